@@ -1,0 +1,144 @@
+"""Checks of drillhole tables: nothing is dropped or changed without a finding that says so.
+
+Each function takes a table with ``hole`` and ``line`` (of the file), returns the rows that are
+taken, and adds to the findings. All rows in are either returned or reported as left out.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+
+from ...findings import Findings
+
+
+def _leave_out(table: pd.DataFrame, bad: np.ndarray, what: str, found: Findings, file: str, name: str, done: str = "row left out") -> pd.DataFrame:
+    if not bad.any():
+        return table
+    rows = table[bad]
+    found.add("left out", what, done, file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+    return table[~bad].reset_index(drop=True)
+
+
+def check_ids(table: pd.DataFrame, found: Findings, file: str, name: str) -> pd.DataFrame:
+    """Trim hole IDs and leave out rows without one."""
+    ids = table["hole"].astype("object")
+    stripped = ids.fillna("").astype(str).str.strip()
+    changed = (stripped != ids.fillna("").astype(str)).to_numpy() & (stripped != "").to_numpy()
+    if changed.any():
+        rows = table[changed]
+        found.add("mended", "hole ID has spaces around it", "spaces removed", file=file, table=name, line=rows["line"].to_numpy(), hole=stripped[changed].to_numpy())
+    table = table.assign(hole=stripped)
+    return _leave_out(table, (stripped == "").to_numpy(), "no hole ID", found, file, name)
+
+
+def check_collars(table: pd.DataFrame, found: Findings, file: str) -> pd.DataFrame:
+    """Collars: an ID, three coordinates, each hole once. Columns hole, x, y, z, depth_m, line."""
+    name = "collar"
+    table = check_ids(table, found, file, name)
+    for column, label in (("x", "easting"), ("y", "northing"), ("z", "elevation")):
+        table = _leave_out(table, ~np.isfinite(table[column].to_numpy(float)), f"{label} is not a number", found, file, name, "hole left out")
+    table = _leave_out(table, table["hole"].duplicated().to_numpy(), "hole ID stands a second time", found, file, name, "second collar left out")
+    folded = table["hole"].str.lower().str.replace(r"[\s_\-]", "", regex=True).str.replace(r"(?<=[a-z])0+", "", regex=True)
+    alike = folded.duplicated(keep=False).to_numpy()
+    if alike.any():
+        rows = table[alike]
+        found.add("look", "hole ID differs from another only by case, spaces or zeros", "kept as different holes", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+    negative = table["depth_m"].to_numpy(float) < 0
+    if negative.any():
+        rows = table[negative]
+        found.add("mended", "depth of hole is negative", "sign removed", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        table = table.assign(depth_m=table["depth_m"].abs())
+    return table.reset_index(drop=True)
+
+
+def check_surveys(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, file: str) -> pd.DataFrame:
+    """Surveys: numbers, a known hole, within the hole, once a depth. Columns hole, depth_m, azimuth, dip, line."""
+    name = "survey"
+    table = check_ids(table, found, file, name)
+    table = _leave_out(table, ~table["hole"].isin(collars["hole"]).to_numpy(), "hole has no collar", found, file, name)
+    for column, label in (("depth_m", "depth"), ("azimuth", "azimuth"), ("dip", "dip")):
+        table = _leave_out(table, ~np.isfinite(table[column].to_numpy(float)), f"{label} is not a number", found, file, name)
+    table = _leave_out(table, table["depth_m"].to_numpy() < 0, "depth is negative", found, file, name)
+    table = _leave_out(table, np.abs(table["dip"].to_numpy()) > 90, "dip is steeper than 90°", found, file, name)
+    outside = (table["azimuth"].to_numpy() < 0) | (table["azimuth"].to_numpy() > 360)
+    if outside.any():
+        rows = table[outside]
+        found.add("mended", "azimuth outside 0..360°", "whole turns added or taken off", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        table = table.assign(azimuth=table["azimuth"] % 360.0)
+    depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
+    beyond = table["depth_m"].to_numpy() > depth + 0.01
+    table = _leave_out(table, beyond, "survey reading beyond the end of hole", found, file, name)
+    same_hole = (table["hole"].to_numpy()[1:] == table["hole"].to_numpy()[:-1]) if len(table) else np.zeros(0, bool)
+    back = np.concatenate([[False], same_hole & (np.diff(table["depth_m"].to_numpy()) < 0)]) if len(table) else np.zeros(0, bool)
+    if back.any():
+        rows = table[back]
+        found.add("mended", "survey readings are not in order of depth", "sorted", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+    table = _leave_out(table, table.duplicated(["hole", "depth_m"]).to_numpy(), "second survey reading at this depth", found, file, name)
+    return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)
+
+
+def settle_dips(table: pd.DataFrame, convention: str, found: Findings, file: str) -> pd.DataFrame:
+    """Turn dips into degrees negative down. `convention`: ``auto``, ``negative down`` or ``positive down``."""
+    dips = table["dip"].to_numpy(float)
+    if convention == "auto":
+        convention = "positive down" if len(dips) and np.mean(dips > 0) > 0.5 else "negative down"
+        if len(dips):
+            found.add("note", f"most dips are {'positive' if convention == 'positive down' else 'negative'}", f"read as {convention}", file=file, table="survey")
+    if convention == "positive down":
+        dips = -dips
+    up = dips > 0
+    if up.any():
+        rows = table[up]
+        found.add("look", "hole goes upward here", "kept", file=file, table="survey", line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+    return table.assign(dip=dips)
+
+
+def check_intervals(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, file: str, name: str) -> pd.DataFrame:
+    """Intervals: numbers, right way round, known hole, not overlapping. Columns hole, from_m, to_m, line, ..."""
+    table = check_ids(table, found, file, name)
+    table = _leave_out(table, ~table["hole"].isin(collars["hole"]).to_numpy(), "hole has no collar", found, file, name)
+    for column in ("from_m", "to_m"):
+        label = "from" if column == "from_m" else "to"
+        table = _leave_out(table, ~np.isfinite(table[column].to_numpy(float)), f"depth {label} is not a number", found, file, name)
+    table = _leave_out(table, table["from_m"].to_numpy() < 0, "interval starts above the collar", found, file, name)
+    start, stop = table["from_m"].to_numpy(), table["to_m"].to_numpy()
+    table = _leave_out(table, start == stop, "interval has no length", found, file, name)
+    start, stop = table["from_m"].to_numpy(), table["to_m"].to_numpy()
+    table = _leave_out(table, start > stop, "interval ends above its start", found, file, name)
+
+    codes, _ = pd.factorize(table["hole"])
+    order = np.lexsort((table["line"].to_numpy(), table["from_m"].to_numpy(), codes))
+    if (order != np.arange(len(order))).any():
+        table = table.iloc[order].reset_index(drop=True)
+        codes = codes[order]
+    start, stop = table["from_m"].to_numpy(), table["to_m"].to_numpy()
+    same = codes[1:] == codes[:-1]
+    suspects = np.unique(codes[1:][same & (start[1:] < stop[:-1] - 1e-3)])
+    bad = np.zeros(len(table), dtype=bool)
+    reasons: list[str] = []
+    for code in suspects:
+        rows = np.flatnonzero(codes == code)
+        reached, holder = -np.inf, -1
+        for row in rows:
+            if start[row] < reached - 1e-3:
+                bad[row] = True
+                reasons.append(f"overlaps {start[holder]:g}–{stop[holder]:g} m (line {int(table['line'].iloc[holder])})")
+            elif stop[row] > reached:
+                reached, holder = stop[row], row
+    if bad.any():
+        rows_out = table[bad]
+        found.add("left out", reasons, "later interval left out", file=file, table=name, line=rows_out["line"].to_numpy(), hole=rows_out["hole"].to_numpy())
+        table = table[~bad].reset_index(drop=True)
+    depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
+    beyond = table["to_m"].to_numpy() > depth + 0.01
+    if beyond.any():
+        rows = table[beyond]
+        found.add("look", "interval reaches beyond the end of hole", "kept, path continued straight", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+    return table
+
+
+def check_coverage(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, file: str, name: str) -> None:
+    """Note holes without any row in a table."""
+    missing = collars[~collars["hole"].isin(table["hole"])]
+    found.add("look", f"hole has no {name} rows", "kept", file=file, table=name, hole=missing["hole"].to_numpy())

@@ -1,0 +1,54 @@
+"""Coordinate reference systems: checked once at the door, projected metres inside."""
+
+from __future__ import annotations
+
+import functools
+
+import numpy as np
+import pyproj
+from numpy.typing import NDArray
+
+from .errors import CrsError
+
+pyproj.network.set_network_enabled(False)
+
+
+@functools.lru_cache(maxsize=32)
+def parse_crs(text: str) -> pyproj.CRS:
+    """Return the projected CRS in metres that `text` names (``EPSG:32629``).
+
+    Raises
+    ------
+    CrsError
+        When it is unknown, geographic, or not in metres.
+    """
+    try:
+        crs = pyproj.CRS.from_user_input(text)
+    except (pyproj.exceptions.CRSError, ValueError) as error:
+        raise CrsError(f"'{text}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+    if not crs.is_projected:
+        raise CrsError(
+            f"'{text}' is in degrees, and projects are kept in metres",
+            fix="Give a projected system, such as the UTM zone of the place",
+        )
+    if abs(crs.axis_info[0].unit_conversion_factor - 1.0) > 1e-9:
+        raise CrsError(f"'{text}' is not in metres", fix="Give a projected system in metres")
+    return crs
+
+
+def describe(text: str) -> str:
+    """Return code and name for people: ``EPSG:32629 · WGS 84 / UTM zone 29N``."""
+    return f"{text} · {parse_crs(text).name}"
+
+
+def to_lonlat(crs: str, x: NDArray[np.float64] | float, y: NDArray[np.float64] | float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return longitude and latitude in degrees (WGS 84) of eastings and northings in metres."""
+    transformer = pyproj.Transformer.from_crs(parse_crs(crs), "EPSG:4326", always_xy=True)
+    lon, lat = transformer.transform(x, y)
+    return np.asarray(lon, dtype=float), np.asarray(lat, dtype=float)
+
+
+def grid_convergence(crs: str, x: float, y: float) -> float:
+    """Return the angle in degrees from true north to grid north, clockwise positive, at a place."""
+    lon, lat = to_lonlat(crs, x, y)
+    return float(pyproj.Proj(parse_crs(crs)).get_factors(float(lon), float(lat)).meridian_convergence)

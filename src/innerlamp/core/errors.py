@@ -1,0 +1,62 @@
+"""The few ways in which Inner Lamp says no.
+
+Every error carries what is wrong, where, and what to do about it, so that the window and the
+command line can show one clear sentence without knowing the details.
+"""
+
+from __future__ import annotations
+
+
+class LampError(Exception):
+    """Base of all errors that a user is meant to read.
+
+    Parameters
+    ----------
+    what
+        What is wrong, as a sentence without its full stop.
+    where
+        File, line, item or parameter concerned; empty when there is none.
+    fix
+        What the user can do about it; empty when nothing helps.
+    """
+
+    def __init__(self, what: str, where: str = "", fix: str = "") -> None:
+        super().__init__(what)
+        self.what, self.where, self.fix = what, where, fix
+
+    def __str__(self) -> str:
+        text = f"{self.where}: {self.what}" if self.where else self.what
+        text = text.rstrip(". ") + "."
+        if self.fix:
+            text += " " + self.fix.rstrip(". ") + "."
+        return text
+
+    def __reduce__(self) -> tuple[type[LampError], tuple[str, str, str]]:
+        return (type(self), (self.what, self.where, self.fix))
+
+
+class InputError(LampError):
+    """A file, value or combination of values that can't be used."""
+
+
+class UnitError(LampError):
+    """A unit that is unknown or does not fit."""
+
+
+class CrsError(LampError):
+    """A coordinate reference system that is missing, unknown or of the wrong kind."""
+
+
+class ConvergenceError(LampError):
+    """A computation that did not reach a usable answer."""
+
+
+class ProjectError(LampError):
+    """A project folder that can't be read or written as asked."""
+
+
+class Cancelled(LampError):
+    """The user asked to stop."""
+
+    def __init__(self, what: str = "Stopped on request", where: str = "", fix: str = "") -> None:
+        super().__init__(what, where, fix)

@@ -1,0 +1,83 @@
+"""Which column of a table plays which role, guessed from its heading; the user has the last word."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Role:
+    """One thing a table can tell: what it is called inside, for people, and by which headings it is known."""
+
+    name: str
+    label: str
+    required: bool
+    headings: tuple[str, ...]
+
+
+_HOLE = Role("hole", "Hole ID", True, ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh"))
+_EAST = ("easting", "east", "x", "xutm", "utme", "eastingm", "coordx", "mgae", "eutm", "xcoord")
+_NORTH = ("northing", "north", "y", "yutm", "utmn", "northingm", "coordy", "mgan", "nutm", "ycoord")
+_ELEV = ("elevation", "elev", "z", "rl", "altitude", "height", "elevationm", "zm", "alt", "masl", "collarrl", "sensorelev", "gpsalt")
+
+ROLES: dict[str, tuple[Role, ...]] = {
+    "collar": (
+        _HOLE,
+        Role("x", "Easting", True, _EAST),
+        Role("y", "Northing", True, _NORTH),
+        Role("z", "Elevation", True, _ELEV),
+        Role("depth_m", "Final depth", False, ("depth", "finaldepth", "eoh", "totaldepth", "td", "maxdepth", "length", "enddepth", "eohdepth")),
+        Role("date", "Date", False, ("date", "drilled", "enddate", "completed", "datecompleted", "drilldate")),
+    ),
+    "survey": (
+        _HOLE,
+        Role("depth_m", "Depth", True, ("depth", "at", "surveydepth", "distance", "depthm", "measureddepth", "md", "station")),
+        Role("azimuth", "Azimuth", True, ("azimuth", "azi", "az", "bearing", "azimuthgrid", "brg", "azgrid")),
+        Role("dip", "Dip", True, ("dip", "inclination", "incl", "plunge", "inc")),
+    ),
+    "interval": (
+        _HOLE,
+        Role("from_m", "From", True, ("from", "fromm", "depthfrom", "start", "mfrom", "top")),
+        Role("to_m", "To", True, ("to", "tom", "depthto", "end", "mto", "bottom", "base")),
+    ),
+    "points": (
+        Role("x", "Easting", True, _EAST),
+        Role("y", "Northing", True, _NORTH),
+        Role("z", "Elevation", False, _ELEV),
+    ),
+    "lines": (
+        Role("line", "Line", True, ("line", "lineno", "lineid", "linenumber", "ln", "flightline")),
+        Role("x", "Easting", True, _EAST),
+        Role("y", "Northing", True, _NORTH),
+        Role("z", "Sensor elevation", True, (*_ELEV, "gpsz", "gpsheight", "zsensor", "sensorz")),
+        Role("date", "Date", False, ("date", "flown", "surveydate", "day")),
+    ),
+}  # fmt: skip
+
+
+def plain(heading: str) -> str:
+    """Reduce a heading to letters and digits without its unit: ``Depth (m)`` becomes ``depth``."""
+    text = re.sub(r"[\(\[].*?[\)\]]", "", heading.lower())
+    return re.sub(r"[^a-z0-9]", "", text)
+
+
+def guess(columns: Sequence[str], table: str) -> dict[str, str]:
+    """Return the likely column of each role of a kind of table; roles without a candidate are absent."""
+    flat = {c: plain(c) for c in columns}
+    taken: set[str] = set()
+    mapping: dict[str, str] = {}
+    for role in ROLES[table]:
+        ranked = [(role.headings.index(name), c) for c, name in flat.items() if name in role.headings and c not in taken]
+        if not ranked:
+            ranked = [(99, c) for c, name in flat.items() if c not in taken and any(len(h) > 3 and name.startswith(h) for h in role.headings)]
+        if ranked:
+            mapping[role.name] = min(ranked)[1]
+            taken.add(mapping[role.name])
+    return mapping
+
+
+def missing(mapping: Mapping[str, str], table: str) -> list[str]:
+    """Labels of required roles that have no column."""
+    return [r.label for r in ROLES[table] if r.required and not mapping.get(r.name)]

@@ -1,0 +1,134 @@
+"""What all items have in common, and how an item is turned into named parts and back.
+
+An item is a frozen record: a name, a CRS, arrays, tables and plain values. It has no verbs;
+computation lives in `core.compute` and drawing in `app`.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Self
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+Bounds = tuple[float, float, float, float, float, float]
+EMPTY_BOUNDS: Bounds = (np.nan,) * 6
+
+
+@dataclass(frozen=True)
+class Parts:
+    """An item taken apart: plain values, tables and arrays, each under a name."""
+
+    meta: dict[str, Any] = field(default_factory=dict)
+    tables: dict[str, pd.DataFrame] = field(default_factory=dict)
+    arrays: dict[str, NDArray[Any]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Item:
+    """Base of all items.
+
+    Attributes
+    ----------
+    name
+        What the user calls it.
+    crs
+        Code of the projected system (metres) of all its coordinates.
+    """
+
+    kind: ClassVar[str] = ""
+    title: ClassVar[str] = ""
+    name: str
+    crs: str
+
+    def __post_init__(self) -> None:
+        for value in vars(self).values():
+            if isinstance(value, np.ndarray):
+                value.flags.writeable = False
+
+    @property
+    def bounds(self) -> Bounds:
+        """West, east, south, north, lowest, highest in metres; NaN where there is nothing."""
+        return EMPTY_BOUNDS
+
+    @property
+    def attributes(self) -> dict[str, str]:
+        """Names of what can be coloured by, with the unit of each ('' for classes)."""
+        return {}
+
+    @property
+    def facts(self) -> dict[str, str]:
+        """A few sizes in words, for the card of the item."""
+        return {}
+
+    def to_parts(self) -> Parts:
+        """Take the item apart for storing."""
+        parts = Parts()
+        for each in dataclasses.fields(self):
+            value = getattr(self, each.name)
+            if isinstance(value, pd.DataFrame):
+                parts.tables[each.name] = value
+            elif isinstance(value, np.ndarray):
+                parts.arrays[each.name] = value
+            elif _is_map_of(value, pd.DataFrame):
+                parts.meta[each.name] = {"@keys": list(value)}
+                parts.tables.update({f"{each.name}/{key}": table for key, table in value.items()})
+            elif _is_map_of(value, np.ndarray):
+                parts.meta[each.name] = {"@keys": list(value)}
+                parts.arrays.update({f"{each.name}/{key}": array for key, array in value.items()})
+            else:
+                parts.meta[each.name] = value
+        return parts
+
+    @classmethod
+    def from_parts(cls, parts: Parts) -> Self:
+        """Put an item together again; unknown names of newer writers are ignored."""
+        values: dict[str, Any] = {}
+        for each in dataclasses.fields(cls):
+            name = each.name
+            if name in parts.tables:
+                values[name] = parts.tables[name]
+            elif name in parts.arrays:
+                values[name] = parts.arrays[name]
+            elif name in parts.meta:
+                value = parts.meta[name]
+                if isinstance(value, dict) and "@keys" in value:
+                    source: Mapping[str, Any] = {**parts.tables, **parts.arrays}
+                    value = {key: source[f"{name}/{key}"] for key in value["@keys"]}
+                values[name] = tuple(value) if isinstance(value, list) else value
+        return cls(**values)
+
+
+def _is_map_of(value: object, kind: type) -> bool:
+    return isinstance(value, dict) and len(value) > 0 and all(isinstance(v, kind) for v in value.values())
+
+
+def bounds_of(x: Any, y: Any, z: Any) -> Bounds:
+    """Return the bounds of coordinate arrays in metres, ignoring NaN."""
+    out: list[float] = []
+    for values in (x, y, z):
+        array = np.asarray(values, dtype=float)
+        array = array[np.isfinite(array)]
+        out += [float(array.min()), float(array.max())] if array.size else [np.nan, np.nan]
+    return (out[0], out[1], out[2], out[3], out[4], out[5])
+
+
+def numeric_columns(table: pd.DataFrame, leave: tuple[str, ...] = ()) -> list[str]:
+    """Names of the number columns of a table but those in `leave`."""
+    return [c for c in table.columns if c not in leave and pd.api.types.is_numeric_dtype(table[c])]
+
+
+def class_columns(table: pd.DataFrame, leave: tuple[str, ...] = (), most: int = 64) -> list[str]:
+    """Names of the text columns with so few different values that they serve as classes."""
+    found = []
+    for c in table.columns:
+        if c in leave or pd.api.types.is_numeric_dtype(table[c]) or pd.api.types.is_datetime64_any_dtype(table[c]):
+            continue
+        if table[c].nunique() <= most:
+            found.append(c)
+    return found

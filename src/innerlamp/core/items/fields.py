@@ -1,0 +1,172 @@
+"""Values on regular meshes and closed or open surfaces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+import numpy as np
+
+from .base import Bounds, FloatArray, Item
+
+
+@dataclass(frozen=True, kw_only=True)
+class Grid(Item):
+    """A map grid, north up.
+
+    Attributes
+    ----------
+    values
+        Shape (ny, nx), row 0 the southernmost; NaN where blank.
+    x0, y0
+        Centre of the south-western cell in metres.
+    dx, dy
+        Cell sizes in metres, positive.
+    attribute, unit
+        What the values are. ``attribute='elevation'`` makes it a ground surface.
+    """
+
+    kind: ClassVar[str] = "grid"
+    title: ClassVar[str] = "Grids"
+    values: FloatArray
+    x0: float
+    y0: float
+    dx: float
+    dy: float
+    attribute: str
+    unit: str = ""
+
+    @property
+    def x(self) -> FloatArray:
+        """Eastings of the columns."""
+        return self.x0 + self.dx * np.arange(self.values.shape[1], dtype=float)
+
+    @property
+    def y(self) -> FloatArray:
+        """Northings of the rows."""
+        return self.y0 + self.dy * np.arange(self.values.shape[0], dtype=float)
+
+    @property
+    def is_ground(self) -> bool:
+        return self.attribute == "elevation"
+
+    @property
+    def bounds(self) -> Bounds:
+        ny, nx = self.values.shape
+        low, high = (np.nan, np.nan)
+        if self.is_ground and np.isfinite(self.values).any():
+            low, high = float(np.nanmin(self.values)), float(np.nanmax(self.values))
+        return (
+            self.x0 - self.dx / 2, self.x0 + self.dx * (nx - 0.5),
+            self.y0 - self.dy / 2, self.y0 + self.dy * (ny - 0.5), low, high,
+        )  # fmt: skip
+
+    @property
+    def attributes(self) -> dict[str, str]:
+        return {self.attribute: self.unit}
+
+    @property
+    def facts(self) -> dict[str, str]:
+        ny, nx = self.values.shape
+        blank = float(np.mean(~np.isfinite(self.values)))
+        return {"Cells": f"{nx} × {ny}", "Cell size": f"{self.dx:g} × {self.dy:g} m", "Blank": f"{blank:.0%}"}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Surface(Item):
+    """A triangulated surface.
+
+    Attributes
+    ----------
+    vertices
+        Shape (n, 3), metres, east-north-up.
+    triangles
+        Shape (m, 3), indices of vertices, counter-clockwise seen from outside.
+    closed
+        Whether it bounds a volume.
+    level, attribute, unit
+        For a grade shell: its cut-off and the attribute it belongs to.
+    """
+
+    kind: ClassVar[str] = "surface"
+    title: ClassVar[str] = "Surfaces"
+    vertices: FloatArray
+    triangles: np.ndarray
+    closed: bool = False
+    volume_m3: float = 0.0
+    attribute: str = ""
+    unit: str = ""
+    level: float = 0.0
+
+    @property
+    def bounds(self) -> Bounds:
+        if not len(self.vertices):
+            return super().bounds
+        low, high = self.vertices.min(axis=0), self.vertices.max(axis=0)
+        return (float(low[0]), float(high[0]), float(low[1]), float(high[1]), float(low[2]), float(high[2]))
+
+    @property
+    def attributes(self) -> dict[str, str]:
+        return {self.attribute: self.unit} if self.attribute else {}
+
+    @property
+    def facts(self) -> dict[str, str]:
+        facts = {"Triangles": f"{len(self.triangles):,}"}
+        if self.closed:
+            facts["Volume"] = f"{self.volume_m3 / 1e6:,.3f} million m³"
+        if self.attribute:
+            facts["Cut-off"] = f"{self.attribute} ≥ {self.level:g} {self.unit}".strip()
+        return facts
+
+
+@dataclass(frozen=True, kw_only=True)
+class BlockModel(Item):
+    """Equal rectangular cells with properties.
+
+    Attributes
+    ----------
+    x0, y0, z0
+        Lower south-western corner of the mesh in metres.
+    dx, dy, dz
+        Cell sizes in metres.
+    shape
+        Number of cells (nx, ny, nz).
+    properties
+        Arrays of shape (nx, ny, nz), index order east, north, up; NaN where a cell is absent
+        (above ground).
+    units
+        Unit of each property.
+    """
+
+    kind: ClassVar[str] = "blocks"
+    title: ClassVar[str] = "Block models"
+    x0: float
+    y0: float
+    z0: float
+    dx: float
+    dy: float
+    dz: float
+    shape: tuple[int, int, int]
+    properties: dict[str, np.ndarray] = field(default_factory=dict)
+    units: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def bounds(self) -> Bounds:
+        nx, ny, nz = self.shape
+        return (
+            self.x0, self.x0 + nx * self.dx, self.y0, self.y0 + ny * self.dy,
+            self.z0, self.z0 + nz * self.dz,
+        )  # fmt: skip
+
+    @property
+    def attributes(self) -> dict[str, str]:
+        return {name: self.units.get(name, "") for name in self.properties}
+
+    @property
+    def facts(self) -> dict[str, str]:
+        nx, ny, nz = self.shape
+        facts = {"Cells": f"{nx} × {ny} × {nz}", "Cell size": f"{self.dx:g} × {self.dy:g} × {self.dz:g} m"}
+        for name, values in self.properties.items():
+            facts[f"Cells with {name}"] = f"{int(np.isfinite(values).sum()):,}"
+            break
+        return facts

@@ -1,0 +1,79 @@
+"""A set of drillholes: collars, surveys, the path of each hole, and what was logged along it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+import pandas as pd
+
+from .base import Bounds, Item, bounds_of, class_columns, numeric_columns
+
+INTERVAL_PLACES = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
+INTERVAL_ROLES = ("hole", "from_m", "to_m", "line", *INTERVAL_PLACES)
+
+
+@dataclass(frozen=True, kw_only=True)
+class HoleSet(Item):
+    """Drillholes with desurveyed paths.
+
+    Attributes
+    ----------
+    collars
+        One row a hole: hole, x, y, z, depth_m and whatever else the file had.
+    surveys
+        hole, depth_m, azimuth (degrees clockwise from grid north), dip (degrees, negative down).
+    stations
+        hole, depth_m, x, y, z and unit tangent tx, ty, tz at each used survey station.
+    tables
+        Interval tables by name: hole, from_m, to_m, attributes, line (of the file), mid-point
+        x, y, z, and the two ends x0..z0 and x1..z1 along the curved path.
+    units
+        Unit of each attribute.
+    findings
+        What the import found: file, line, hole, table, severity, what, done.
+    method
+        Desurvey method.
+    """
+
+    kind: ClassVar[str] = "holes"
+    title: ClassVar[str] = "Drillholes"
+    collars: pd.DataFrame
+    surveys: pd.DataFrame
+    stations: pd.DataFrame
+    tables: dict[str, pd.DataFrame] = field(default_factory=dict)
+    units: dict[str, str] = field(default_factory=dict)
+    findings: pd.DataFrame = field(default_factory=pd.DataFrame)
+    method: str = "minimum curvature"
+
+    @property
+    def bounds(self) -> Bounds:
+        return bounds_of(self.stations["x"], self.stations["y"], self.stations["z"])
+
+    @property
+    def attributes(self) -> dict[str, str]:
+        found: dict[str, str] = {}
+        for table in self.tables.values():
+            for column in numeric_columns(table, INTERVAL_ROLES):
+                found[column] = self.units.get(column, "")
+            for column in class_columns(table, INTERVAL_ROLES):
+                found[column] = ""
+        return found
+
+    @property
+    def facts(self) -> dict[str, str]:
+        metres = float(self.collars["depth_m"].sum())
+        facts = {"Holes": f"{len(self.collars):,}", "Drilled": f"{metres:,.0f} m"}
+        facts |= {name: f"{len(table):,} intervals" for name, table in self.tables.items()}
+        facts["Path"] = self.method
+        if len(self.findings):
+            facts["Findings"] = f"{len(self.findings):,}"
+        return facts
+
+
+def table_with(holes: HoleSet, attribute: str) -> tuple[str, pd.DataFrame] | None:
+    """Return name and rows of the first interval table that has `attribute`, or None."""
+    for name, table in holes.tables.items():
+        if attribute in table.columns:
+            return name, table
+    return None

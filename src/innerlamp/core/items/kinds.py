@@ -1,0 +1,12 @@
+"""The table of item kinds. A new kind is one class and one line here (and its painters in app)."""
+
+from __future__ import annotations
+
+from .base import Item
+from .fields import BlockModel, Grid, Surface
+from .holes import HoleSet
+from .points import PointSet, SurveyLines, TargetSet
+
+KINDS: dict[str, type[Item]] = {
+    each.kind: each for each in (HoleSet, PointSet, SurveyLines, Grid, Surface, BlockModel, TargetSet)
+}

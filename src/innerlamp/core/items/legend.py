@@ -1,0 +1,129 @@
+"""Legends: how the values of an attribute are coloured, shared by all panes."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+Scale = Literal["linear", "log", "quantile"]
+RAMPS = {
+    "ember": "CET_L3",
+    "tide": "CET_L9",
+    "dusk": "CET_L8",
+    "moss": "CET_L11",
+    "split": "CET_D1A",
+    "earth": "CET_L10",
+    "grey": "CET_L1",
+    "rainbow": "CET_R4",
+}
+# Class colours chosen for colour-blind readers: Okabe & Ito 2008 without black, then lighter and darker ones.
+CLASS_COLOURS = (
+    "#0072B2", "#E69F00", "#009E73", "#CC79A7", "#56B4E9", "#D55E00", "#B8A800",
+    "#5A5A5A", "#8C6BB1", "#7FC8A9", "#A6611A", "#B3B3B3",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Legend:
+    """Colour rule of one attribute.
+
+    Attributes
+    ----------
+    ramp
+        Name of a colour ramp in `RAMPS`.
+    scale
+        linear or log between `low` and `high`, or quantile by `breaks`.
+    low, high
+        Values at the ends of the ramp.
+    cutoff
+        Values below it are hidden where hiding makes sense (voxels, intervals); None hides nothing.
+    classes
+        For text attributes: colour of each class.
+    """
+
+    attribute: str
+    unit: str = ""
+    ramp: str = "ember"
+    scale: Scale = "linear"
+    low: float = 0.0
+    high: float = 1.0
+    cutoff: float | None = None
+    breaks: tuple[float, ...] = ()
+    classes: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def label(self) -> str:
+        """Attribute as written on screen, its unit after it."""
+        bare = self.attribute
+        if self.unit and bare.lower().endswith("_" + self.unit.lower().replace("%", "pct")):
+            bare = bare[: -len(self.unit.replace("%", "pct")) - 1]
+        bare = bare.replace("_", " ")
+        return f"{bare} ({self.unit})" if self.unit else bare
+
+    def to_json(self) -> dict[str, Any]:
+        return dataclasses.asdict(self)
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> Legend:
+        known = {f.name for f in dataclasses.fields(cls)}
+        values = {k: v for k, v in data.items() if k in known}
+        values["breaks"] = tuple(values.get("breaks", ()))
+        return cls(**values)
+
+
+def position(legend: Legend, values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the place of each value on the ramp, 0..1; NaN stays NaN."""
+    values = np.asarray(values, dtype=float)
+    if legend.scale == "quantile" and len(legend.breaks) > 1:
+        inner = np.asarray(legend.breaks)
+        return np.where(np.isnan(values), np.nan, np.interp(values, inner, np.linspace(0.0, 1.0, len(inner))))
+    low, high = legend.low, legend.high
+    if legend.scale == "log" and low > 0:
+        with np.errstate(invalid="ignore", divide="ignore"):
+            values = np.log(np.maximum(values, low * 1e-6))
+        low, high = float(np.log(low)), float(np.log(max(high, low * (1 + 1e-9))))
+    return np.clip((values - low) / (high - low if high > low else 1.0), 0.0, 1.0)
+
+
+def value_at(legend: Legend, place: float) -> float:
+    """Return the value at a place 0..1 of the ramp (the inverse of `position`)."""
+    if legend.scale == "quantile" and len(legend.breaks) > 1:
+        return float(np.interp(place, np.linspace(0.0, 1.0, len(legend.breaks)), legend.breaks))
+    if legend.scale == "log" and legend.low > 0:
+        return float(legend.low * (legend.high / legend.low) ** place)
+    return legend.low + (legend.high - legend.low) * place
+
+
+def propose(attribute: str, unit: str, values: NDArray[Any]) -> Legend:
+    """Return a sensible legend for values: log for skewed positive ones, classes for text."""
+    array = np.asarray(values)
+    if array.dtype.kind not in "fiu":
+        texts = sorted({str(v) for v in array if v is not None and str(v) not in ("", "nan", "None")})
+        colours = {t: CLASS_COLOURS[i % len(CLASS_COLOURS)] for i, t in enumerate(texts)}
+        return Legend(attribute, unit, classes=colours)
+    array = array.astype(float)
+    array = array[np.isfinite(array)]
+    if array.size == 0:
+        return Legend(attribute, unit)
+    low, mid, high = (float(v) for v in np.percentile(array, [2, 50, 98]))
+    if attribute == "elevation":
+        return Legend(attribute, unit, "grey", "linear", float(array.min()), float(array.max()))
+    if low < 0 < high and high < 20 * -low:
+        top = max(-low, high)
+        return Legend(attribute, unit, "split", "linear", -top, top)
+    skewed = array.min() >= 0 and high > 0 and mid > 0 and high / mid > 8
+    if skewed:
+        positive = array[array > 0]
+        low = float(np.percentile(positive, 5))
+        return Legend(attribute, unit, "ember", "log", _round(low), _round(float(np.percentile(positive, 99))))
+    if high <= low:
+        low, high = float(array.min()), float(array.max())
+    return Legend(attribute, unit, "tide" if unit in ("nT", "mGal") else "ember", "linear", _round(low), _round(high))
+
+
+def _round(value: float) -> float:
+    return float(f"{value:.2g}")

@@ -1,0 +1,47 @@
+"""How slow functions tell how far they are, and learn that they should stop."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from .errors import Cancelled
+
+Report = Callable[[float, str, Mapping[str, float]], None]
+
+
+class Progress:
+    """Receives reports of a running computation; this base class ignores them.
+
+    A computation calls the object with the fraction done (0..1), a short message and named
+    measures (``iteration=3, misfit=1.4``). The call raises `Cancelled` once a stop was asked for.
+    """
+
+    def __call__(self, fraction: float, message: str = "", **measures: float) -> None:
+        """Report; may raise `Cancelled`."""
+
+    def part(self, start: float, stop: float) -> Progress:
+        """Return a progress object whose 0..1 is the range `start`..`stop` of this one."""
+        return _Part(self, start, stop)
+
+
+class _Part(Progress):
+    def __init__(self, whole: Progress, start: float, stop: float) -> None:
+        self._whole, self._start, self._span = whole, start, stop - start
+
+    def __call__(self, fraction: float, message: str = "", **measures: float) -> None:
+        self._whole(self._start + self._span * min(max(fraction, 0.0), 1.0), message, **measures)
+
+
+class CallbackProgress(Progress):
+    """Passes reports to a function and asks another one whether to stop."""
+
+    def __init__(self, report: Report, stop: Callable[[], bool] | None = None) -> None:
+        self._report, self._stop = report, stop
+
+    def __call__(self, fraction: float, message: str = "", **measures: float) -> None:
+        if self._stop is not None and self._stop():
+            raise Cancelled
+        self._report(min(max(fraction, 0.0), 1.0), message, measures)
+
+
+SILENT = Progress()

@@ -1,0 +1,35 @@
+"""Units of grades and lengths as they are written in tables, and factors between them."""
+
+from __future__ import annotations
+
+import re
+
+from .errors import UnitError
+
+# Mass fractions as parts of one; 1 g/t is 1 ppm by definition.
+_FRACTIONS = {"%": 1e-2, "pct": 1e-2, "ppm": 1e-6, "ppb": 1e-9, "g/t": 1e-6, "gpt": 1e-6}
+_LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01}
+_SHOWN = {"pct": "%", "gpt": "g/t", "mgal": "mGal", "nt": "nT", "deg": "°", "si": "SI"}
+_SUFFIX = re.compile(
+    r"(?i)(?:^|[\s_\-(\[])(ppm|ppb|pct|%|g/t|gpt|nT|mGal|SI|deg|ft|km|m)[)\]]?\s*$"
+)
+
+
+def factor(source: str, target: str) -> float:
+    """Return what a value in `source` is multiplied by to be in `target`.
+
+    Raises
+    ------
+    UnitError
+        When the two are not units of the same thing or one is unknown.
+    """
+    for family in (_FRACTIONS, _LENGTHS):
+        if source.lower() in family and target.lower() in family:
+            return family[source.lower()] / family[target.lower()]
+    raise UnitError(f"no factor from '{source}' to '{target}'", fix="Use ppm, ppb, %, g/t, m or ft")
+
+
+def unit_in_heading(heading: str) -> str:
+    """Return the unit that a column heading ends with (``Sn_ppm``, ``Depth (m)``), or ''."""
+    found = _SUFFIX.search(heading.strip())
+    return _SHOWN.get(found.group(1).lower(), found.group(1)) if found else ""
