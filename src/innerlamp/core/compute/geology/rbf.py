@@ -1,0 +1,155 @@
+"""Global radial-basis interpolation in space with the linear kernel and a linear or constant drift.
+
+The interpolant is s(p) = sum w_i |p - p_i| + drift, with the side conditions that make it unique
+(Duchon 1977; Carr et al. 2001). A nugget adds smoothing on the diagonal.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+from scipy.linalg import cho_factor, cho_solve
+from scipy.spatial import cKDTree
+
+from ...errors import ConvergenceError, InputError
+from ...progress import SILENT, Progress
+
+FloatArray = NDArray[np.float64]
+Drift = Literal["constant", "linear"]
+LARGEST = 8_000
+
+
+@dataclass(frozen=True)
+class Ellipsoid:
+    """Directions of continuity: a plane (strike by the right-hand rule, dip, degrees), a plunge
+    within it, and how much farther values reach along and across it (1 is the same in all directions)."""
+
+    azimuth: float = 0.0
+    dip: float = 90.0
+    along: float = 1.0
+    down: float = 1.0
+
+    def matrix(self) -> FloatArray:
+        """Return the (3, 3) matrix that turns metres into isotropic distances (across stays as it is)."""
+        a, d = np.radians(self.azimuth), np.radians(self.dip)
+        strike = np.array([np.sin(a), np.cos(a), 0.0])
+        dipping = np.array([np.cos(a) * np.cos(d), -np.sin(a) * np.cos(d), -np.sin(d)])
+        across = np.cross(strike, dipping)
+        return np.stack([strike / self.along, dipping / self.down, across])
+
+
+@dataclass(frozen=True)
+class RadialField:
+    """A fitted interpolant: centres (n, 3) in scaled space, weights, drift and scaling."""
+
+    centres: FloatArray
+    weights: FloatArray
+    drift: FloatArray
+    matrix: FloatArray
+    origin: FloatArray
+
+
+def fit(points: FloatArray, values: FloatArray, *, drift: Drift = "constant", nugget: float = 0.0, ellipsoid: Ellipsoid | None = None, progress: Progress = SILENT) -> RadialField:
+    """Fit values at places.
+
+    Parameters
+    ----------
+    points
+        Shape (n, 3), metres. Points closer than 1 mm are averaged.
+    values
+        Shape (n,).
+    nugget
+        Smoothing in metres: 0 honours every value; the misfit grows with it.
+    ellipsoid
+        Directions of continuity; none means the same in all directions.
+
+    Raises
+    ------
+    InputError
+        With too few or too many points.
+    """
+    matrix = (ellipsoid or Ellipsoid()).matrix()
+    good = np.isfinite(points).all(axis=1) & np.isfinite(values)
+    points, values = points[good], values[good]
+    if len(points) < 5:
+        raise InputError(f"{len(points)} values are too few to interpolate in space", fix="At least five are needed")
+    origin = points.mean(axis=0)
+    scaled = (points - origin) @ matrix.T
+    scaled, values = _merge(scaled, values)
+    n = len(scaled)
+    if n > LARGEST:
+        raise InputError(f"{n:,} values are more than can be solved at once ({LARGEST:,})", fix="Take longer composites")
+    progress(0.05, f"Fitting {n:,} values")
+    extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
+    k = 4 if drift == "linear" else 1
+    poly = np.column_stack([np.ones(n), scaled / extent])[:, :k]
+    # -|r| is conditionally positive definite of order 1: after adding a large constant it is
+    # positive definite as it stands, and the drift is then found from the Schur complement.
+    distance = np.empty((n, n))
+    _distances(scaled, distance)
+    np.negative(distance, out=distance)
+    distance += extent * 4.0
+    distance[np.diag_indices(n)] += nugget + 1e-9 * extent
+    try:
+        factor = cho_factor(distance.T, lower=False, overwrite_a=True, check_finite=False)
+    except np.linalg.LinAlgError as error:
+        raise ConvergenceError("the interpolation equations can't be solved", fix="Add a little smoothing, or composite to longer lengths") from error
+    progress(0.8, "Fitting")
+    both = cho_solve(factor, np.column_stack([values, poly]), check_finite=False)
+    schur = poly.T @ both[:, 1:]
+    b = np.linalg.solve(schur, poly.T @ both[:, 0])
+    w = both[:, 0] - both[:, 1:] @ b
+    coefficients = np.zeros(4)
+    coefficients[:k] = b
+    coefficients[0] += extent * 4.0 * float(w.sum())
+    coefficients[1:] /= extent
+    return RadialField(scaled, -w, coefficients, matrix, origin)
+
+
+def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT, batch: int = 200_000) -> FloatArray:
+    """Return the interpolant at places (n, 3) in metres."""
+    out = np.empty(len(points))
+    for begin in range(0, len(points), batch):
+        progress(begin / max(len(points), 1), "Evaluating")
+        part = slice(begin, begin + batch)
+        scaled = np.ascontiguousarray((points[part] - field.origin) @ field.matrix.T)
+        values = np.empty(len(scaled))
+        _sum_kernels(scaled, field.centres, field.weights, values)
+        out[part] = values + field.drift[0] + scaled @ field.drift[1:]
+    progress(1.0, "Evaluating")
+    return out
+
+
+def _merge(points: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArray]:
+    pairs = cKDTree(points).query_pairs(1e-3, output_type="ndarray")
+    if len(pairs) == 0:
+        return np.ascontiguousarray(points), values
+    owner = np.arange(len(points))
+    for a, b in np.sort(pairs, axis=1):
+        owner[owner == owner[b]] = owner[a]
+    ids, inverse = np.unique(owner, return_inverse=True)
+    count = np.bincount(inverse)
+    merged = np.column_stack([np.bincount(inverse, points[:, k]) / count for k in range(3)])
+    return np.ascontiguousarray(merged), np.bincount(inverse, values) / count[: len(ids)]
+
+
+@njit(cache=True, parallel=True, error_model="numpy")
+def _distances(p: np.ndarray, out: np.ndarray) -> None:
+    for i in prange(p.shape[0]):
+        for j in range(p.shape[0]):
+            dx, dy, dz = p[i, 0] - p[j, 0], p[i, 1] - p[j, 1], p[i, 2] - p[j, 2]
+            out[i, j] = np.sqrt(dx * dx + dy * dy + dz * dz)
+
+
+@njit(cache=True, parallel=True, error_model="numpy", fastmath=True)
+def _sum_kernels(at: np.ndarray, centres: np.ndarray, weights: np.ndarray, out: np.ndarray) -> None:
+    for i in prange(at.shape[0]):
+        total = 0.0
+        for j in range(centres.shape[0]):
+            dx, dy, dz = at[i, 0] - centres[j, 0], at[i, 1] - centres[j, 1], at[i, 2] - centres[j, 2]
+            total += weights[j] * np.sqrt(dx * dx + dy * dy + dz * dz)
+        out[i] = total

@@ -1,0 +1,269 @@
+"""Gravity and total-field magnetic anomaly of rectangular prisms on a regular mesh.
+
+Closed forms: gravity Nagy 1966 and Nagy, Papp & Benedek 2000; magnetics Bhattacharyya 1964.
+Corner terms are computed once at the nodes that cells share, in double precision, and differenced;
+beyond a chosen distance a cell is replaced by its dipole (point mass) with second moments, whose
+error there is below 2e-4 of the far field (measured in tests).
+
+Frame: east, north, up, metres; depth-positive quantities are not used. Gravity is positive
+downward in mGal, magnetic fields in nT. ``G = 6.67430e-11`` (CODATA 2018).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from ...progress import SILENT, Progress
+from .fastmath import fast_atan, fast_log
+
+FloatArray = NDArray[np.float64]
+GRAVITATION = 6.67430e-11
+_MGAL = 1e5
+_TINY = 1e-6  # metres; nodes are kept this far from the coordinate planes, where terms are singular
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """A regular mesh: lower south-western corner, cell sizes (metres) and numbers of cells."""
+
+    x0: float
+    y0: float
+    z0: float
+    dx: float
+    dy: float
+    dz: float
+    nx: int
+    ny: int
+    nz: int
+
+    @property
+    def size(self) -> int:
+        return self.nx * self.ny * self.nz
+
+    def centres(self) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Cell centres along each axis."""
+        return (
+            self.x0 + self.dx * (np.arange(self.nx) + 0.5),
+            self.y0 + self.dy * (np.arange(self.ny) + 0.5),
+            self.z0 + self.dz * (np.arange(self.nz) + 0.5),
+        )
+
+
+def field_direction(inclination: float, declination: float) -> FloatArray:
+    """Return the unit vector (east, north, up) of a field; degrees, inclination positive down."""
+    i, d = np.radians(inclination), np.radians(declination)
+    return np.array([np.cos(i) * np.sin(d), np.cos(i) * np.cos(d), -np.sin(i)])
+
+
+@njit(inline="always", error_model="numpy")
+def _away(v):  # type: ignore[no-untyped-def]
+    return (_TINY if v >= 0 else -_TINY) if abs(v) < _TINY else v
+
+
+@njit(inline="always", error_model="numpy")
+def _log_sum(r, v, rest):  # type: ignore[no-untyped-def]
+    # ln(r + v); for negative v the sum cancels, so use (r^2 - v^2) / (r - v) with r^2 - v^2 = rest.
+    return fast_log(r + v if v > 0 else rest / (r - v))
+
+
+@njit(cache=True, error_model="numpy")
+def _node_line_tmi(xs, y, z, c, out):  # type: ignore[no-untyped-def]
+    # c: coefficients of Txx, Tyy, Tzz, Txy, Txz, Tyz of the total-field kernel.
+    yy, zz = y * y, z * z
+    for i in range(xs.size):
+        x = xs[i]
+        xx = x * x
+        r = np.sqrt(xx + yy + zz)
+        value = -c[0] * fast_atan(y * z / (x * r)) - c[1] * fast_atan(x * z / (y * r)) - c[2] * fast_atan(x * y / (z * r))
+        value += c[3] * _log_sum(r, z, xx + yy) + c[4] * _log_sum(r, y, xx + zz) + c[5] * _log_sum(r, x, yy + zz)
+        out[i] = value
+
+
+@njit(cache=True, error_model="numpy")
+def _node_line_gz(xs, y, z, c, out):  # type: ignore[no-untyped-def]
+    yy, zz = y * y, z * z
+    for i in range(xs.size):
+        x = xs[i]
+        xx = x * x
+        r = np.sqrt(xx + yy + zz)
+        out[i] = x * _log_sum(r, y, xx + zz) + y * _log_sum(r, x, yy + zz) - z * fast_atan(x * y / (z * r))
+
+
+@njit(cache=True, error_model="numpy", parallel=True)
+def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, out):  # type: ignore[no-untyped-def]
+    # One row of `out` per datum; only cells within `near` (metres, horizontally per column and
+    # vertically per level, measured to the cell centre) are written.
+    nx, ny, nz = xn.size - 1, yn.size - 1, zn.size - 1
+    for d in prange(obs.shape[0]):
+        ox, oy, oz = obs[d, 0], obs[d, 1], obs[d, 2]
+        # Range of cells that can be near, so that a small box costs little.
+        i0 = max(0, int(np.floor((ox - near - xn[0]) / (xn[1] - xn[0]))))
+        i1 = min(nx, int(np.ceil((ox + near - xn[0]) / (xn[1] - xn[0]))))
+        j0 = max(0, int(np.floor((oy - near - yn[0]) / (yn[1] - yn[0]))))
+        j1 = min(ny, int(np.ceil((oy + near - yn[0]) / (yn[1] - yn[0]))))
+        k0 = max(0, int(np.floor((oz - near - zn[0]) / (zn[1] - zn[0]))))
+        k1 = min(nz, int(np.ceil((oz + near - zn[0]) / (zn[1] - zn[0]))))
+        if i1 <= i0 or j1 <= j0 or k1 <= k0:
+            continue
+        xs = np.empty(i1 - i0 + 1)
+        for i in range(xs.size):
+            xs[i] = _away(xn[i0 + i] - ox)
+        width = k1 - k0 + 1
+        upper = np.empty((width, xs.size))
+        lower = np.empty((width, xs.size))
+        for j in range(j0, j1 + 1):
+            y = _away(yn[j] - oy)
+            for k in range(width):
+                z = _away(zn[k0 + k] - oz)
+                if gravity:
+                    _node_line_gz(xs, y, z, c, upper[k])
+                else:
+                    _node_line_tmi(xs, y, z, c, upper[k])
+            if j > j0:
+                cy = 0.5 * (yn[j] + yn[j - 1]) - oy
+                for k in range(width - 1):
+                    cz = 0.5 * (zn[k0 + k] + zn[k0 + k + 1]) - oz
+                    for i in range(xs.size - 1):
+                        cx = 0.5 * (xn[i0 + i] + xn[i0 + i + 1]) - ox
+                        a = active[(i0 + i) * ny * nz + (j - 1) * nz + k0 + k]
+                        if a >= 0 and cx * cx + cy * cy + cz * cz <= near * near:
+                            value = (upper[k + 1, i + 1] - upper[k + 1, i]) - (upper[k, i + 1] - upper[k, i])
+                            value -= (lower[k + 1, i + 1] - lower[k + 1, i]) - (lower[k, i + 1] - lower[k, i])
+                            out[d, a] = scale * value
+            upper, lower = lower, upper
+
+
+@njit(cache=True, error_model="numpy", parallel=True, fastmath=True)
+def _fill_far(obs, centre, hx2, hy2, hz2, volume, m, f, scale, gravity, near, out):  # type: ignore[no-untyped-def]
+    # Point source with second moments: 1/r averaged over the cell is 1/r + sum h_k^2/24 d_kk (1/r).
+    mf = m[0] * f[0] + m[1] * f[1] + m[2] * f[2]
+    h1, h2, h3 = hx2 / 24.0, hy2 / 24.0, hz2 / 24.0
+    mean = h1 + h2 + h3
+    second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
+    near2 = near * near
+    for d in prange(obs.shape[0]):
+        ox, oy, oz = obs[d, 0], obs[d, 1], obs[d, 2]
+        for a in range(centre.shape[1]):
+            x, y, z = centre[0, a] - ox, centre[1, a] - oy, centre[2, a] - oz
+            r2 = x * x + y * y + z * z
+            inv2 = 1.0 / max(r2, 1e-6)
+            inv = np.sqrt(inv2)
+            s = (h1 * x * x + h2 * y * y + h3 * z * z) * inv2
+            if gravity:
+                # Down component of attraction: -d/dz(obs) of 1/r, times volume.
+                value = -z * inv * inv2 * (1.0 + inv2 * (15.0 * s - 3.0 * mean - 6.0 * h3))
+            else:
+                mu = (m[0] * x + m[1] * y + m[2] * z) * inv
+                fu = (f[0] * x + f[1] * y + f[2] * z) * inv
+                mw = (h1 * m[0] * x + h2 * m[1] * y + h3 * m[2] * z) * inv
+                fw = (h1 * f[0] * x + h2 * f[1] * y + h3 * f[2] * z) * inv
+                first = 3.0 * mu * fu - mf
+                fourth = 105.0 * mu * fu * s - 15.0 * (mf * s + mu * fu * mean + 2.0 * mw * fu + 2.0 * fw * mu) + 3.0 * (mf * mean + 2.0 * second)
+                value = inv * inv2 * (first + fourth * inv2)
+            out[d, a] = scale * volume * value if r2 > near2 else out[d, a]
+
+
+def _coefficients(m: FloatArray, f: FloatArray) -> FloatArray:
+    return np.array(
+        [
+            m[0] * f[0], m[1] * f[1], m[2] * f[2],
+            m[0] * f[1] + m[1] * f[0], m[0] * f[2] + m[2] * f[0], m[1] * f[2] + m[2] * f[1],
+        ]
+    )  # fmt: skip
+
+
+def _matrix(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None, m: FloatArray, f: FloatArray, scale: float, gravity: bool, near: float, progress: Progress, dtype: type) -> NDArray[np.floating]:
+    mask = np.ones(mesh.size, dtype=bool) if active is None else np.asarray(active, dtype=bool).ravel()
+    index = np.where(mask, np.cumsum(mask) - 1, -1).astype(np.int64)
+    xn = mesh.x0 + mesh.dx * np.arange(mesh.nx + 1)
+    yn = mesh.y0 + mesh.dy * np.arange(mesh.ny + 1)
+    zn = mesh.z0 + mesh.dz * np.arange(mesh.nz + 1)
+    obs = np.ascontiguousarray(obs, dtype=float)
+    c = _coefficients(m, f)
+    count = int(mask.sum())
+    out = np.zeros((len(obs), count), dtype=dtype)
+    centre = np.empty((3, 0))
+    if np.isfinite(near):
+        cx, cy, cz = np.meshgrid(*mesh.centres(), indexing="ij")
+        centre = np.stack([cx.ravel()[mask], cy.ravel()[mask], cz.ravel()[mask]])
+    reach = min(near, 1e12)
+    batch = max(1, min(len(obs), 200_000_000 // max(count, 1) // 4 + 1))
+    for begin in range(0, len(obs), batch):
+        progress(begin / len(obs), "Kernel")
+        rows = slice(begin, min(begin + batch, len(obs)))
+        _fill_exact(obs[rows], xn, yn, zn, 0, index, c, scale, gravity, reach, out[rows])
+        if np.isfinite(near):
+            _fill_far(obs[rows], centre, mesh.dx**2, mesh.dy**2, mesh.dz**2, mesh.dx * mesh.dy * mesh.dz, m, f, scale, gravity, near, out[rows])
+    progress(1.0, "Kernel")
+    return out
+
+
+def magnetic_kernel(mesh: Mesh, obs: FloatArray, inclination: float, declination: float, intensity: float, active: NDArray[np.bool_] | None = None, near: float = np.inf, magnetisation: tuple[float, float] | None = None, dtype: type = np.float64, progress: Progress = SILENT) -> NDArray[np.floating]:
+    """Return the total-field anomaly in nT of each cell with susceptibility 1 (SI) at each place.
+
+    Parameters
+    ----------
+    mesh
+        Regular cells.
+    obs
+        Places, shape (n, 3), metres; outside or above the cells.
+    inclination, declination
+        Of the main field, degrees; inclination positive down, declination clockwise from grid north.
+    intensity
+        Of the main field in nT.
+    active
+        Which cells take part, shape (nx, ny, nz) or flat in that order; all by default.
+    near
+        Distance in metres within which the closed form is used; all by default.
+    magnetisation
+        Inclination and declination of the magnetisation where it is not induced.
+    dtype
+        Of the result; float32 halves the memory of large kernels (values are computed in float64).
+
+    Returns
+    -------
+    ndarray of shape (n, cells), nT
+        Projection of the anomalous field on the main field's direction.
+    """
+    f = field_direction(inclination, declination)
+    m = f if magnetisation is None else field_direction(*magnetisation)
+    # B = mu0/(4 pi) M T, and mu0 M = k B0, hence 1/(4 pi) of the main field.
+    return _matrix(mesh, obs, active, m, f, intensity / (4.0 * np.pi), False, near, progress, dtype)
+
+
+def gravity_kernel(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None = None, near: float = np.inf, dtype: type = np.float64, progress: Progress = SILENT) -> NDArray[np.floating]:
+    """Return the downward attraction in mGal of each cell with density 1 kg/m3 at each place.
+
+    Parameters as in `magnetic_kernel`; multiply by density contrasts in kg/m3.
+    """
+    zero = np.zeros(3)
+    return _matrix(mesh, obs, active, zero, zero, GRAVITATION * _MGAL, True, near, progress, dtype)
+
+
+def gravity_of(mesh: Mesh, density: FloatArray, obs: FloatArray, near: float = np.inf, progress: Progress = SILENT) -> FloatArray:
+    """Return the downward attraction in mGal of a density model (kg/m3, NaN absent) at places (n, 3)."""
+    return _forward(mesh, density, obs, progress, lambda o, a: gravity_kernel(mesh, o, a, near))
+
+
+def magnetics_of(mesh: Mesh, susceptibility: FloatArray, obs: FloatArray, inclination: float, declination: float, intensity: float, near: float = np.inf, progress: Progress = SILENT) -> FloatArray:
+    """Return the total-field anomaly in nT of a susceptibility model (SI, NaN absent) at places (n, 3)."""
+    return _forward(mesh, susceptibility, obs, progress, lambda o, a: magnetic_kernel(mesh, o, inclination, declination, intensity, a, near))
+
+
+def _forward(mesh, values, obs, progress, kernel):  # type: ignore[no-untyped-def]
+    flat = np.asarray(values, dtype=float).ravel()
+    active = np.isfinite(flat) & (flat != 0.0)
+    if not active.any():
+        return np.zeros(len(obs))
+    out = np.empty(len(obs))
+    batch = max(1, 50_000_000 // int(active.sum()))
+    for begin in range(0, len(obs), batch):
+        progress(begin / len(obs), "Forward")
+        rows = slice(begin, begin + batch)
+        out[rows] = kernel(np.asarray(obs, dtype=float)[rows], active) @ flat[active]
+    progress(1.0, "Forward")
+    return out
