@@ -110,15 +110,16 @@ def fit(points: FloatArray, values: FloatArray, *, drift: Drift = "constant", nu
     return RadialField(scaled, -w, coefficients, matrix, origin)
 
 
-def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT, batch: int = 200_000) -> FloatArray:
+def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT, batch: int = 50_000) -> FloatArray:
     """Return the interpolant at places (n, 3) in metres."""
     out = np.empty(len(points))
+    centres = np.ascontiguousarray(field.centres.T)
     for begin in range(0, len(points), batch):
         progress(begin / max(len(points), 1), "Evaluating")
         part = slice(begin, begin + batch)
         scaled = np.ascontiguousarray((points[part] - field.origin) @ field.matrix.T)
         values = np.empty(len(scaled))
-        _sum_kernels(scaled, field.centres, field.weights, values)
+        _sum_kernels(scaled, *centres, field.weights, values)
         out[part] = values + field.drift[0] + scaled @ field.drift[1:]
     progress(1.0, "Evaluating")
     return out
@@ -146,10 +147,12 @@ def _distances(p: np.ndarray, out: np.ndarray) -> None:
 
 
 @njit(cache=True, parallel=True, error_model="numpy", fastmath=True)
-def _sum_kernels(at: np.ndarray, centres: np.ndarray, weights: np.ndarray, out: np.ndarray) -> None:
+def _sum_kernels(at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray) -> None:
+    # Coordinates in arrays of their own: the inner loop then loads whole vectors.
     for i in prange(at.shape[0]):
+        x, y, z = at[i, 0], at[i, 1], at[i, 2]
         total = 0.0
-        for j in range(centres.shape[0]):
-            dx, dy, dz = at[i, 0] - centres[j, 0], at[i, 1] - centres[j, 1], at[i, 2] - centres[j, 2]
+        for j in range(cx.shape[0]):
+            dx, dy, dz = x - cx[j], y - cy[j], z - cz[j]
             total += weights[j] * np.sqrt(dx * dx + dy * dy + dz * dz)
         out[i] = total

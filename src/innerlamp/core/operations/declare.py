@@ -1,0 +1,183 @@
+"""How an operation is declared: one record from which form, command line, API and recipe come."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..errors import InputError
+from ..items.base import Item
+from ..progress import Progress
+
+Area = Literal["Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets"]
+AREAS: tuple[Area, ...] = ("Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets")
+Role = Literal["", "file", "attribute", "mapping", "date", "crs"]
+
+
+class Params(BaseModel):
+    """Base of all parameter sets: unknown names are refused, values are checked."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+def param(default: Any, label: str, *, unit: str = "", help: str = "", low: float | None = None, high: float | None = None, above: float | None = None, role: Role = "", of: str = "", more: bool = False) -> Any:
+    """Declare one parameter.
+
+    Parameters
+    ----------
+    default
+        Value when nothing is given; ``...`` makes it required.
+    label, unit, help
+        What people read. The unit is written after the label.
+    low, high, above
+        Bounds (inclusive; `above` exclusive).
+    role
+        ``file`` for a path, ``attribute`` for a column of the input slot `of`.
+    more
+        Whether the form keeps it under "more".
+    """
+    extra = {"unit": unit, "role": role, "of": of, "more": more}
+    return Field(default, title=label, description=help, ge=low, le=high, gt=above, json_schema_extra=extra)
+
+
+@dataclass(frozen=True)
+class Input:
+    """An input slot: which kinds of items fit; `need` narrows it further."""
+
+    slot: str
+    label: str
+    kinds: tuple[str, ...]
+    optional: bool = False
+    help: str = ""
+    need: Callable[[Any], bool] | None = None
+
+
+@dataclass(frozen=True)
+class Output:
+    """An output slot and the kind of item that it gives."""
+
+    slot: str
+    kind: str
+    label: str
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a run will take, said before it runs."""
+
+    text: str
+    megabytes: float = 0.0
+    seconds: float = 0.0
+
+
+class Inputs(dict[str, Item]):
+    """Items by input slot; also knows the project's CRS, for operations that only read files."""
+
+    def __init__(self, items: Mapping[str, Item], crs: str) -> None:
+        super().__init__(items)
+        self.crs = crs
+
+
+@dataclass(frozen=True)
+class Operation:
+    """A declared operation.
+
+    `run` gets items by slot, checked parameters and a progress object, and returns items by
+    output slot. It writes nothing.
+    """
+
+    name: str
+    title: str
+    area: Area
+    help: str
+    params: type[Params]
+    run: Callable[[Inputs, Any, Progress], dict[str, Item]]
+    inputs: tuple[Input, ...] = ()
+    outputs: tuple[Output, ...] = ()
+    estimate: Callable[[Inputs, Any], Cost] | None = None
+    suggest: Callable[[Inputs], dict[str, Any]] | None = None
+    tags: tuple[str, ...] = field(default=())
+
+    def check(self, values: Mapping[str, Any]) -> Params:
+        """Return checked parameters.
+
+        Raises
+        ------
+        InputError
+            Names every parameter that is wrong and what it must be.
+        """
+        try:
+            return self.params.model_validate(dict(values))
+        except ValidationError as error:
+            raise InputError(_explain(self, error), where=self.name, fix=f"See 'inner-lamp ops {self.name}'") from error
+
+    def fields(self) -> dict[str, FieldInfo]:
+        """Parameters by name, with what forms and help need to know."""
+        return {name: FieldInfo.of(name, info) for name, info in self.params.model_fields.items()}
+
+
+@dataclass(frozen=True)
+class FieldInfo:
+    """A parameter as forms and help see it."""
+
+    name: str
+    label: str
+    unit: str
+    help: str
+    kind: Any
+    default: Any
+    required: bool
+    low: float | None
+    high: float | None
+    above: float | None
+    role: Role
+    of: str
+    more: bool
+
+    @classmethod
+    def of(cls, name: str, info: Any) -> FieldInfo:
+        bounds: dict[str, float] = {}
+        for rule in info.metadata:
+            for key in ("ge", "le", "gt"):
+                if getattr(rule, key, None) is not None:
+                    bounds[key] = getattr(rule, key)
+        extra = info.json_schema_extra or {}
+        default = None if info.is_required() else info.get_default(call_default_factory=True)
+        return cls(
+            name, info.title or name, extra.get("unit", ""), info.description or "", info.annotation, default,
+            info.is_required(), bounds.get("ge"), bounds.get("le"), bounds.get("gt"),
+            extra.get("role", ""), extra.get("of", ""), bool(extra.get("more")),
+        )  # fmt: skip
+
+    @property
+    def bounds_text(self) -> str:
+        """Bounds in words, '' when there are none."""
+        parts = []
+        if self.low is not None:
+            parts.append(f"from {self.low:g}")
+        if self.above is not None:
+            parts.append(f"above {self.above:g}")
+        if self.high is not None:
+            parts.append(f"to {self.high:g}")
+        return " ".join(parts)
+
+
+def _explain(operation: Operation, error: ValidationError) -> str:
+    fields = operation.fields()
+    texts = []
+    for problem in error.errors():
+        name = str(problem["loc"][0]) if problem["loc"] else "parameters"
+        if problem["type"] == "extra_forbidden":
+            known = ", ".join(fields)
+            texts.append(f"there is no parameter '{name}' (there are: {known})")
+        elif problem["type"] == "missing":
+            texts.append(f"'{name}' is needed ({fields[name].label})")
+        else:
+            label = fields[name].label if name in fields else name
+            shown = problem.get("input")
+            message = str(problem["msg"]).replace("Input should be", "must be").replace("Value error, ", "")
+            texts.append(f"{name} ({label}) {message}, not {shown!r}")
+    return "; ".join(texts)

@@ -1,0 +1,121 @@
+"""Importing samples, stations, readings and survey lines from delimited tables, and grids from files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ..compute.potential.mainfield import parse_date
+from ..crs import parse_crs
+from ..errors import InputError
+from ..findings import Findings
+from ..formats import dates, delimited, grids
+from ..items.base import Item
+from ..items.fields import Grid
+from ..items.points import PointSet, SurveyLines
+from ..progress import Progress
+from .declare import Inputs, Operation, Output, Params, param
+from .reading import DetectionRule, attributes, existing, mapped, number_column
+
+
+class ImportPoints(Params):
+    file: str = param(..., "Table", role="file", help="One row a place: easting, northing and whatever was measured there")
+    name: str = param("", "Name", help="The file's name when empty")
+    role: Literal["samples", "stations", "readings", "workings"] = param("samples", "Rows are")
+    columns: dict[str, str] = param({}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings")
+    below_detection: DetectionRule = param("half of limit", "Below detection is")
+
+
+class ImportLines(Params):
+    file: str = param(..., "Table", role="file", help="One row a reading, with a line column")
+    name: str = param("", "Name", help="The file's name when empty")
+    columns: dict[str, str] = param({}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings")
+    date: str = param("", "Date of survey", role="date", help="Year-month-day; taken from the date column when empty")
+
+
+class ImportGrid(Params):
+    file: str = param(..., "Grid file", role="file", help="ESRI ASCII or GeoTIFF")
+    name: str = param("", "Name", help="The file's name when empty")
+    attribute: str = param("elevation", "Values are", help="'elevation' makes it the ground surface")
+    unit: str = param("m", "Unit")
+
+
+def _places(raw: delimited.RawTable, role: dict[str, str], found: Findings, table: str) -> tuple[pd.DataFrame, np.ndarray]:
+    frame = pd.DataFrame({c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line)))
+    bad = ~(np.isfinite(frame["x"]) & np.isfinite(frame["y"])).to_numpy()
+    if bad.any():
+        found.add("left out", "coordinates are not numbers", "row left out", file=raw.path.name, table=table, line=raw.line[bad])
+    frame["file_line"] = raw.line
+    return frame, ~bad
+
+
+def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str, Item]:
+    found = Findings()
+    progress(0.1, "Reading")
+    raw = delimited.read(existing(p.file), found, p.role)
+    role = mapped(raw, "points", p.columns)
+    frame, good = _places(raw, role, found, p.role)
+    rest, units = attributes(raw, set(role.values()), p.below_detection, found, p.role)
+    table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
+    twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.role != "readings")
+    if twice.any():
+        found.add("look", "another row has the same place", "kept", file=raw.path.name, table=p.role, line=table["file_line"].to_numpy()[twice])
+    return {"points": PointSet(name=p.name or _title(raw.path), crs=inputs.crs, table=table, units=units, role=p.role, findings=found.frame())}
+
+
+def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
+    found = Findings()
+    progress(0.1, "Reading")
+    raw = delimited.read(existing(p.file), found, "lines")
+    role = mapped(raw, "lines", p.columns)
+    frame, good = _places(raw, role, found, "lines")
+    rest, units = attributes(raw, set(role.values()), "missing", found, "lines")
+    frame.insert(0, "line", raw.text(role["line"]).str.strip())
+    table = pd.concat([frame, rest], axis=1)
+    date = p.date
+    if date:
+        parse_date(date)
+    elif "date" in role:
+        read = dates.read_dates(raw.text(role["date"]).tolist(), raw.line, Findings(), raw.path.name, "lines")
+        table["date"] = read
+        known = sorted(d for d in read if d)
+        date = known[len(known) // 2] if known else ""
+        unread = np.array([not d for d in read])
+        if unread.any():
+            found.add("look", "reading has no date", "kept", file=raw.path.name, table="lines", line=raw.line[unread])
+    table = table[good].reset_index(drop=True)
+    return {"lines": SurveyLines(name=p.name or _title(raw.path), crs=inputs.crs, table=table, units=units, date=date, findings=found.frame())}
+
+
+def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, Item]:
+    progress(0.1, "Reading")
+    path = existing(p.file)
+    values, x0, y0, dx, dy, crs = grids.read_grid(path)
+    if crs and parse_crs(crs).to_epsg() != parse_crs(inputs.crs).to_epsg():
+        raise InputError(f"the grid is in {crs} and the project in {inputs.crs}", where=path.name, fix="Reproject it first")
+    return {"grid": Grid(name=p.name or _title(path), crs=inputs.crs, values=values, x0=x0, y0=y0, dx=dx, dy=dy, attribute=p.attribute, unit=p.unit)}
+
+
+def _title(path: Path) -> str:
+    text = path.stem.replace("_", " ").replace("-", " ").strip()
+    return text[:1].upper() + text[1:]
+
+
+POINTS = Operation(
+    name="import-points", title="Import samples or stations", area="Data",
+    help="Reads a table of places: soil samples, gravity stations, structural readings, old workings.",
+    params=ImportPoints, run=_run_points, outputs=(Output("points", "points", "Points"),),
+)  # fmt: skip
+LINES = Operation(
+    name="import-lines", title="Import survey lines", area="Data",
+    help="Reads a table of readings along lines, such as airborne magnetics.",
+    params=ImportLines, run=_run_lines, outputs=(Output("lines", "lines", "Survey lines"),),
+)  # fmt: skip
+GRID = Operation(
+    name="import-grid", title="Import a grid or DEM", area="Data",
+    help="Reads a grid file. With values called 'elevation' it becomes the ground surface.",
+    params=ImportGrid, run=_run_grid, outputs=(Output("grid", "grid", "Grid"),),
+)  # fmt: skip

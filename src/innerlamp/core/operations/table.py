@@ -1,0 +1,22 @@
+"""The table of operations. A new one is a declaration in a module of its own and one line here."""
+
+from __future__ import annotations
+
+from . import compositing, gridding, import_holes, import_places, magnetics, shell, targets
+from .declare import Operation
+
+OPERATIONS: dict[str, Operation] = {
+    each.name: each
+    for each in (
+        import_holes.OPERATION,
+        import_places.POINTS,
+        import_places.GRID,
+        import_places.LINES,
+        gridding.OPERATION,
+        compositing.OPERATION,
+        magnetics.INVERT,
+        magnetics.GRAVITY,
+        shell.OPERATION,
+        targets.OPERATION,
+    )
+}
