@@ -71,7 +71,9 @@ def guess(columns: Sequence[str], table: str) -> dict[str, str]:
     for role in ROLES[table]:
         ranked = [(role.headings.index(name), c) for c, name in flat.items() if name in role.headings and c not in taken]
         if not ranked:
-            ranked = [(99, c) for c, name in flat.items() if c not in taken and any(len(h) > 3 and name.startswith(h) for h in role.headings)]
+            # "Azi grid", "From depth": the first word alone may tell.
+            first = {c: re.split(r"[^a-z0-9]+", c.strip().lower())[0] for c in flat}
+            ranked = [(role.headings.index(word), c) for c, word in first.items() if c not in taken and len(word) > 1 and word in role.headings]
         if ranked:
             mapping[role.name] = min(ranked)[1]
             taken.add(mapping[role.name])

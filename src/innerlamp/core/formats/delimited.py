@@ -155,10 +155,10 @@ def numbers(cells: pd.Series | pa.ChunkedArray, decimal_comma: bool = False) -> 
     nothing = pc.equal(text, "")
     try:
         values = pc.cast(pc.if_else(nothing, pa.scalar(None, pa.string()), text), pa.float64())
-        return values.to_numpy().astype(float), np.zeros(len(values), dtype=bool)
+        return np.array(values.to_numpy(), dtype=float), np.zeros(len(values), dtype=bool)
     except pa.ArrowInvalid:
         series = text.to_pandas().astype("object")
-        values = pd.to_numeric(series, errors="coerce").to_numpy(float)
+        values = np.array(pd.to_numeric(series, errors="coerce"), dtype=float)
         values[~np.isfinite(values)] = np.nan
         odd = np.isnan(values) & ~series.str.lower().isin(NO_VALUE).to_numpy()
         return values, odd

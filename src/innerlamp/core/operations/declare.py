@@ -116,7 +116,7 @@ class Operation:
 
     def fields(self) -> dict[str, FieldInfo]:
         """Parameters by name, with what forms and help need to know."""
-        return {name: FieldInfo.of(name, info) for name, info in self.params.model_fields.items()}
+        return {name: FieldInfo.read(name, info) for name, info in self.params.model_fields.items()}
 
 
 @dataclass(frozen=True)
@@ -138,7 +138,7 @@ class FieldInfo:
     more: bool
 
     @classmethod
-    def of(cls, name: str, info: Any) -> FieldInfo:
+    def read(cls, name: str, info: Any) -> FieldInfo:
         bounds: dict[str, float] = {}
         for rule in info.metadata:
             for key in ("ge", "le", "gt"):

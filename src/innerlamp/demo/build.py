@@ -1,0 +1,87 @@
+"""Builds the demo project from the shipped files with the operations that a user runs."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from ..core.operations import execute
+from ..core.progress import SILENT, Progress
+from ..core.project.store import Store
+from . import truth
+
+FILES = Path(__file__).parent / "files"
+Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
+
+# Operation, parameters, inputs by our short name, short name of each output.
+STEPS: tuple[Step, ...] = (
+    ("import-grid", {"file": "terrain/dem_20m.asc", "name": "Ground"}, {}, {"grid": "ground"}),
+    (
+        "import-holes",
+        {
+            "collar": "drilling/collars.csv", "survey": "drilling/downhole_surveys.csv", "assay": "drilling/assays.csv",
+            "lithology": "drilling/geology_log.csv", "name": "Emberlow holes",
+        },
+        {}, {"holes": "holes"},
+    ),
+    ("import-points", {"file": "geochemistry/soils_emberlow.csv", "name": "Soils"}, {}, {"points": "soils"}),
+    ("import-lines", {"file": "geophysics/airborne_magnetics.csv", "name": "Airborne magnetics"}, {}, {"lines": "magnetics"}),
+    ("import-points", {"file": "geophysics/gravity_stations.csv", "name": "Gravity stations", "role": "stations"}, {}, {"points": "gravity"}),
+    ("import-points", {"file": "geology/old_workings.csv", "name": "Old workings", "role": "workings"}, {}, {"points": "workings"}),
+    ("grid-minimum-curvature", {"attribute": "Sn ppm", "transform": "log10", "name": "Soil Sn"}, {"samples": "soils"}, {"grid": "soil grid"}),
+    ("composite", {"attribute": "Sn_ppm", "length": 6.0}, {"holes": "holes"}, {"composites": "composites"}),
+    (
+        "grade-shell",
+        {"attribute": "Sn_ppm", "cutoff": 800.0, "azimuth": truth.VEIN_STRIKE, "dip": truth.VEIN_DIP, "ratio": 3.0, "name": "Sn shell 800 ppm"},
+        {"composites": "composites", "ground": "ground"}, {"shell": "shell"},
+    ),
+    ("invert-magnetics", {"attribute": "TMI_ANOM_nT"}, {"lines": "magnetics", "ground": "ground"}, {"model": "model", "fit": "fit"}),
+    (
+        "rank-targets", {},
+        {"soil": "soil grid", "model": "model", "shell": "shell", "holes": "holes", "ground": "ground"}, {"targets": "targets", "score": "score"},
+    ),
+)  # fmt: skip
+
+
+def default_place() -> Path:
+    """Where the demo project is kept between starts."""
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "inner-lamp" / "Emberlow.lamp"
+
+
+def file_params(params: Mapping[str, Any]) -> dict[str, Any]:
+    """Return parameters with paths of shipped files made absolute."""
+    return {k: str(FILES / v) if isinstance(v, str) and "/" in v and (FILES / v).is_file() else v for k, v in params.items()}
+
+
+def build(path: Path, progress: Progress = SILENT) -> Path:
+    """Make the demo project at `path`, replacing what a broken earlier run left; returns the path."""
+    unfinished = path.with_name(f".{path.name}.{os.getpid()}.lamp")
+    shutil.rmtree(unfinished, ignore_errors=True)
+    with Store.create(unfinished, truth.CRS) as store:
+        ids: dict[str, str] = {}
+        for number, (operation, params, inputs, outputs) in enumerate(STEPS):
+            part = progress.part(number / len(STEPS), (number + 1) / len(STEPS))
+            part(0.0, execute.find_operation(operation).title)
+            made = execute.run(store, operation, file_params(params), {slot: ids[name] for slot, name in inputs.items()}, part)
+            ids |= {name: made[slot] for slot, name in outputs.items()}
+        store.set_workspace({"demo": ids, "section": section_line(), "lit": [ids[k] for k in ("ground", "holes", "soils", "soil grid", "shell", "targets")]})
+    shutil.rmtree(path, ignore_errors=True)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    unfinished.rename(path)
+    return path
+
+
+def section_line() -> list[float]:
+    """The section that the demo opens with: across the veins, through the crest."""
+    x, y = truth.ORIGIN[0] + truth.APEX[0], truth.ORIGIN[1] + truth.APEX[1]
+    return [x - 450.0, y + 240.0, x + 620.0, y - 330.0]
+
+
+def ensure(progress: Progress = SILENT) -> Path:
+    """Return the demo project, built first if it is not there yet."""
+    path = default_place()
+    return path if (path / "catalogue.sqlite").is_file() else build(path, progress)
