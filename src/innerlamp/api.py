@@ -1,0 +1,87 @@
+"""The Python interface: the same operations as in the window, for scripts and notebooks.
+
+>>> from innerlamp import Project                                   # doctest: +SKIP
+>>> with Project.create("west.lamp", crs="EPSG:32629") as project:  # doctest: +SKIP
+...     soils = project.run("import-points", file="soils.csv")["points"]
+...     grid = project.run("grid-minimum-curvature", samples=soils, attribute="Sn ppm")["grid"]
+...     project.export(grid, "sn.tif")
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Self
+
+from .core.formats.table import export
+from .core.items.base import Item
+from .core.operations import execute
+from .core.operations.table import OPERATIONS
+from .core.progress import SILENT, Progress
+from .core.project import trail
+from .core.project.records import Entry
+from .core.project.store import Store
+
+
+class Project:
+    """An open project. Items are named by id or by their name."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+
+    @classmethod
+    def create(cls, path: str | Path, crs: str) -> Self:
+        """Make a new project folder (``.lamp`` is added) in a projected CRS in metres."""
+        return cls(Store.create(path, crs))
+
+    @classmethod
+    def open(cls, path: str | Path, write: bool = True) -> Self:
+        """Open a project; `write=False` looks at it while another program has it."""
+        return cls(Store.open(path, write))
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Give the project back."""
+        self.store.close()
+
+    @property
+    def items(self) -> list[Entry]:
+        """All items as the catalogue knows them."""
+        return self.store.entries()
+
+    def __getitem__(self, item: str) -> Item:
+        return self.store.load(self.store.find(item).id)
+
+    def run(self, operation: str, progress: Progress = SILENT, **values: Any) -> dict[str, str]:
+        """Run an operation; `values` are its inputs (items) and parameters. Returns item ids by output.
+
+        Raises
+        ------
+        LampError
+            With one clear sentence when anything does not fit.
+        """
+        slots = {slot.slot for slot in execute.find_operation(operation).inputs}
+        inputs = {name: self.store.find(str(values.pop(name))).id for name in list(values) if name in slots and values[name]}
+        return execute.run(self.store, operation, values, inputs, progress)
+
+    def refresh(self, progress: Progress = SILENT) -> list[str]:
+        """Make all stale items again that are not held, in the right order; returns their ids."""
+        done: list[str] = []
+        while groups := trail.next_to_refresh(self.store):
+            for group in groups:
+                task = execute.refresh_task(self.store, group)
+                done += execute.land(self.store, task, execute.perform(task, progress)).values()
+        return done
+
+    def export(self, item: str, path: str | Path) -> list[Path]:
+        """Write an item to a file in the format its name asks for; returns the files written."""
+        return export(self[item], path)
+
+    @staticmethod
+    def operations() -> list[str]:
+        """Names of all operations."""
+        return list(OPERATIONS)

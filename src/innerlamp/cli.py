@@ -1,0 +1,223 @@
+"""The command line. Everything that can go wrong ends in one line on stderr and exit code 2."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+from . import __version__
+from .core.errors import InputError, LampError
+from .core.progress import CallbackProgress, Progress
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise InputError(message, fix=f"See '{self.prog} --help'")
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run the command line; returns the exit code."""
+    try:
+        args = _parser().parse_args(argv)
+        result: int = args.run(args)
+        return result
+    except LampError as error:
+        print(f"inner-lamp: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        print("inner-lamp: stopped.", file=sys.stderr)
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="inner-lamp", description="Drillholes, geochemistry and geophysics in one place, to rank drill targets.")
+    parser.add_argument("--version", action="version", version=f"Inner Lamp {__version__}")
+    parser.set_defaults(run=_start)
+    commands = parser.add_subparsers(title="commands", metavar="")
+
+    def command(name: str, help: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help, description=help)
+        sub.set_defaults(run=run)
+        return sub
+
+    sub = command("open", "open a project in the window", _open)
+    sub.add_argument("project", type=Path)
+    sub = command("demo", "open the made-up prospect Emberlow", _demo)
+    sub.add_argument("--shots", type=Path, metavar="DIR", help="write one picture of each main view under DIR and end")
+    sub.add_argument("--fresh", action="store_true", help="build the demo project anew first")
+    sub = command("new", "make an empty project", _new)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("crs", help="projected coordinate system in metres, such as EPSG:32629")
+    sub = command("ops", "list the operations, or describe one", _ops)
+    sub.add_argument("name", nargs="?")
+    sub = command("apply", "run one operation on a project, with no window", _apply)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("operation")
+    sub.add_argument("values", nargs="*", metavar="name=value", help="inputs (item names or ids) and parameters")
+    sub = command("refresh", "make the stale items of a project again", _refresh)
+    sub.add_argument("project", type=Path)
+    sub = command("items", "list the items of a project", _items)
+    sub.add_argument("project", type=Path)
+    sub = command("export", "write an item to a file", _export)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("item")
+    sub.add_argument("file", type=Path)
+    command("doctor", "say what this machine offers and what is missing", _doctor)
+    return parser
+
+
+def _start(_: argparse.Namespace) -> int:
+    from .display import ensure_display
+
+    ensure_display()
+    from .app.main import start
+
+    return start(None)
+
+
+def _open(args: argparse.Namespace) -> int:
+    from .core.project.store import Store
+
+    Store.open(args.project, write=False).close()  # a wrong path is told here, before any window
+    from .display import ensure_display
+
+    ensure_display()
+    from .app.main import start
+
+    return start(args.project)
+
+
+def _demo(args: argparse.Namespace) -> int:
+    from .demo import build
+
+    place = build.default_place()
+    if args.fresh or not (place / "catalogue.sqlite").is_file():
+        print("Building the demo project (once) ...", file=sys.stderr)
+        progress = _line_progress()
+        build.build(place, progress)
+        _end_line()
+    from .display import ensure_display
+
+    ensure_display()
+    if args.shots:
+        from .app.shots import take_shots
+
+        return take_shots(place, args.shots)
+    from .app.main import start
+
+    return start(place)
+
+
+def _new(args: argparse.Namespace) -> int:
+    from .api import Project
+
+    with Project.create(args.project, args.crs) as project:
+        print(project.store.path)
+    return 0
+
+
+def _ops(args: argparse.Namespace) -> int:
+    from .core.operations.execute import describe, find_operation
+    from .core.operations.table import OPERATIONS
+
+    if args.name:
+        print(describe(find_operation(args.name)))
+        return 0
+    for op in OPERATIONS.values():
+        print(f"{op.name:<24} {op.area:<11} {op.title}")
+    return 0
+
+
+def _apply(args: argparse.Namespace) -> int:
+    from .api import Project
+    from .core.operations.execute import find_operation
+
+    find_operation(args.operation)
+    with Project.open(args.project) as project:
+        made = project.run(args.operation, progress=_line_progress(), **_values(args.values))
+        _end_line()
+        for slot, item in made.items():
+            entry = project.store.entry(item)
+            print(f"{slot}: {entry.name} ({entry.id}) " + ", ".join(f"{k} {v}" for k, v in entry.facts.items()))
+    return 0
+
+
+def _refresh(args: argparse.Namespace) -> int:
+    from .api import Project
+
+    with Project.open(args.project) as project:
+        done = project.refresh(_line_progress())
+        _end_line()
+        names = [project.store.entry(i).name for i in done]
+        print("Refreshed: " + ", ".join(names) if names else "Nothing was stale.")
+    return 0
+
+
+def _items(args: argparse.Namespace) -> int:
+    from .api import Project
+    from .core.project.trail import freshness
+
+    with Project.open(args.project, write=False) as project:
+        state = freshness(project.store)
+        for e in project.items:
+            facts = ", ".join(f"{k} {v}" for k, v in e.facts.items())
+            print(f"{e.id}  {e.kind:<8} {state[e.id]:<7} {e.name}  [{facts}]")
+    return 0
+
+
+def _export(args: argparse.Namespace) -> int:
+    from .api import Project
+
+    with Project.open(args.project, write=False) as project:
+        for path in project.export(args.item, args.file):
+            print(path)
+    return 0
+
+
+def _doctor(_: argparse.Namespace) -> int:
+    from .doctor import examine
+
+    facts, advice = examine()
+    for label, text in facts:
+        print(f"{label:<20} {text}")
+    for line in advice or ["Everything that Inner Lamp needs is here."]:
+        print("* " + line)
+    return 0
+
+
+def _values(pairs: Sequence[str]) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    for pair in pairs:
+        name, sign, text = pair.partition("=")
+        if not sign or not name:
+            raise InputError(f"'{pair}' is not of the form name=value", fix="Write for example cell=25")
+        try:
+            values[name] = json.loads(text) if text.startswith(("{", "[")) else text
+        except ValueError as error:
+            raise InputError(f"'{name}' is not valid JSON ({error})") from error
+    return values
+
+
+def _line_progress() -> Progress:
+    width = [0]
+
+    def report(fraction: float, message: str, measures: Mapping[str, float]) -> None:
+        text = f"{fraction:4.0%} {message}" + "".join(f"  {k} {v:.4g}" for k, v in measures.items())
+        if sys.stderr.isatty():
+            print("\r" + text.ljust(width[0]), end="", file=sys.stderr, flush=True)
+            width[0] = len(text)
+        elif measures or fraction in (0.0, 1.0):
+            print(text, file=sys.stderr)
+
+    return CallbackProgress(report)
+
+
+def _end_line() -> None:
+    if sys.stderr.isatty():
+        print(file=sys.stderr)

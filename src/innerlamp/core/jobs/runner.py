@@ -1,0 +1,226 @@
+"""Runs tasks in warm worker processes and tells what became of them. Knows nothing of any window.
+
+The owner calls `Runner.poll` regularly (a timer in the window); it never waits. A worker that
+dies takes only its own job with it: the job fails with the reason and a new worker takes its place.
+"""
+
+from __future__ import annotations
+
+import itertools
+import multiprocessing
+import shutil
+import signal
+import time
+from collections import deque
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
+from pathlib import Path
+from typing import Any, Literal
+
+from ..errors import Cancelled, LampError
+from ..operations.execute import Task
+from ..project.records import Result
+from .worker import serve
+
+State = Literal["waiting", "running", "done", "failed", "cancelled"]
+_PATIENCE = 0.4  # seconds that a job gets to stop by itself before its worker is ended
+
+
+@dataclass
+class Job:
+    """One task on its way."""
+
+    id: int
+    task: Task
+    state: State = "waiting"
+    fraction: float = 0.0
+    message: str = "Waiting"
+    measures: dict[str, float] = field(default_factory=dict)
+    curve: list[tuple[float, float]] = field(default_factory=list)
+    started: float = 0.0
+    ended: float = 0.0
+    results: dict[str, Result] = field(default_factory=dict)
+    error: LampError | None = None
+
+    @property
+    def active(self) -> bool:
+        return self.state in ("waiting", "running")
+
+
+@dataclass
+class _Worker:
+    process: BaseProcess
+    connection: Connection
+    stop: Any
+    log: Path
+    ready: bool = False
+    job: Job | None = None
+    asked_to_stop: float = 0.0
+
+
+class Runner:
+    """A small pool of worker processes.
+
+    Parameters
+    ----------
+    logs
+        Folder for the workers' logs.
+    workers
+        How many; two let a small job pass a long one.
+    """
+
+    def __init__(self, logs: Path, workers: int = 2) -> None:
+        self._context = multiprocessing.get_context("spawn")
+        self._logs = logs
+        self._logs.mkdir(parents=True, exist_ok=True)
+        self._numbers = itertools.count(1)
+        self._waiting: deque[Job] = deque()
+        self._count = workers
+        self._workers: list[_Worker] = []
+        self._serial = itertools.count(1)
+
+    def start(self) -> None:
+        """Start the workers so that they are warm when needed; otherwise the first job does."""
+        while len(self._workers) < self._count:
+            self._workers.append(self._new_worker())
+
+    def submit(self, task: Task) -> Job:
+        """Queue a task."""
+        job = Job(next(self._numbers), task)
+        self._waiting.append(job)
+        self.start()
+        return job
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything waits or runs."""
+        return bool(self._waiting) or any(w.job for w in self._workers)
+
+    def cancel(self, job: Job) -> None:
+        """Stop a job; its worker is ended if it does not stop by itself at once."""
+        if job.state == "waiting":
+            self._waiting.remove(job)
+            job.state, job.error, job.message = "cancelled", Cancelled(), "Cancelled"
+        for worker in self._workers:
+            if worker.job is job and not worker.asked_to_stop:
+                worker.stop.set()
+                worker.asked_to_stop = time.monotonic()
+
+    def poll(self) -> list[Job]:
+        """Take in what the workers said, hand out waiting jobs; returns the jobs that changed."""
+        changed: dict[int, Job] = {}
+        for worker in list(self._workers):
+            self._read(worker, changed)
+            if worker.asked_to_stop and worker.job and time.monotonic() - worker.asked_to_stop > _PATIENCE:
+                worker.process.kill()
+                worker.process.join(2)
+                self._read(worker, changed)
+            if not worker.process.is_alive():
+                self._bury(worker, changed)
+        for worker in self._workers:
+            if worker.ready and worker.job is None and self._waiting:
+                job = self._waiting.popleft()
+                worker.job = job
+                worker.asked_to_stop = 0.0
+                worker.stop.clear()
+                job.state, job.message, job.started = "running", "Starting", time.monotonic()
+                changed[job.id] = job
+                worker.connection.send((job.id, job.task))
+        return list(changed.values())
+
+    def wait(self, job: Job, timeout: float = 600.0) -> Job:
+        """Poll until a job has ended (for scripts and tests)."""
+        end = time.monotonic() + timeout
+        while job.active and time.monotonic() < end:
+            self.poll()
+            time.sleep(0.01)
+        return job
+
+    def close(self) -> None:
+        """End all workers at once."""
+        for worker in self._workers:
+            if worker.job:
+                shutil.rmtree(worker.job.task.staging, ignore_errors=True)
+            worker.connection.close()
+            worker.process.kill()
+        for worker in self._workers:
+            worker.process.join(2)
+            worker.process.close()
+        self._workers.clear()
+        self._waiting.clear()
+
+    def _new_worker(self) -> _Worker:
+        here, there = self._context.Pipe()
+        stop = self._context.Event()
+        log = self._logs / f"worker-{next(self._serial)}.log"
+        process = self._context.Process(target=serve, args=(there, stop, str(log)), daemon=True, name="inner-lamp worker")
+        process.start()
+        there.close()
+        return _Worker(process, here, stop, log)
+
+    def _read(self, worker: _Worker, changed: dict[int, Job]) -> None:
+        try:
+            while worker.connection.poll():
+                message = worker.connection.recv()
+                if message[0] == "ready":
+                    worker.ready = True
+                    continue
+                job = worker.job
+                if job is None or message[1] != job.id:
+                    continue
+                changed[job.id] = job
+                if message[0] == "progress":
+                    _, _, job.fraction, job.message, measures = message
+                    if measures:
+                        job.measures = measures
+                        if "misfit" in measures:
+                            job.curve.append((measures.get("iteration", len(job.curve) + 1.0), measures["misfit"]))
+                elif message[0] == "done":
+                    self._end(worker, "done", None)
+                    job.results, job.fraction = message[2], 1.0
+                else:
+                    error = message[2]
+                    self._end(worker, "cancelled" if isinstance(error, Cancelled) else "failed", error)
+        except (EOFError, OSError):
+            return
+
+    def _end(self, worker: _Worker, state: State, error: LampError | None) -> None:
+        job = worker.job
+        assert job is not None
+        job.state, job.error, job.ended = state, error, time.monotonic()
+        job.message = {"done": "Done", "cancelled": "Cancelled"}.get(state, str(error))
+        worker.job = None
+        worker.asked_to_stop = 0.0
+
+    def _bury(self, worker: _Worker, changed: dict[int, Job]) -> None:
+        job = worker.job
+        if job is not None:
+            shutil.rmtree(job.task.staging, ignore_errors=True)
+            changed[job.id] = job
+            if worker.asked_to_stop:
+                self._end(worker, "cancelled", Cancelled())
+            else:
+                self._end(worker, "failed", LampError(f"the worker process ended: {_reason(worker.process.exitcode)}", where=job.task.label, fix=f"Its log is {worker.log}"))
+        code = worker.process.exitcode
+        worker.process.close()
+        worker.connection.close()
+        self._workers.remove(worker)
+        # A worker that can't even start would be replaced for ever.
+        if worker.ready or code == -signal.SIGKILL:
+            self._workers.append(self._new_worker())
+        elif not self._workers:
+            for waiting in self._waiting:
+                waiting.state, waiting.error = "failed", LampError("no worker process could be started", fix=f"See {worker.log}")
+                changed[waiting.id] = waiting
+            self._waiting.clear()
+
+
+def _reason(code: int | None) -> str:
+    if code is None:
+        return "for an unknown reason"
+    if code < 0:
+        name = signal.Signals(-code).name
+        hint = " (perhaps there was not enough memory)" if -code == signal.SIGKILL else ""
+        return f"stopped by the signal {name}{hint}"
+    return f"exit code {code}"

@@ -1,0 +1,61 @@
+"""The worker process: waits for tasks, performs them, tells how far it is, and writes only into its staging folder."""
+
+from __future__ import annotations
+
+import faulthandler
+import os
+import shutil
+import sys
+import time
+import traceback
+from collections.abc import Mapping
+from multiprocessing.connection import Connection
+from typing import Any
+
+_INTERVAL = 0.04  # seconds between progress messages; measures are always sent
+
+
+def serve(connection: Connection, stop: Any, log_path: str) -> None:
+    """Serve tasks until the connection closes. Runs in its own process."""
+    with open(log_path, "a", encoding="utf-8", buffering=1) as log:  # noqa: PTH123 - the descriptor is needed
+        os.dup2(log.fileno(), 1)
+        os.dup2(log.fileno(), 2)
+        faulthandler.enable(log)
+        os.nice(5)  # the window goes first
+        parent = os.getppid()
+        from ..errors import LampError
+        from ..operations.execute import Task, perform
+        from ..progress import CallbackProgress
+
+        connection.send(("ready",))
+        while True:
+            try:
+                job, task = connection.recv()
+            except (EOFError, OSError):
+                return
+            assert isinstance(task, Task)
+            last = [0.0]
+
+            def report(fraction: float, message: str, measures: Mapping[str, float], job: int = job, last: list[float] = last) -> None:
+                if os.getppid() != parent:
+                    os._exit(1)  # the window is gone: nobody waits for this
+                now = time.monotonic()
+                if measures or now - last[0] > _INTERVAL:
+                    last[0] = now
+                    connection.send(("progress", job, fraction, message, dict(measures)))
+
+            print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {task.params}", file=sys.stderr)
+            try:
+                results = perform(task, CallbackProgress(report, stop.is_set))
+                connection.send(("done", job, results))
+            except LampError as error:
+                shutil.rmtree(task.staging, ignore_errors=True)
+                connection.send(("failed", job, error))
+            except MemoryError:
+                shutil.rmtree(task.staging, ignore_errors=True)
+                connection.send(("failed", job, LampError("there is not enough memory", where=task.label, fix="Take larger cells or less data")))
+            except Exception as error:
+                traceback.print_exc()
+                shutil.rmtree(task.staging, ignore_errors=True)
+                what = f"the operation failed unexpectedly ({type(error).__name__}: {error})"
+                connection.send(("failed", job, LampError(what, where=task.label, fix=f"The details are in {log_path}")))
