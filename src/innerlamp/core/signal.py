@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import weakref
 from collections.abc import Callable
 from typing import Any, Generic, ParamSpec
@@ -22,7 +23,7 @@ class Signal(Generic[P]):
     def connect(self, slot: Callable[P, Any]) -> Callable[[], None]:
         """Add a listener; returns a function that removes it again."""
         ref: Callable[[], Callable[..., Any] | None]
-        ref = weakref.WeakMethod(slot) if hasattr(slot, "__self__") else (lambda: slot)  # type: ignore[arg-type]
+        ref = weakref.WeakMethod(slot) if inspect.ismethod(slot) else (lambda: slot)
         self._slots.append(ref)
 
         def disconnect() -> None:

@@ -1,0 +1,258 @@
+"""The form of an operation, made from its declaration; every pane stays live while it is open."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from ...core.errors import LampError
+from ...core.items.base import Item
+from ...core.operations.declare import Inputs, Operation
+from ...core.project.records import Notice
+from ..context import Context
+from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for
+from .previews import PREVIEWS, Preview
+
+
+class OperationForm(QWidget):
+    """Inputs, parameters, what it will cost, and the button that runs it."""
+
+    closed = Signal()
+
+    def __init__(self, ctx: Context, operation: Operation) -> None:
+        super().__init__()
+        self.ctx, self.operation = ctx, operation
+        self.fields: dict[str, FieldWidget] = {}
+        self.slots: dict[str, QComboBox] = {}
+        box = QVBoxLayout(self)
+        box.setContentsMargins(8, 6, 8, 8)
+        box.setSpacing(4)
+        back = QPushButton("‹ Steps")
+        back.setObjectName("link")
+        back.setToolTip("Back to the steps (Esc)")
+        back.clicked.connect(self.closed.emit)
+        top = QHBoxLayout()
+        top.addWidget(back)
+        top.addStretch(1)
+        box.addLayout(top)
+        heading = QLabel(operation.title)
+        heading.setObjectName("heading")
+        heading.setWordWrap(True)
+        box.addWidget(heading)
+        about = QLabel(operation.help)
+        about.setObjectName("faint")
+        about.setWordWrap(True)
+        box.addWidget(about)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inner = QWidget()
+        self.column = QVBoxLayout(inner)
+        self.column.setContentsMargins(0, 4, 6, 4)
+        self.column.setSpacing(6)
+        self._build()
+        self.column.addStretch(1)
+        area.setWidget(inner)
+        box.addWidget(area, 1)
+        self.cost = QLabel()
+        self.cost.setObjectName("faint")
+        self.cost.setWordWrap(True)
+        box.addWidget(self.cost)
+        self.problem = QLabel()
+        self.problem.setObjectName("bad")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        box.addWidget(self.problem)
+        self.run_button = QPushButton("Run")
+        self.run_button.setObjectName("run")
+        self.run_button.setToolTip("Run it in the background (Ctrl+Return)")
+        self.run_button.clicked.connect(self.run)
+        box.addWidget(self.run_button)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(120)
+        self._soon.timeout.connect(self._update)
+        self._off: list[Callable[[], None]] = [ctx.items_changed.connect(self._on_items), ctx.loaded.connect(self._on_loaded)]
+        self._slot_changed()
+
+    # ---- building
+
+    def _build(self) -> None:
+        op = self.operation
+        layout = self._rows()
+        for slot in op.inputs:
+            combo = QComboBox()
+            combo.setObjectName(slot.slot)
+            combo.setToolTip(slot.help or slot.label)
+            combo.setMinimumContentsLength(10)
+            self.slots[slot.slot] = combo
+            combo.activated.connect(lambda _: self._slot_changed())
+            layout.addRow(slot.label, combo)
+        self._fill_slots()
+        more = self._rows()
+        hidden: list[QWidget] = []
+        for name, info in op.fields().items():
+            widget = widget_for(info)
+            widget.setObjectName(name)
+            widget.changed.connect(self._changed)
+            self.fields[name] = widget
+            if isinstance(widget, MappingField):
+                continue
+            label = QLabel(f"{info.label} ({info.unit})" if info.unit else info.label)
+            label.setWordWrap(True)
+            label.setToolTip(widget.toolTip())
+            target = more if info.more else layout
+            target.addRow(label, widget)
+            if info.more:
+                hidden += [label, widget]
+        if hidden:
+            toggle = QPushButton("More")
+            toggle.setObjectName("link")
+            toggle.setCheckable(True)
+            self.column.insertWidget(self.column.count() - 1, toggle)
+            for widget in hidden:
+                widget.hide()
+            toggle.toggled.connect(lambda on: [w.setVisible(on) for w in hidden])
+        self.preview: Preview | None = None
+        if op.name in PREVIEWS:
+            self.preview = PREVIEWS[op.name](self)
+            self.column.addWidget(self.preview)
+
+    def _rows(self) -> QFormLayout:
+        layout = QFormLayout()
+        layout.setVerticalSpacing(4)
+        layout.setHorizontalSpacing(8)
+        layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
+        self.column.addLayout(layout)
+        return layout
+
+    def _fill_slots(self) -> None:
+        for slot in self.operation.inputs:
+            combo = self.slots[slot.slot]
+            before = combo.currentData()
+            combo.clear()
+            if slot.optional:
+                combo.addItem("none", "")
+            fitting = [e for e in self.ctx.entries() if e.kind in slot.kinds and (slot.need is None or slot.need(e)) and not e.dated]
+            for entry in fitting:
+                combo.addItem(entry.name, entry.id)
+            ids = [e.id for e in fitting]
+            wanted = before if before in ids else self.ctx.selected if self.ctx.selected in ids else next((i for i in ids if i in self.ctx.lit), ids[0] if ids else "")
+            combo.setCurrentIndex(max(combo.findData(wanted), 0))
+
+    # ---- state
+
+    def inputs(self) -> dict[str, str]:
+        """Chosen item ids by slot."""
+        return {slot: str(combo.currentData()) for slot, combo in self.slots.items() if combo.currentData()}
+
+    def values(self) -> dict[str, object]:
+        """Parameters as they stand in the form."""
+        return {name: field.value() for name, field in self.fields.items()}
+
+    def items(self) -> dict[str, Item] | None:
+        """The chosen items, or None while one of them is still being read."""
+        found = {}
+        for slot, item in self.inputs().items():
+            loaded = self.ctx.item(item)
+            if loaded is None:
+                return None
+            found[slot] = loaded
+        return found
+
+    def _slot_changed(self) -> None:
+        for field in self.fields.values():
+            if isinstance(field, AttributeField):
+                entry = self.ctx.entry(self.inputs().get(field.info.of, ""))
+                preferred = self.ctx.attribute_of(entry) if entry else ""
+                field.offer(dict(entry.attributes) if entry else {}, preferred)
+        self._suggest()
+        self._changed()
+
+    def _suggest(self) -> None:
+        if self.operation.suggest is None or self.ctx.store is None:
+            return
+        items = self.items()
+        if items is None:
+            return
+        for name, value in self.operation.suggest(Inputs(items, self.ctx.store.crs)).items():
+            if not self.fields[name].touched:
+                self.fields[name].set_value(value)
+
+    def _on_items(self, notice: Notice) -> None:
+        if notice.added or notice.removed:
+            self._fill_slots()
+            self._slot_changed()
+
+    def _on_loaded(self, item: str) -> None:
+        if item in self.inputs().values():
+            self._suggest()
+            self._changed()
+
+    def _changed(self) -> None:
+        self.problem.hide()
+        self._soon.start()
+
+    def _update(self) -> None:
+        if self.preview is not None:
+            self.preview.update_preview()
+        self.cost.setText(self._cost())
+
+    def _cost(self) -> str:
+        op, store = self.operation, self.ctx.store
+        if op.estimate is None or store is None:
+            return ""
+        items = self.items()
+        needed = [slot.slot for slot in op.inputs if not slot.optional]
+        if items is None or any(slot not in items for slot in needed):
+            return ""
+        try:
+            cost = op.estimate(Inputs(items, store.crs), op.check(self.values()))
+        except LampError:
+            return ""
+        return f"{cost.text}. About {_seconds(cost.seconds)}, {max(cost.megabytes, 1):,.0f} MB."
+
+    # ---- running
+
+    def run(self) -> None:
+        """Start the operation; what is wrong is said in the form."""
+        try:
+            for field in self.fields.values():
+                if isinstance(field, FileField) and field.info.required and not field.value():
+                    raise LampError(f"choose the {field.info.label.lower()}")
+            self.ctx.start(self.operation.name, self.values(), self.inputs())
+        except LampError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.ctx.say(f"{self.operation.title}: started.")
+
+    def focus_first(self) -> None:
+        """Put the keyboard where typing starts."""
+        first = next(iter(self.slots.values()), None) or next((f for f in self.fields.values() if not isinstance(f, MappingField)), None)
+        if first is not None:
+            first.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.run()
+        else:
+            super().keyPressEvent(event)
+
+    def let_go(self) -> None:
+        """Stop listening; the form may be deleted afterwards."""
+        self._soon.stop()
+        for off in self._off:
+            off()
+
+
+def _seconds(value: float) -> str:
+    if value < 1.5:
+        return "a second"
+    return f"{value:.0f} seconds" if value < 90 else f"{value / 60:.0f} minutes"

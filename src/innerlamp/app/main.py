@@ -1,0 +1,75 @@
+"""Starts the window."""
+
+from __future__ import annotations
+
+import contextlib
+import faulthandler
+import logging
+import os
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from PySide6.QtGui import QSurfaceFormat
+from PySide6.QtWidgets import QApplication
+
+from ..core.jobs.runner import Runner
+from . import settings
+from .context import Context
+from .shell.window import Window
+from .theme.theme import PAPER, THEMES, apply_theme
+
+
+def make_application() -> QApplication:
+    """Return the Qt application, made once."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    form = QSurfaceFormat()
+    form.setSamples(0)
+    QSurfaceFormat.setDefaultFormat(form)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Inner Lamp")
+    app.setQuitOnLastWindowClosed(True)
+    return app
+
+
+def make_window(logs: Path | None = None) -> Window:
+    """Return a window with its context and warm workers."""
+    app = make_application()
+    chosen = THEMES.get(settings.load().theme, PAPER)
+    apply_theme(app, chosen)
+    context = Context(Runner(logs or settings.logs_folder()))
+    context.theme = chosen
+    window = Window(context)
+    context.runner.start()
+    return window
+
+
+def start(path: Path | None) -> int:
+    """Open the window on a project (or the last one, or the start page) and run it; returns the exit code."""
+    logs = settings.logs_folder()
+    with contextlib.suppress(OSError):
+        logs.mkdir(parents=True, exist_ok=True)
+        logging.basicConfig(filename=logs / "window.log", level=logging.WARNING, format="%(asctime)s %(message)s")
+        faulthandler.enable((logs / "crash.log").open("w"))
+    app = make_application()
+    window = make_window(logs)
+
+    def unexpected(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        logging.error("%s", "".join(traceback.format_exception(kind, error, trace)))
+        window.ctx.say(f"Something unexpected went wrong ({kind.__name__}: {error}). Nothing stored was lost; details are in {logs / 'window.log'}.", "bad")
+
+    sys.excepthook = unexpected
+    window.show()
+    last = settings.load().last_project
+    if path is None and last and (Path(last) / "catalogue.sqlite").is_file():
+        path = Path(last)
+    if path is not None:
+        window.open_path(path)
+    if os.environ.get("INNERLAMP_QUIT_WHEN_DRAWN"):
+        from .shots import quit_when_drawn
+
+        quit_when_drawn(window)
+    return app.exec()

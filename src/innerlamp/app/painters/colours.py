@@ -1,0 +1,77 @@
+"""From legends to colours: look-up tables, colours of values, and values gathered in few colour bins."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterator
+
+import colorcet
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtGui import QColor
+
+from ...core.items.legend import RAMPS, Legend, position
+
+BINS = 24
+ABSENT = (150, 150, 150, 255)
+
+
+@functools.cache
+def table(ramp: str) -> NDArray[np.uint8]:
+    """Return the 256 colours (256, 4) of a ramp."""
+    name = RAMPS.get(ramp, RAMPS["ember"])
+    colours = [QColor(c).getRgb() for c in colorcet.palette[name]]
+    return np.array(colours, dtype=np.uint8)
+
+
+def colour_values(legend: Legend, values: NDArray[np.float64], hide_below: bool = False) -> NDArray[np.uint8]:
+    """Return colours (..., 4) of values; NaN (and, if asked, values under the cut-off) are transparent."""
+    place = position(legend, values)
+    index = np.nan_to_num(place * 255.0).astype(np.uint8)
+    out = table(legend.ramp)[index]
+    hidden = ~np.isfinite(place)
+    if hide_below and legend.cutoff is not None:
+        with np.errstate(invalid="ignore"):
+            hidden |= values < legend.cutoff
+    out[hidden] = 0
+    return out
+
+
+def colour_at(legend: Legend, place: float) -> QColor:
+    """Return the colour at a place 0..1 of a legend's ramp."""
+    r, g, b, _ = table(legend.ramp)[int(np.clip(place, 0, 1) * 255)]
+    return QColor(int(r), int(g), int(b))
+
+
+def class_colour(legend: Legend, name: object) -> QColor:
+    """Return the colour of a class."""
+    return QColor(legend.classes.get(str(name), "#9A9A9A"))
+
+
+def bins(legend: Legend, values: NDArray[np.generic], hide_below: bool = False) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
+    """Yield a colour and the mask of values that have it, for at most `BINS` colours or the classes.
+
+    Missing values come in grey; with `hide_below` values under the cut-off do not come at all.
+    """
+    if legend.classes:
+        texts = np.asarray(values).astype(str)
+        for name in legend.classes:
+            mask = texts == name
+            if mask.any():
+                yield class_colour(legend, name), mask
+        rest = ~np.isin(texts, list(legend.classes))
+        if rest.any():
+            yield QColor(*ABSENT), rest
+        return
+    numbers = np.asarray(values, dtype=float)
+    place = position(legend, numbers)
+    known = np.isfinite(place)
+    if hide_below and legend.cutoff is not None:
+        with np.errstate(invalid="ignore"):
+            shown = ~(numbers < legend.cutoff)
+    else:
+        shown = np.ones(len(numbers), dtype=bool)
+    index = np.where(known, np.minimum((np.nan_to_num(place) * BINS).astype(int), BINS - 1), -1)
+    for k in np.unique(index[shown]):
+        mask = (index == k) & shown
+        yield (QColor(*ABSENT) if k < 0 else colour_at(legend, (k + 0.5) / BINS)), mask

@@ -1,0 +1,140 @@
+"""How each kind of item is drawn on the map. A painter returns the graphics it made; the pane owns them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtGui import QColor
+
+from ...core.compute.geometry.footprint import footprint
+from ...core.compute.gridding.shading import hillshade
+from ...core.items.base import Item
+from ...core.items.fields import BlockModel, Grid, Surface
+from ...core.items.holes import HoleSet, table_with
+from ...core.items.legend import position
+from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.project.records import Entry
+from ..context import Context
+from . import flat
+from .colours import colour_at, colour_values
+
+Painter = Callable[[Context, Entry, Item], list[pg.GraphicsObject]]
+MOST_LABELS = 150
+
+
+def paint_grid(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, Grid)
+    ny, nx = item.values.shape
+    step = max(1, int(np.ceil(max(nx, ny) / 1500)))
+    values = item.values[::step, ::step]
+    west, east, south, north, _, _ = item.bounds
+    if item.is_ground:
+        shade = hillshade(values, item.dx * step, item.dy * step)
+        level = np.nan_to_num(shade * (150 if ctx.theme.name == "night" else 255)).astype(np.uint8)
+        rgba = np.stack([level, level, level, np.where(np.isfinite(shade), 255, 0).astype(np.uint8)], axis=-1)
+        return [flat.image(rgba, west, south, east - west, north - south, -20)]
+    rgba = colour_values(ctx.legend(item.attribute, item), values, hide_below=True)
+    return [flat.image(rgba, west, south, east - west, north - south, -10, 0.72)]
+
+
+def paint_points(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, PointSet)
+    x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
+    attribute = ctx.attribute_of(entry)
+    if item.role == "workings":
+        names = item.table.iloc[:, [c for c in range(item.table.shape[1]) if item.table.columns[c] in item.attributes]].iloc[:, 0].astype(str)
+        marks = flat.markers(x, y, None, None, 10, 6, "t1", QColor(ctx.theme.text))
+        return [*marks, *(flat.label(n, a, b, ctx.theme.text, 7) for n, a, b in zip(names, x, y, strict=True))]
+    symbol, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
+    if attribute in item.table.columns:
+        return list(flat.markers(x, y, ctx.legend(attribute, item), item.table[attribute].to_numpy(), size, 4, symbol))
+    return list(flat.markers(x, y, None, None, size, 4, symbol))
+
+
+def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, SurveyLines)
+    xy = item.table[["x", "y"]].to_numpy(float)
+    line = item.table["line"].to_numpy()
+    same = line[1:] == line[:-1]
+    # A gap in a line is not bridged.
+    length = np.hypot(*np.diff(xy, axis=0).T)
+    same &= length < 8 * np.nanmedian(length[same]) if same.any() else same
+    attribute = ctx.attribute_of(entry)
+    if attribute not in item.table.columns:
+        return [flat.plain_pieces(np.stack([xy[:-1][same], xy[1:][same]], axis=1).reshape(-1, 2), QColor(ctx.theme.faint), 1.0, 2)]
+    values = item.table[attribute].to_numpy(float)
+    return list(flat.coloured_pieces(xy[:-1][same], xy[1:][same], ctx.legend(attribute, item), values[:-1][same], 2.0, 2))
+
+
+def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, HoleSet)
+    s = item.stations
+    xy, hole = s[["x", "y"]].to_numpy(float), s["hole"].to_numpy()
+    same = hole[1:] == hole[:-1]
+    pieces = np.stack([xy[:-1][same], xy[1:][same]], axis=1).reshape(-1, 2)
+    out: list[pg.GraphicsObject] = [flat.plain_pieces(pieces, QColor(ctx.theme.text), 1.0, 8)]
+    attribute = ctx.attribute_of(entry)
+    hit = table_with(item, attribute)
+    if hit is not None:
+        table = hit[1]
+        start, stop = table[["x0", "y0"]].to_numpy(float), table[["x1", "y1"]].to_numpy(float)
+        out += flat.coloured_pieces(start, stop, ctx.legend(attribute, item), table[attribute].to_numpy(), 3.5, 9)
+    collars = item.collars
+    out += flat.markers(collars["x"].to_numpy(float), collars["y"].to_numpy(float), None, None, 7, 10, "o", QColor(ctx.theme.panel))
+    if len(collars) <= MOST_LABELS:
+        out += [flat.label(str(h), x, y, ctx.theme.text, 11, (0.5, 1.05)) for h, x, y in zip(collars["hole"], collars["x"], collars["y"], strict=True)]
+    return out
+
+
+def paint_surface(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, Surface)
+    colour = surface_colour(ctx, item)
+    out: list[pg.GraphicsObject] = []
+    for line in footprint(item.vertices, item.triangles):
+        curve = pg.PlotCurveItem(line[:, 0], line[:, 1], pen=pg.mkPen(colour, width=2.0))
+        curve.setZValue(7)
+        out.append(curve)
+    return out
+
+
+def surface_colour(ctx: Context, item: Surface) -> QColor:
+    """A shell has the colour of its cut-off in the legend of its grade."""
+    if not item.attribute:
+        return QColor("#0072B2")
+    legend = ctx.legend(item.attribute, item)
+    for other in ctx.entries():
+        if other.kind == "holes" and item.attribute in other.attributes and (holes := ctx.item(other.id)) is not None:
+            legend = ctx.legend(item.attribute, holes)
+    return colour_at(legend, float(position(legend, np.array([item.level]))[0]))
+
+
+def paint_blocks(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, BlockModel)
+    attribute = ctx.attribute_of(entry)
+    if attribute not in item.properties:
+        return []
+    values = item.properties[attribute]
+    best = np.where(np.isfinite(values), values, -np.inf).max(axis=2).T
+    best = np.where(np.isfinite(best), best, np.nan)
+    rgba = colour_values(ctx.legend(attribute, item), best, hide_below=True)
+    nx, ny, _ = item.shape
+    return [flat.image(rgba, item.x0, item.y0, nx * item.dx, ny * item.dy, -8, 0.7)]
+
+
+def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, TargetSet)
+    x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
+    out: list[pg.GraphicsObject] = []
+    ring = pg.ScatterPlotItem(x=x, y=y, data=np.arange(len(x)), size=17, symbol="o", brush=pg.mkBrush(QColor(ctx.theme.panel)), pen=pg.mkPen(ctx.theme.text, width=1.6))
+    ring.setZValue(14)
+    out.append(ring)
+    out += [flat.label(str(r), a, b, ctx.theme.text, 15, (0.5, 0.5), bold=True) for r, a, b in zip(item.table["rank"], x, y, strict=True)]
+    return out
+
+
+PAINTERS: dict[str, Painter] = {
+    "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
+    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets,
+}  # fmt: skip

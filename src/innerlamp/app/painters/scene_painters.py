@@ -1,0 +1,272 @@
+"""How each kind of item is drawn in 3D. A painter returns actors; coordinates are relative to the scene's origin.
+
+Scenes are kept light: surfaces are thinned to what a pane can show, tubes have few sides.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyvista as pv
+from numpy.typing import NDArray
+from PySide6.QtGui import QColor
+from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPolyDataMapper, vtkProp3D
+
+from ...core.compute.geometry.sampling import bilinear
+from ...core.compute.gridding.shading import hillshade
+from ...core.items.base import Item
+from ...core.items.fields import BlockModel, Grid, Surface
+from ...core.items.holes import HoleSet, table_with
+from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.project.records import Entry
+from ..context import Context
+from .colours import ABSENT, bins, colour_values
+from .map_painters import surface_colour
+
+FloatArray = NDArray[np.float64]
+Painter = Callable[[Context, FloatArray, Entry, Item], list[vtkProp3D]]
+MOST_TRIANGLES = 24_000
+
+
+def actor(mesh: pv.PolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, lit: bool = True) -> vtkActor:
+    """Return an actor of a mesh, in one colour or in the mesh's own point or cell colours ('rgba')."""
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputData(mesh)
+    out = vtkActor()
+    out.SetMapper(mapper)
+    prop = out.GetProperty()
+    if colour is not None:
+        mapper.ScalarVisibilityOff()
+        prop.SetColor(colour.redF(), colour.greenF(), colour.blueF())
+    else:
+        if "rgba" in mesh.cell_data:
+            mapper.SetScalarModeToUseCellFieldData()
+        else:
+            mapper.SetScalarModeToUsePointFieldData()
+        mapper.SelectColorArray("rgba")
+        mapper.SetColorModeToDirectScalars()
+    prop.SetOpacity(opacity)
+    prop.SetPointSize(point_size)
+    prop.SetAmbient(0.35)
+    prop.SetDiffuse(0.75)
+    if not lit:
+        prop.LightingOff()
+    return out
+
+
+def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, Grid)
+    dem = item if item.is_ground else ctx.ground()
+    if dem is None:
+        return []
+    others = [e for e in ctx.lit_entries() if e.kind == "grid" and "elevation" not in e.attributes]
+    if item.is_ground and others:
+        return []  # the value grids are draped over the ground and stand for it
+    ny, nx = item.values.shape
+    step = max(1, int(np.ceil(np.sqrt(2.0 * nx * ny / MOST_TRIANGLES))))
+    x, y = item.x[::step], item.y[::step]
+    values = item.values[::step, ::step]
+    gx, gy = np.meshgrid(x, y)
+    z = values if item.is_ground else bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, gx, gy)
+    shade = hillshade(z, item.dx * step, item.dy * step)
+    if item.is_ground:
+        level = np.nan_to_num(80 + 175 * shade).astype(np.uint8)
+        rgba = np.stack([level, level, (level * 0.94).astype(np.uint8), np.full(level.shape, 255, np.uint8)], axis=-1)
+        known = np.isfinite(z)
+    else:
+        rgba = colour_values(ctx.legend(item.attribute, item), values, hide_below=True)
+        known = np.isfinite(z) & (rgba[..., 3] > 0)
+        rgba = rgba.copy()
+        rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
+    mesh = _sheet(gx, gy, z, known, origin)
+    mesh.point_data["rgba"] = np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])
+    return [actor(mesh, opacity=0.55 if others or item.is_ground else 0.85, lit=False)]
+
+
+def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> pv.PolyData:
+    ny, nx = z.shape
+    points = np.stack([x.ravel(), y.ravel(), np.where(known, z, origin[2]).ravel()], axis=1) - origin
+    index = np.arange(nx * ny).reshape(ny, nx)
+    quads = np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4)
+    quads = quads[known.ravel()[quads].all(axis=1)]
+    faces = np.column_stack([np.full(len(quads), 4), quads]).ravel()
+    return pv.PolyData(points.astype(np.float32), faces)
+
+
+def paint_points(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, PointSet)
+    return _cloud(ctx, origin, entry, item, item.table, 6.0)
+
+
+def paint_lines(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, SurveyLines)
+    return _cloud(ctx, origin, entry, item, item.table, 3.0)
+
+
+def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, size: float) -> list[vtkProp3D]:  # type: ignore[no-untyped-def]
+    xyz = table[["x", "y", "z"]].to_numpy(float).copy()
+    missing = ~np.isfinite(xyz[:, 2])
+    dem = ctx.ground()
+    if dem is not None and missing.any():
+        xyz[missing, 2] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, xyz[missing, 0], xyz[missing, 1]) + 2.0
+    good = np.isfinite(xyz).all(axis=1)
+    if not good.any():
+        return []
+    attribute = ctx.attribute_of(entry)
+    rgb = np.tile(np.array(QColor(ctx.theme.text).getRgb()[:3], dtype=np.uint8), (len(xyz), 1))
+    if attribute in table.columns:
+        rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
+    mesh = pv.PolyData((xyz[good] - origin).astype(np.float32))
+    mesh.point_data["rgba"] = np.ascontiguousarray(rgb[good])
+    return [actor(mesh, point_size=size, lit=False)]
+
+
+def _colours(ctx: Context, item: Item, attribute: str, values: np.ndarray) -> NDArray[np.uint8]:
+    out = np.tile(np.array(ABSENT[:3], dtype=np.uint8), (len(values), 1))
+    for colour, mask in bins(ctx.legend(attribute, item), values):
+        out[mask] = colour.getRgb()[:3]
+    return out
+
+
+def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, HoleSet)
+    s = item.stations
+    xyz, hole = s[["x", "y", "z"]].to_numpy(float) - origin, s["hole"].to_numpy()
+    same = hole[1:] == hole[:-1]
+    first = np.flatnonzero(same)
+    bare = pv.PolyData(xyz.astype(np.float32), lines=np.column_stack([np.full(len(first), 2), first, first + 1]).ravel())
+    out: list[vtkProp3D] = [actor(bare, QColor(ctx.theme.text), lit=False)]
+    attribute = ctx.attribute_of(entry)
+    hit = table_with(item, attribute)
+    if hit is not None:
+        table = hit[1]
+        start, stop = table[["x0", "y0", "z0"]].to_numpy(float) - origin, table[["x1", "y1", "z1"]].to_numpy(float) - origin
+        rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
+        out.append(actor(_tubes(start, stop, rgb, 5.0)))
+    collars = item.collars
+    if len(collars) <= 80:
+        colour = QColor(ctx.theme.text)
+        for row in range(len(collars)):
+            x, y, z = (float(collars[c].iloc[row]) - origin[k] for k, c in enumerate("xyz"))
+            out.append(text(str(collars["hole"].iloc[row]), (x, y, z + 12.0), colour, 10))
+    return out
+
+
+def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: float) -> pv.PolyData:
+    # Five-sided tubes built at once: a filter run for each interval would take seconds.
+    sides = 5
+    along = stop - start
+    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-9)[:, None]
+    helper = np.where(np.abs(along[:, 2:3]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
+    u = np.cross(along, helper)
+    u /= np.linalg.norm(u, axis=1)[:, None]
+    v = np.cross(along, u)
+    angle = 2 * np.pi * np.arange(sides) / sides
+    ring = radius * (np.cos(angle)[None, :, None] * u[:, None, :] + np.sin(angle)[None, :, None] * v[:, None, :])
+    points = np.concatenate([start[:, None, :] + ring, stop[:, None, :] + ring], axis=1)
+    n = len(start)
+    base = (np.arange(n) * 2 * sides)[:, None]
+    k = np.arange(sides)
+    quad = np.stack([base + k, base + (k + 1) % sides, base + sides + (k + 1) % sides, base + sides + k], axis=-1)
+    faces = np.concatenate([np.full((n, sides, 1), 4), quad], axis=-1).ravel()
+    mesh = pv.PolyData(points.reshape(-1, 3).astype(np.float32), faces)
+    normals = np.concatenate([ring, ring], axis=1).reshape(-1, 3) / radius
+    mesh.point_data["Normals"] = normals.astype(np.float32)
+    mesh.point_data.active_normals_name = "Normals"
+    mesh.cell_data["rgba"] = np.repeat(rgb, sides, axis=0)
+    return mesh
+
+
+def paint_surface(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, Surface)
+    if len(item.triangles) == 0:
+        return []
+    faces = np.column_stack([np.full(len(item.triangles), 3), item.triangles]).ravel()
+    mesh = pv.PolyData((item.vertices - origin).astype(np.float32), faces)
+    if len(item.triangles) > MOST_TRIANGLES:
+        mesh = mesh.decimate(1.0 - MOST_TRIANGLES / len(item.triangles))
+    mesh = mesh.compute_normals(cell_normals=False, split_vertices=False, consistent_normals=False)
+    return [actor(mesh, surface_colour(ctx, item))]
+
+
+def paint_blocks(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, BlockModel)
+    attribute = ctx.attribute_of(entry)
+    if attribute not in item.properties:
+        return []
+    values = item.properties[attribute]
+    legend = ctx.legend(attribute, item)
+    known = values[np.isfinite(values)]
+    if known.size == 0:
+        return []
+    # Without a cut-off of the user's, the highest two percent are shown: a full block hides everything.
+    cutoff = legend.cutoff if legend.cutoff is not None else float(np.percentile(known, 98))
+    with np.errstate(invalid="ignore"):
+        shown = np.isfinite(values) & (values >= cutoff)
+    mesh = _outer_faces(item, shown, values, origin)
+    if mesh is None:
+        return []
+    rgba = colour_values(legend, np.asarray(mesh.cell_data["value"], dtype=float))
+    mesh.cell_data["rgba"] = np.ascontiguousarray(rgba[:, :3])
+    return [actor(mesh)]
+
+
+def _outer_faces(item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray) -> pv.PolyData | None:
+    size = np.array([item.dx, item.dy, item.dz])
+    low = np.array([item.x0, item.y0, item.z0]) - origin
+    padded = np.pad(shown, 1)
+    quads, shades = [], []
+    for axis in range(3):
+        for side in (0, 1):
+            neighbour = np.roll(padded, 1 if side == 0 else -1, axis=axis)[1:-1, 1:-1, 1:-1]
+            cells = np.argwhere(shown & ~neighbour)
+            if len(cells) == 0:
+                continue
+            a, b = (k for k in range(3) if k != axis)
+            corner = np.tile(cells[:, None, :], (1, 4, 1)).astype(float)
+            corner[:, :, axis] += side
+            for number, (da, db) in enumerate(((0, 0), (1, 0), (1, 1), (0, 1))):
+                corner[:, number, a] += da
+                corner[:, number, b] += db
+            quads.append(low + corner * size)
+            shades.append(values[tuple(cells.T)])
+    if not quads:
+        return None
+    points = np.concatenate(quads).reshape(-1, 3)
+    index = np.arange(len(points)).reshape(-1, 4)
+    mesh = pv.PolyData(points.astype(np.float32), np.column_stack([np.full(len(index), 4), index]).ravel())
+    mesh.cell_data["value"] = np.concatenate(shades)
+    return mesh
+
+
+def paint_targets(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, TargetSet)
+    out: list[vtkProp3D] = []
+    xyz = item.table[["x", "y", "z"]].to_numpy(float) - origin
+    count = len(xyz)
+    points = np.concatenate([xyz, xyz + [0.0, 0.0, 60.0]])
+    stems = pv.PolyData(points.astype(np.float32), lines=np.column_stack([np.full(count, 2), np.arange(count), np.arange(count) + count]).ravel())
+    out.append(actor(stems, QColor(ctx.theme.text), lit=False))
+    for row in range(count):
+        out.append(text(str(item.table["rank"].iloc[row]), tuple(xyz[row] + [0.0, 0.0, 66.0]), QColor(ctx.theme.text), 14, bold=True))
+    return out
+
+
+def text(words: str, place: tuple[float, ...], colour: QColor, size: int, bold: bool = False) -> vtkProp3D:
+    """Return words that always face the viewer."""
+    out = vtkBillboardTextActor3D()
+    out.SetInput(words)
+    out.SetPosition(*place)
+    prop = out.GetTextProperty()
+    prop.SetColor(colour.redF(), colour.greenF(), colour.blueF())
+    prop.SetFontSize(size)
+    prop.SetBold(bold)
+    prop.SetJustificationToCentered()
+    return out
+
+
+PAINTERS: dict[str, Painter] = {
+    "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
+    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets,
+}  # fmt: skip

@@ -1,0 +1,165 @@
+"""How each kind of item is drawn on a vertical section: x is distance along the line, y is elevation."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtGui import QColor
+
+from ...core.compute.geometry.planes import SectionPlane, cut_surface
+from ...core.compute.geometry.sampling import bilinear, cell_values
+from ...core.items.base import Item
+from ...core.items.fields import BlockModel, Grid, Surface
+from ...core.items.holes import HoleSet, table_with
+from ...core.items.legend import Legend, position
+from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.project.records import Entry
+from ..context import Context
+from . import flat
+from .colours import colour_values
+from .map_painters import surface_colour
+
+Painter = Callable[[Context, SectionPlane, Entry, Item], list[pg.GraphicsObject]]
+BAR_METRES = 34.0
+
+
+def paint_grid(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, Grid)
+    count = int(np.clip(plane.length / item.dx * 2, 50, 4000))
+    along = np.linspace(0.0, plane.length, count)
+    x, y = plane.to_map(along)
+    values = bilinear(item.values, item.x0, item.y0, item.dx, item.dy, x, y)
+    if item.is_ground:
+        curve = pg.PlotCurveItem(along, values, pen=pg.mkPen(ctx.theme.text, width=1.6), connect="finite")
+        curve.setZValue(5)
+        return [curve]
+    # A grid of values is a coloured band that rides on the ground.
+    dem = ctx.ground()
+    if dem is None:
+        return []
+    z = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y) + 7.0
+    start = np.column_stack([along[:-1], z[:-1]])
+    stop = np.column_stack([along[1:], z[1:]])
+    good = np.isfinite(values[:-1]) & np.isfinite(z[:-1]) & np.isfinite(z[1:])
+    return list(flat.coloured_pieces(start[good], stop[good], ctx.legend(item.attribute, item), values[:-1][good], 5.0, 4))
+
+
+def _near(ctx: Context, plane: SectionPlane, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    along, off = plane.to_plane(x, y)
+    return along, (np.abs(off) <= ctx.corridor) & (along >= 0) & (along <= plane.length)
+
+
+def paint_points(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, PointSet)
+    x, y, z = (item.table[c].to_numpy(float) for c in "xyz")
+    along, near = _near(ctx, plane, x, y)
+    z = z.copy()
+    missing = near & ~np.isfinite(z)
+    dem = ctx.ground()
+    if dem is not None and missing.any():
+        z[missing] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x[missing], y[missing])
+    rows = np.flatnonzero(near & np.isfinite(z))
+    attribute = ctx.attribute_of(entry)
+    legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
+    values = item.table[attribute].to_numpy()[rows] if legend else None
+    marks = flat.markers(along[rows], z[rows], legend, values, 6, 8, "s" if item.role == "composites" else "o", QColor(ctx.theme.text))
+    return list(marks)
+
+
+def paint_lines(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, SurveyLines)
+    x, y, z = (item.table[c].to_numpy(float) for c in "xyz")
+    along, near = _near(ctx, plane, x, y)
+    rows = np.flatnonzero(near & np.isfinite(z))
+    attribute = ctx.attribute_of(entry)
+    legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
+    values = item.table[attribute].to_numpy()[rows] if legend else None
+    return list(flat.markers(along[rows], z[rows], legend, values, 5, 3, "o", QColor(ctx.theme.faint)))
+
+
+def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, HoleSet)
+    s = item.stations
+    along, near = _near(ctx, plane, s["x"].to_numpy(float), s["y"].to_numpy(float))
+    hole, z = s["hole"].to_numpy(), s["z"].to_numpy(float)
+    same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1]
+    az = np.column_stack([along, z])
+    out: list[pg.GraphicsObject] = [flat.plain_pieces(np.stack([az[:-1][same], az[1:][same]], axis=1).reshape(-1, 2), QColor(ctx.theme.text), 1.0, 9)]
+    attribute = ctx.attribute_of(entry)
+    hit = table_with(item, attribute)
+    if hit is not None:
+        table = hit[1]
+        _, inside = _near(ctx, plane, table["x"].to_numpy(float), table["y"].to_numpy(float))
+        rows = table[inside]
+        a0, _ = plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
+        a1, _ = plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
+        start, stop = np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
+        legend = ctx.legend(attribute, item)
+        out += flat.coloured_pieces(start, stop, legend, rows[attribute].to_numpy(), 5.0, 10)
+        if not legend.classes and len(rows):
+            out += _bars(start, stop, rows[attribute].to_numpy(float), legend, ctx.exaggeration)
+    collars = item.collars
+    a, inside = _near(ctx, plane, collars["x"].to_numpy(float), collars["y"].to_numpy(float))
+    for row in np.flatnonzero(inside):
+        out.append(flat.label(str(collars["hole"].iloc[row]), a[row], float(collars["z"].iloc[row]), ctx.theme.text, 12, (0.5, 1.1)))
+    return out
+
+
+def _bars(start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float) -> list[pg.GraphicsObject]:
+    # A bar for each interval, drawn at right angles to the hole as it appears, as long as the legend's position.
+    place = np.nan_to_num(position(legend, values))
+    scale = np.array([1.0, exaggeration])
+    middle = 0.5 * (start + stop)
+    run = (stop - start) * scale
+    length = np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)
+    aside = np.column_stack([-run[:, 1], run[:, 0]]) / length[:, None]
+    aside *= np.where(aside[:, :1] < 0, -1.0, 1.0)
+    shift = aside / scale
+    end = middle + shift * (4.0 + BAR_METRES * place[:, None])
+    good = np.isfinite(values) & (place > 0.02)
+    return list(flat.coloured_pieces((middle + shift * 4.0)[good], end[good], legend, values[good], 1.6, 9.5))
+
+
+def paint_surface(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, Surface)
+    pieces = cut_surface(item.vertices, item.triangles, plane).reshape(-1, 2)
+    keep = np.repeat((pieces[::2, 0] >= 0) & (pieces[::2, 0] <= plane.length), 2)
+    return [flat.plain_pieces(pieces[keep], surface_colour(ctx, item), 2.0, 7)]
+
+
+def paint_blocks(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, BlockModel)
+    attribute = ctx.attribute_of(entry)
+    if attribute not in item.properties:
+        return []
+    step = min(item.dx, item.dy) / 4.0
+    count = int(np.clip(plane.length / step, 10, 2000))
+    along = (np.arange(count) + 0.5) * plane.length / count
+    x, y = plane.to_map(along)
+    nz = item.shape[2]
+    z = item.z0 + item.dz * (np.arange(nz) + 0.5)
+    values = cell_values(item.properties[attribute], item.x0, item.y0, item.z0, item.dx, item.dy, item.dz, *np.broadcast_arrays(x[None, :], y[None, :], z[:, None]))
+    rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
+    return [flat.image(rgba, 0.0, item.z0, plane.length, nz * item.dz, -10, 0.8)]
+
+
+def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, TargetSet)
+    t = item.table
+    along, near = _near(ctx, plane, t["x"].to_numpy(float), t["y"].to_numpy(float))
+    rows = np.flatnonzero(near)
+    z = t["z"].to_numpy(float)
+    out: list[pg.GraphicsObject] = []
+    for row in rows:
+        stem = pg.PlotCurveItem([along[row], along[row]], [z[row], z[row] + 26], pen=pg.mkPen(ctx.theme.text, width=1.2))
+        stem.setZValue(13)
+        out += [stem, flat.label(str(t["rank"].iloc[row]), along[row], z[row] + 26, ctx.theme.text, 15, (0.5, 1.0), bold=True)]
+    return out
+
+
+PAINTERS: dict[str, Painter] = {
+    "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
+    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets,
+}  # fmt: skip

@@ -1,0 +1,251 @@
+"""The map: everything that is lit seen from above, and the section line that is dragged there."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QPushButton
+
+from ...core.compute.geometry.planes import SectionPlane
+from ...core.items.holes import HoleSet
+from ...core.project.records import Entry
+from ..context import Context, Cursor, Selection
+from ..painters.flat import label
+from ..painters.map_painters import PAINTERS
+from .base import Pane
+from .plot import MetrePlot, Ruler
+
+
+class MapPane(Pane):
+    """Plan view, grid north up."""
+
+    kind: ClassVar[str] = "map"
+    title: ClassVar[str] = "Map"
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__(ctx)
+        self.plot = MetrePlot(ctx, "Easting (m)", "Northing (m)")
+        self.body.addWidget(self.plot)
+        self.ruler = Ruler(self.plot, ctx, north=True)
+        self.across = QPushButton("Draw section")
+        self.across.setCheckable(True)
+        self.across.setToolTip("Click two ends of a section on the map (S)")
+        self.tools.addWidget(self.across)
+        self._drawn: dict[str, tuple[object, list[pg.GraphicsObject]]] = {}
+        self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
+        self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
+        self._marked.setZValue(40)
+        self.plot.addItem(self._marked)
+        for line in self._cross:
+            line.setZValue(39)
+            line.hide()
+            self.plot.addItem(line, ignoreBounds=True)
+        self._corridor = pg.PlotCurveItem(pen=pg.mkPen(ctx.theme.lit, width=1, style=Qt.PenStyle.DashLine))
+        self._corridor.setZValue(30)
+        self.plot.addItem(self._corridor, ignoreBounds=True)
+        self._ends = [label(name, 0, 0, ctx.theme.text, 32, (0.5, 0.5), bold=True) for name in ("A", "B")]
+        for text in self._ends:
+            self.plot.addItem(text, ignoreBounds=True)
+        self.handle: pg.LineSegmentROI | None = None
+        self._first: tuple[float, float] | None = None
+        self._moving = False
+        self._fitted = False
+        self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
+        self.plot.scene().sigMouseClicked.connect(self._clicked)
+        self.plot.installEventFilter(self)
+        self.redraw()
+
+    # ---- drawing
+
+    def draw(self) -> None:
+        entries = self.ctx.lit_entries()
+        wanted = {e.id for e in entries}
+        for gone in [i for i in self._drawn if i not in wanted]:
+            self._take_off(gone)
+        for entry in entries:
+            item = self.ctx.item(entry.id)
+            if item is None:
+                continue
+            key = self._look_of(entry, item)
+            if entry.id in self._drawn and self._drawn[entry.id][0] == key:
+                continue
+            self._take_off(entry.id)
+            graphics = PAINTERS[entry.kind](self.ctx, entry, item)
+            for each in graphics:
+                self.plot.addItem(each)
+            self._drawn[entry.id] = (key, graphics)
+        self._draw_section()
+        if not self._fitted and self._drawn and not self.ctx.reading:
+            self._fitted = True
+            self.fit()
+
+    def _look_of(self, entry: Entry, item: object) -> object:
+        attribute = self.ctx.attribute_of(entry)
+        return (entry.version, entry.name, attribute, self.ctx.legend(attribute, item), self.ctx.theme.name) if attribute in entry.attributes else (entry.version, self.ctx.theme.name)  # type: ignore[arg-type]
+
+    def _take_off(self, item: str) -> None:
+        for each in self._drawn.pop(item, (None, []))[1]:
+            self.plot.removeItem(each)
+
+    def drawn_items(self) -> list[str]:
+        """Ids of the items on the map."""
+        return list(self._drawn)
+
+    def on_project(self) -> None:
+        for item in list(self._drawn):
+            self._take_off(item)
+        self._fitted = False
+        self.redraw()
+
+    def on_theme(self) -> None:
+        self.plot.dress()
+        self.ruler.update()
+        self.redraw()
+
+    def fit(self) -> None:
+        boxes = np.array([e.bounds for e in self.ctx.lit_entries()] or [e.bounds for e in self.ctx.entries()])
+        boxes = boxes[np.isfinite(boxes[:, :4]).all(axis=1)] if len(boxes) else boxes
+        if len(boxes):
+            self.plot.setRange(xRange=(boxes[:, 0].min(), boxes[:, 1].max()), yRange=(boxes[:, 2].min(), boxes[:, 3].max()), padding=0.02)
+
+    def go_to(self, x: float, y: float, z: float) -> None:
+        (x0, x1), (y0, y1) = self.plot.viewRange()
+        wide, high = min(x1 - x0, 1500.0), min(y1 - y0, 1500.0)
+        self.plot.setRange(xRange=(x - wide / 2, x + wide / 2), yRange=(y - high / 2, y + high / 2), padding=0)
+
+    # ---- section line
+
+    def on_section(self) -> None:
+        self._draw_section()
+
+    def _draw_section(self) -> None:
+        plane = self.ctx.section
+        if plane is None:
+            self._corridor.setData([], [])
+            if self.handle is not None:
+                self.plot.removeItem(self.handle)
+                self.handle = None
+            for text in self._ends:
+                text.hide()
+            return
+        if self.handle is None:
+            self.handle = pg.LineSegmentROI([(plane.x0, plane.y0), (plane.x1, plane.y1)], pen=pg.mkPen(self.ctx.theme.lit, width=2.2), hoverPen=pg.mkPen(self.ctx.theme.lit, width=3.4), handlePen=pg.mkPen(self.ctx.theme.text, width=1.5))
+            self.handle.setZValue(31)
+            self.handle.sigRegionChanged.connect(self._dragged)
+            self.plot.addItem(self.handle, ignoreBounds=True)
+        elif not self._moving:
+            self._moving = True
+            self.handle.setPos(0, 0)
+            for point, (x, y) in zip(self.handle.getHandles(), ((plane.x0, plane.y0), (plane.x1, plane.y1)), strict=True):
+                self.handle.movePoint(point, QPointF(x, y), finish=False, coords="parent")
+            self._moving = False
+        ux, uy = (plane.x1 - plane.x0) / max(plane.length, 1e-9), (plane.y1 - plane.y0) / max(plane.length, 1e-9)
+        w = self.ctx.corridor
+        corners = [(plane.x0 - uy * w, plane.y0 + ux * w), (plane.x1 - uy * w, plane.y1 + ux * w), (plane.x1 + uy * w, plane.y1 - ux * w), (plane.x0 + uy * w, plane.y0 - ux * w)]
+        self._corridor.setData(*np.array([*corners, corners[0]]).T)
+        gap = 0.03 * plane.length
+        for text, (x, y) in zip(self._ends, ((plane.x0 - ux * gap, plane.y0 - uy * gap), (plane.x1 + ux * gap, plane.y1 + uy * gap)), strict=True):
+            text.setPos(x, y)
+            text.show()
+
+    def _dragged(self) -> None:
+        if self._moving or self.handle is None:
+            return
+        (a, b) = (self.handle.mapToParent(h.pos()) for h in self.handle.getHandles())
+        if np.hypot(a.x() - b.x(), a.y() - b.y()) < 1.0:
+            return
+        self._moving = True
+        self.ctx.set_section(SectionPlane(a.x(), a.y(), b.x(), b.y()))
+        self._moving = False
+
+    # ---- mouse and keys
+
+    def _mouse_moved(self, position: QPointF) -> None:
+        x, y = self.plot.place_of(position)
+        self.ctx.point_at(x, y, self.ctx.ground_at(x, y), self.kind)
+
+    def _clicked(self, event: object) -> None:
+        x, y = self.plot.place_of(event.scenePos())  # type: ignore[attr-defined]
+        if self.across.isChecked():
+            if self._first is None:
+                self._first = (x, y)
+                self.ctx.say("Section: click its other end.")
+            else:
+                if np.hypot(x - self._first[0], y - self._first[1]) > 1.0:
+                    self.ctx.set_section(SectionPlane(*self._first, x, y))
+                self._first = None
+                self.across.setChecked(False)
+            return
+        self._pick(x, y)
+
+    def _pick(self, x: float, y: float) -> None:
+        """Select the row nearest to a place, within ten pixels, of what is lit."""
+        reach = 10.0 * self.plot.metres_per_pixel()[0]
+        best: tuple[float, Selection] | None = None
+        for entry in self.ctx.lit_entries():
+            item = self.ctx.item(entry.id)
+            table = item.collars if isinstance(item, HoleSet) else getattr(item, "table", None)
+            if table is None or not len(table):
+                continue
+            away = np.hypot(table["x"].to_numpy(float) - x, table["y"].to_numpy(float) - y)
+            row = int(np.nanargmin(away))
+            if away[row] <= reach and (best is None or away[row] < best[0]):
+                best = (float(away[row]), Selection(entry.id, "collar" if isinstance(item, HoleSet) else "", (row,)))
+        if best is not None:
+            self.ctx.select_item(best[1].item)
+            self.ctx.select_rows(best[1])
+
+    def show_cursor(self, cursor: Cursor) -> None:
+        show = np.isfinite(cursor.x) and cursor.source != self.kind
+        for line, value in zip(self._cross, (cursor.y, cursor.x), strict=True):
+            line.setVisible(bool(show))
+            if show:
+                line.setValue(value)
+
+    def show_selection(self, selection: Selection) -> None:
+        xyz = selected_places(self.ctx, selection)
+        self._marked.setData(x=xyz[:, 0], y=xyz[:, 1])
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            (x0, x1), (y0, y1) = self.plot.viewRange()
+            step = {Qt.Key.Key_Left: (-0.1, 0), Qt.Key.Key_Right: (0.1, 0), Qt.Key.Key_Up: (0, 0.1), Qt.Key.Key_Down: (0, -0.1)}.get(Qt.Key(event.key()))
+            if step:
+                self.plot.getViewBox().translateBy(x=step[0] * (x1 - x0), y=step[1] * (y1 - y0))
+                return True
+            if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+                factor = 1.25 if event.key() == Qt.Key.Key_Minus else 0.8
+                self.plot.getViewBox().scaleBy((factor, factor))
+                return True
+            if event.key() == Qt.Key.Key_Home:
+                self.fit()
+                return True
+            if event.key() == Qt.Key.Key_S:
+                self.across.toggle()
+                return True
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.Leave:
+            self.show_cursor(self.ctx.cursor)
+        return False
+
+    def close_pane(self) -> None:
+        super().close_pane()
+        self.plot.close()
+
+
+def selected_places(ctx: Context, selection: Selection) -> np.ndarray:
+    """Return the places (n, 3) of the selected rows."""
+    item = ctx.item(selection.item) if selection.item else None
+    if item is None or not selection.rows:
+        return np.empty((0, 3))
+    if isinstance(item, HoleSet):
+        table = item.collars if selection.table in ("", "collar") else item.tables.get(selection.table)
+    else:
+        table = getattr(item, "table", None)
+    if table is None or not {"x", "y", "z"} <= set(table.columns):
+        return np.empty((0, 3))
+    rows = [r for r in selection.rows if r < len(table)]
+    return np.asarray(table[["x", "y", "z"]].iloc[rows].to_numpy(float))

@@ -1,0 +1,371 @@
+"""The 3D pane: VTK in a plain widget, drawn only when something changed."""
+
+from __future__ import annotations
+
+import time
+from typing import ClassVar
+
+import numpy as np
+import pyvista as pv
+import vtkmodules.vtkInteractionStyle  # noqa: F401 - registers the interactor styles
+import vtkmodules.vtkRenderingFreeType  # noqa: F401 - registers text drawing
+import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
+from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QResizeEvent, QShowEvent
+from PySide6.QtWidgets import QComboBox
+from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
+from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
+from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
+
+from ..context import Context, Cursor, Selection
+from ..painters.scene_painters import PAINTERS, actor, text
+from .base import Pane, round_length
+from .map_pane import selected_places
+from .section_pane import EXAGGERATIONS, exaggeration_box
+
+VIEWS = {"From south-east": (135, 28), "From south-west": (225, 28), "From north": (0, 25), "From above": (180, 89.9), "Along section": (None, 5)}
+
+
+class ScenePane(Pane):
+    """Everything that is lit in space. Left drag turns, middle drag shifts, wheel zooms, arrow keys turn."""
+
+    kind: ClassVar[str] = "scene"
+    title: ClassVar[str] = "3D"
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__(ctx)
+        self.view = QComboBox()
+        self.view.addItems(list(VIEWS))
+        self.view.setToolTip("Look from a fixed direction")
+        self.view.activated.connect(lambda _: self.look(self.view.currentText()))
+        self.tools.addWidget(self.view)
+        self.vertical = exaggeration_box(ctx)
+        self.tools.addWidget(self.vertical)
+        self.canvas = QVTKRenderWindowInteractor(self)
+        self.canvas.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.body.addWidget(self.canvas)
+        self.renderer = vtkRenderer()
+        self.window_ = self.canvas.GetRenderWindow()
+        self.window_.SetMultiSamples(0)  # four times faster in software
+        self.window_.AddRenderer(self.renderer)
+        style = vtkInteractorStyleTrackballCamera()
+        self.interactor = self.window_.GetInteractor()
+        self.interactor.SetInteractorStyle(style)
+        self.caption = vtkTextActor()
+        self.caption.GetTextProperty().SetFontSize(12)
+        self.caption.GetTextProperty().SetFontFamilyToArial()
+        self.caption.GetPositionCoordinate().SetCoordinateSystemToNormalizedViewport()
+        self.caption.GetPositionCoordinate().SetValue(0.012, 0.015)
+        self.renderer.AddViewProp(self.caption)
+        self._observers = [self.interactor.AddObserver("InteractionEvent", lambda *_: self._update_caption())]
+        self.origin = np.zeros(3)
+        self._drawn: dict[str, tuple[object, list[vtkProp3D]]] = {}
+        self._fixtures: list[vtkProp3D] = []
+        self._cursor = actor(pv.Cube(x_length=14, y_length=14, z_length=14), QColor(ctx.theme.lit), lit=False)
+        self._cursor.VisibilityOff()
+        self._cursor.PickableOff()
+        self.renderer.AddActor(self._cursor)
+        self._chosen: list[vtkProp3D] = []
+        self._picker = vtkCellPicker()
+        self._picker.SetTolerance(0.004)
+        self._fitted = False
+        self._initialized = False
+        self._frame = QTimer(self)
+        self._frame.setSingleShot(True)
+        self._frame.setInterval(30)
+        self._frame.timeout.connect(self._render_now)
+        self.canvas.installEventFilter(self)
+        self.frame_seconds = 0.0
+        self.redraw()
+
+    # ---- drawing
+
+    def draw(self) -> None:
+        ctx = self.ctx
+        self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
+        entries = ctx.lit_entries()
+        if not self._drawn:
+            self._place_origin()
+        wanted = {e.id for e in entries}
+        for gone in [i for i in self._drawn if i not in wanted]:
+            self._take_off(gone)
+        draped = any(e.kind == "grid" and "elevation" not in e.attributes for e in entries)
+        for entry in entries:
+            item = ctx.item(entry.id)
+            if item is None or (entry.kind in ("grid", "points") and ctx.ground() is None and any("elevation" in e.attributes for e in ctx.entries())):
+                continue
+            attribute = ctx.attribute_of(entry)
+            legend = ctx.legend(attribute, item) if attribute in entry.attributes else None
+            key = (entry.version, attribute, legend, ctx.theme.name, draped if entry.kind == "grid" else None, ctx.ground() is None)
+            if entry.id in self._drawn and self._drawn[entry.id][0] == key:
+                continue
+            self._take_off(entry.id)
+            props = PAINTERS[entry.kind](ctx, self.origin, entry, item)
+            for prop in props:
+                self.renderer.AddViewProp(prop)
+            self._drawn[entry.id] = (key, props)
+        self._stretch()
+        self._dress()
+        self._draw_section()
+        self.show_selection(ctx.selection, render=False)
+        if not self._fitted and self._drawn and not ctx.reading:
+            self._fitted = True
+            self.look(next(iter(VIEWS)))
+        self.render_soon()
+
+    def _place_origin(self) -> None:
+        boxes = np.array([e.bounds for e in self.ctx.entries()] or [[0.0] * 6])
+        with np.errstate(all="ignore"):
+            good = boxes[np.isfinite(boxes[:, :4]).all(axis=1)]
+        if len(good):
+            self.origin = np.array([good[:, 0].min(), good[:, 2].min(), 0.0])
+
+    def _take_off(self, item: str) -> None:
+        for prop in self._drawn.pop(item, (None, []))[1]:
+            self.renderer.RemoveViewProp(prop)
+
+    def _stretch(self) -> None:
+        factor = self.ctx.exaggeration
+        for _, props in self._drawn.values():
+            for prop in props:
+                prop.SetScale(1.0, 1.0, 1.0)
+                if prop.IsA("vtkBillboardTextActor3D"):
+                    x, y, z = prop.GetPosition()
+                    base = getattr(prop, "base_z", None)
+                    if base is None:
+                        base = z
+                        prop.base_z = z  # type: ignore[attr-defined]
+                    prop.SetPosition(x, y, base * factor)
+                else:
+                    prop.SetScale(1.0, 1.0, factor)
+
+    def _dress(self) -> None:
+        back = QColor(self.ctx.theme.canvas)
+        self.renderer.SetBackground(back.redF(), back.greenF(), back.blueF())
+        ink = QColor(self.ctx.theme.text)
+        self.caption.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
+
+    def _draw_section(self) -> None:
+        for prop in self._fixtures:
+            self.renderer.RemoveViewProp(prop)
+        self._fixtures.clear()
+        box = self._box()
+        if box is None:
+            return
+        factor = self.ctx.exaggeration
+        low, high = box[0], box[1]
+        x0, y0, x1, y1 = low[0], low[1], high[0], high[1]
+        z = low[2]
+        length = max(x1 - x0, y1 - y0)
+        ink = QColor(self.ctx.theme.faint)
+        floor = pv.PolyData(np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]], dtype=np.float32), lines=[5, 0, 1, 2, 3, 0])
+        frame = actor(floor, ink, lit=False)
+        arrow = 0.09 * length
+        cx, cy = 0.5 * (x0 + x1), y1 + 0.03 * length
+        north = pv.PolyData(np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]], dtype=np.float32), [3, 0, 1, 2])
+        north_actor = actor(north, QColor(self.ctx.theme.text), lit=False)
+        bar = round_length(0.3 * length)
+        ruler = pv.PolyData(np.array([[x0, y0 - 0.03 * length, z], [x0 + bar, y0 - 0.03 * length, z], [x0, y0 - 0.015 * length, z], [x0, y0 - 0.045 * length, z], [x0 + bar, y0 - 0.015 * length, z], [x0 + bar, y0 - 0.045 * length, z]], dtype=np.float32), lines=[2, 0, 1, 2, 2, 3, 2, 4, 5])
+        ruler_actor = actor(ruler, QColor(self.ctx.theme.text), lit=False)
+        ruler_actor.GetProperty().SetLineWidth(2.0)
+        self._fixtures += [frame, north_actor, ruler_actor]
+        plane = self.ctx.section
+        if plane is not None:
+            corners = np.array([[plane.x0, plane.y0, low[2]], [plane.x1, plane.y1, low[2]], [plane.x1, plane.y1, high[2]], [plane.x0, plane.y0, high[2]]])
+            corners[:, :2] -= self.origin[:2]
+            outline = actor(pv.PolyData(corners.astype(np.float32), lines=[5, 0, 1, 2, 3, 0]), QColor(self.ctx.theme.lit), lit=False)
+            outline.GetProperty().SetLineWidth(2.0)
+            self._fixtures.append(outline)
+            for name, corner in (("A", corners[3]), ("B", corners[2])):
+                self._fixtures.append(text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True))
+        words = f"{bar / 1000:g} km" if bar >= 1000 else f"{bar:g} m"
+        self._fixtures += [
+            text("N", (cx, cy + arrow * 1.1, z * factor), QColor(self.ctx.theme.text), 15, bold=True),
+            text(words, (x0 + bar / 2, y0 - 0.09 * length, z * factor), QColor(self.ctx.theme.text), 12),
+        ]
+        for prop in self._fixtures:
+            if not prop.IsA("vtkBillboardTextActor3D"):
+                prop.SetScale(1.0, 1.0, factor)
+            prop.PickableOff()
+            self.renderer.AddViewProp(prop)
+
+    def _box(self) -> tuple[np.ndarray, np.ndarray] | None:
+        entries = [e for e in self.ctx.lit_entries() if np.isfinite(e.bounds[:4]).all()]
+        if not entries:
+            return None
+        boxes = np.array([e.bounds for e in entries])
+        low = np.array([np.nanmin(boxes[:, k]) if np.isfinite(boxes[:, k]).any() else 0.0 for k in (0, 2, 4)])
+        high = np.array([np.nanmax(boxes[:, k]) if np.isfinite(boxes[:, k]).any() else 100.0 for k in (1, 3, 5)])
+        return low - self.origin, high - self.origin
+
+    def drawn_items(self) -> list[str]:
+        """Ids of the items in the scene."""
+        return [i for i, (_, props) in self._drawn.items() if props]
+
+    def on_project(self) -> None:
+        for item in list(self._drawn):
+            self._take_off(item)
+        self._fitted = False
+        self.redraw()
+
+    def on_section(self) -> None:
+        self._draw_section()
+        self.render_soon()
+
+    # ---- camera
+
+    def look(self, name: str) -> None:
+        """Look from one of `VIEWS` at everything."""
+        azimuth, altitude = VIEWS[name]
+        if azimuth is None:
+            azimuth = (self.ctx.section.view_azimuth + 180) % 360 if self.ctx.section else 180
+        self.aim(float(azimuth), float(altitude))
+        self.fit()
+
+    def aim(self, azimuth: float, altitude: float) -> None:
+        """Put the camera in a direction (degrees clockwise from north, degrees above) from what it looks at."""
+        camera = self.renderer.GetActiveCamera()
+        focus = np.array(camera.GetFocalPoint())
+        a, h = np.radians(azimuth), np.radians(altitude)
+        away = np.array([np.sin(a) * np.cos(h), np.cos(a) * np.cos(h), np.sin(h)])
+        camera.SetPosition(*(focus + away * max(camera.GetDistance(), 1.0)))
+        camera.SetViewUp(*((0.0, 0.0, 1.0) if altitude < 85 else (-np.sin(a), -np.cos(a), 0.0)))
+        camera.OrthogonalizeViewUp()
+        self._update_caption()
+
+    def fit(self) -> None:
+        box = self._box()
+        if box is None:
+            return
+        factor = self.ctx.exaggeration
+        low, high = box
+        # Only the focus and distance change; the direction stays.
+        self.renderer.ResetCamera(low[0], high[0], low[1], high[1], low[2] * factor, high[2] * factor)
+        self.renderer.GetActiveCamera().Zoom(1.35)
+        self.renderer.ResetCameraClippingRange()
+        self._update_caption()
+        self.render_soon()
+
+    def direction(self) -> tuple[float, float]:
+        """Direction in which the viewer looks (degrees clockwise from grid north) and how far down (degrees)."""
+        dx, dy, dz = self.renderer.GetActiveCamera().GetDirectionOfProjection()
+        return float(np.degrees(np.arctan2(dx, dy)) % 360), float(np.degrees(np.arcsin(np.clip(-dz, -1, 1))))
+
+    def _update_caption(self) -> None:
+        azimuth, down = self.direction()
+        self.caption.SetInput(f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.ctx.exaggeration:g}")
+
+    def go_to(self, x: float, y: float, z: float) -> None:
+        z = z if np.isfinite(z) else 0.0
+        place = (np.array([x, y, z]) - self.origin) * [1, 1, self.ctx.exaggeration]
+        camera = self.renderer.GetActiveCamera()
+        shift = np.array(camera.GetPosition()) - np.array(camera.GetFocalPoint())
+        distance = np.linalg.norm(shift)
+        shift *= min(1.0, 1600.0 / max(distance, 1.0))
+        camera.SetFocalPoint(*place)
+        camera.SetPosition(*(place + shift))
+        self.renderer.ResetCameraClippingRange()
+        self._update_caption()
+        self.render_soon()
+
+    # ---- cursor, selection, picking
+
+    def show_cursor(self, cursor: Cursor) -> None:
+        show = np.isfinite(cursor.x) and np.isfinite(cursor.z) and cursor.source != self.kind and bool(self._drawn)
+        self._cursor.SetVisibility(bool(show))
+        if show:
+            x, y, z = np.array([cursor.x, cursor.y, cursor.z]) - self.origin
+            self._cursor.SetPosition(x, y, z * self.ctx.exaggeration)
+        self.render_soon()
+
+    def show_selection(self, selection: Selection, render: bool = True) -> None:
+        for prop in self._chosen:
+            self.renderer.RemoveViewProp(prop)
+        self._chosen.clear()
+        xyz = selected_places(self.ctx, selection)
+        xyz = xyz[np.isfinite(xyz).all(axis=1)] if len(xyz) else xyz
+        if len(xyz):
+            mesh = pv.PolyData(((xyz - self.origin) * [1, 1, self.ctx.exaggeration]).astype(np.float32))
+            mark = actor(mesh, QColor(self.ctx.theme.lit), point_size=14, lit=False)
+            mark.PickableOff()
+            self._chosen.append(mark)
+            self.renderer.AddActor(mark)
+        if render:
+            self.render_soon()
+
+    def pick(self, point: QPoint) -> None:
+        """Put the shared cursor on what is drawn at a pixel of the canvas."""
+        ratio = self.canvas.devicePixelRatioF()
+        if self._picker.Pick(point.x() * ratio, (self.canvas.height() - point.y()) * ratio, 0, self.renderer):
+            place = np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
+            self.ctx.point_at(float(place[0]), float(place[1]), float(place[2]), self.kind)
+
+    def eventFilter(self, watched: object, event: QEvent) -> bool:  # noqa: N802
+        if event.type() == QEvent.Type.MouseButtonDblClick:
+            self.pick(event.position().toPoint())  # type: ignore[attr-defined]
+            return True
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            turn = {Qt.Key.Key_Left: (-10, 0), Qt.Key.Key_Right: (10, 0), Qt.Key.Key_Up: (0, 8), Qt.Key.Key_Down: (0, -8)}.get(Qt.Key(event.key()))
+            if turn:
+                azimuth, down = self.direction()
+                self.aim((azimuth + 180 + turn[0]) % 360, float(np.clip(down + turn[1], -80, 89)))
+            elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+                self.renderer.GetActiveCamera().Zoom(0.8 if event.key() == Qt.Key.Key_Minus else 1.25)
+            elif event.key() == Qt.Key.Key_Home:
+                self.fit()
+            else:
+                return True  # the interactor's own single-letter commands are not ours
+            self.renderer.ResetCameraClippingRange()
+            self.render_soon()
+            return True
+        return False
+
+    # ---- frames
+
+    def render_soon(self) -> None:
+        """Draw one frame soon; many calls in a row give one frame."""
+        if not self.closed and not self._frame.isActive():
+            # Slow frames are spaced out so that the window stays usable.
+            self._frame.setInterval(30 if self.frame_seconds < 0.08 else int(min(600, 2000 * self.frame_seconds)))
+            self._frame.start()
+
+    @property
+    def settled(self) -> bool:
+        return super().settled and not self._frame.isActive()
+
+    def _render_now(self) -> None:
+        if self.closed or not self.isVisible() or not self._initialized:
+            return
+        begin = time.perf_counter()
+        self.renderer.ResetCameraClippingRange()
+        self.window_.Render()
+        self.frame_seconds = time.perf_counter() - begin
+
+    def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
+        super().showEvent(event)
+        if not self._initialized:
+            self._initialized = True
+            self.interactor.Initialize()
+        self.render_soon()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        self.render_soon()
+
+    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        self.close_pane()
+        super().closeEvent(event)
+
+    def close_pane(self) -> None:
+        if self.closed:
+            return
+        super().close_pane()
+        self._frame.stop()
+        for observer in self._observers:
+            self.interactor.RemoveObserver(observer)
+        for item in list(self._drawn):
+            self._take_off(item)
+        self.renderer.RemoveAllViewProps()
+        self.window_.Finalize()
+        self.canvas.removeEventFilter(self)
+        self.canvas.close()

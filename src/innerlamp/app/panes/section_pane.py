@@ -1,0 +1,231 @@
+"""The section: a vertical plane through everything that is lit, with what lies in its corridor."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
+
+from ...core.compute.geometry.planes import SectionPlane
+from ...core.items.holes import HoleSet, table_with
+from ..context import Context, Cursor, Selection
+from ..painters.section_painters import PAINTERS
+from .base import Pane, overlay
+from .map_pane import selected_places
+from .plot import MetrePlot, Ruler
+
+EXAGGERATIONS = (1.0, 1.5, 2.0, 3.0, 5.0, 10.0)
+
+
+class SectionPane(Pane):
+    """A vertical section; left is A of the section line on the map, right is B."""
+
+    kind: ClassVar[str] = "section"
+    title: ClassVar[str] = "Section"
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__(ctx)
+        self.plot = MetrePlot(ctx, "Distance from A (m)", "Elevation (m)")
+        self.body.addWidget(self.plot)
+        self.ruler = Ruler(self.plot, ctx, north=False)
+        self.caption = overlay(self.plot)
+        self.caption.move(66, 6)
+        self.width_box = QDoubleSpinBox()
+        self.width_box.setRange(1, 5000)
+        self.width_box.setDecimals(0)
+        self.width_box.setPrefix("corridor ± ")
+        self.width_box.setSuffix(" m")
+        self.width_box.setToolTip("Half width of the slab that is drawn on the section, in metres")
+        self.width_box.setKeyboardTracking(False)
+        self.width_box.valueChanged.connect(self._width_set)
+        self.tools.addWidget(self.width_box)
+        self.vertical = exaggeration_box(ctx)
+        self.tools.addWidget(self.vertical)
+        self._graphics: list[pg.GraphicsObject] = []
+        self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
+        for line in self._cross:
+            line.setZValue(39)
+            line.hide()
+            self.plot.addItem(line, ignoreBounds=True)
+        self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
+        self._marked.setZValue(40)
+        self.plot.addItem(self._marked)
+        self._plane: SectionPlane | None = None
+        self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
+        self.plot.scene().sigMouseClicked.connect(self._clicked)
+        self.plot.installEventFilter(self)
+        self._hint = QLabel("No section yet. Choose 'Draw section' on the map and click its two ends.", self.plot)
+        self._hint.setObjectName("faint")
+        self._hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._hint.move(80, 40)
+        self._hint.adjustSize()
+        self.redraw()
+
+    def draw(self) -> None:
+        for each in self._graphics:
+            self.plot.removeItem(each)
+        self._graphics.clear()
+        plane, ctx = self.ctx.section, self.ctx
+        self._hint.setVisible(plane is None)
+        self.width_box.blockSignals(True)
+        self.width_box.setValue(ctx.corridor)
+        self.width_box.blockSignals(False)
+        self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
+        self.plot.getViewBox().setAspectLocked(True, 1.0 / ctx.exaggeration)
+        if plane is None:
+            self.caption.hide()
+            return
+        for entry in ctx.lit_entries():
+            item = ctx.item(entry.id)
+            if item is not None:
+                self._graphics += PAINTERS[entry.kind](ctx, plane, entry, item)
+        for each in self._graphics:
+            self.plot.addItem(each)
+        self.caption.setText(f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{ctx.exaggeration:g}")
+        self.caption.adjustSize()
+        self.caption.show()
+        if plane != self._plane and not ctx.reading:
+            first = self._plane is None or abs(self._plane.length - plane.length) > 1.0
+            self._plane = plane
+            if first:
+                self.fit()
+        self.show_selection(ctx.selection)
+
+    def drawn_count(self) -> int:
+        """How many graphics are on the section."""
+        return len(self._graphics)
+
+    def on_project(self) -> None:
+        self._plane = None
+        self.redraw()
+
+    def on_section(self) -> None:
+        self.redraw()
+
+    def on_theme(self) -> None:
+        self.plot.dress()
+        self.redraw()
+
+    def fit(self) -> None:
+        plane = self.ctx.section
+        if plane is None:
+            return
+        low, high = self._elevations(plane)
+        self.plot.setRange(xRange=(0, plane.length), yRange=(low, high), padding=0.03)
+
+    def _elevations(self, plane: SectionPlane) -> tuple[float, float]:
+        lows, highs = [], []
+        for entry in self.ctx.lit_entries():
+            if entry.kind in ("holes", "surface", "targets") or "elevation" in entry.attributes:
+                lows.append(entry.bounds[4])
+                highs.append(entry.bounds[5])
+        low = float(np.nanmin(lows)) if lows and np.isfinite(lows).any() else 0.0
+        high = float(np.nanmax(highs)) if highs and np.isfinite(highs).any() else 100.0
+        return low, max(high, low + 50.0)
+
+    def _width_set(self, value: float) -> None:
+        self.ctx.set_corridor(value)
+
+    def _mouse_moved(self, position: QPointF) -> None:
+        if self.ctx.section is not None:
+            along, z = self.plot.place_of(position)
+            x, y = self.ctx.section.to_map(np.array([along]))
+            self.ctx.point_at(float(x[0]), float(y[0]), z, self.kind)
+
+    def _clicked(self, event: object) -> None:
+        """Select the interval nearest to the click among the lit holes in the corridor."""
+        plane = self.ctx.section
+        if plane is None:
+            return
+        along, z = self.plot.place_of(event.scenePos())  # type: ignore[attr-defined]
+        dx, dy = self.plot.metres_per_pixel()
+        best: tuple[float, Selection] | None = None
+        for entry in self.ctx.lit_entries():
+            item = self.ctx.item(entry.id)
+            name, table = "", getattr(item, "table", None)
+            if isinstance(item, HoleSet):
+                hit = table_with(item, self.ctx.attribute_of(entry))
+                if hit is None:
+                    continue
+                name, table = hit
+            if table is None or not len(table):
+                continue
+            a, off = plane.to_plane(table["x"].to_numpy(float), table["y"].to_numpy(float))
+            away = np.hypot((a - along) / dx, (table["z"].to_numpy(float) - z) / dy)
+            away[np.abs(off) > self.ctx.corridor] = np.inf
+            if not np.isfinite(away).any():
+                continue
+            row = int(np.nanargmin(away))
+            if away[row] < 12 and (best is None or away[row] < best[0]):
+                best = (float(away[row]), Selection(entry.id, name, (row,)))
+        if best is not None:
+            self.ctx.select_item(best[1].item)
+            self.ctx.select_rows(best[1])
+
+    def show_cursor(self, cursor: Cursor) -> None:
+        plane = self.ctx.section
+        show = plane is not None and np.isfinite(cursor.x) and cursor.source != self.kind
+        if show and plane is not None:
+            along, off = plane.to_plane(np.array([cursor.x]), np.array([cursor.y]))
+            show = bool(abs(off[0]) <= self.ctx.corridor and 0 <= along[0] <= plane.length)
+            if show:
+                self._cross[1].setValue(float(along[0]))
+                if np.isfinite(cursor.z):
+                    self._cross[0].setValue(cursor.z)
+        self._cross[1].setVisible(bool(show))
+        self._cross[0].setVisible(bool(show and np.isfinite(cursor.z)))
+
+    def show_selection(self, selection: Selection) -> None:
+        xyz = selected_places(self.ctx, selection)
+        if self.ctx.section is None or not len(xyz):
+            self._marked.setData([], [])
+            return
+        along, off = self.ctx.section.to_plane(xyz[:, 0], xyz[:, 1])
+        near = np.abs(off) <= max(self.ctx.corridor, 1.0)
+        self._marked.setData(along[near], xyz[near, 2])
+
+    def go_to(self, x: float, y: float, z: float) -> None:
+        """Move the section, keeping its direction, so that its middle lies at a place."""
+        plane = self.ctx.section
+        if plane is None:
+            self.ctx.set_section(SectionPlane(x - 400, y, x + 400, y))
+            return
+        dx, dy = x - 0.5 * (plane.x0 + plane.x1), y - 0.5 * (plane.y0 + plane.y1)
+        self.ctx.set_section(SectionPlane(plane.x0 + dx, plane.y0 + dy, plane.x1 + dx, plane.y1 + dy))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            plane = self.ctx.section
+            step = {Qt.Key.Key_PageUp: 1.0, Qt.Key.Key_PageDown: -1.0}.get(Qt.Key(event.key()))
+            if step and plane is not None:
+                d = step * 2 * self.ctx.corridor
+                ux, uy = (plane.x1 - plane.x0) / plane.length, (plane.y1 - plane.y0) / plane.length
+                self.ctx.set_section(SectionPlane(plane.x0 - uy * d, plane.y0 + ux * d, plane.x1 - uy * d, plane.y1 + ux * d))
+                return True
+            if event.key() == Qt.Key.Key_Home:
+                self.fit()
+                return True
+            if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+                factor = 1.25 if event.key() == Qt.Key.Key_Minus else 0.8
+                self.plot.getViewBox().scaleBy((factor, factor))
+                return True
+        return False
+
+    def close_pane(self) -> None:
+        super().close_pane()
+        self.plot.close()
+
+
+def exaggeration_box(ctx: Context) -> QComboBox:
+    """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
+    box = QComboBox()
+    for factor in EXAGGERATIONS:
+        box.addItem(f"vertical ×{factor:g}", factor)
+    box.setToolTip("Vertical exaggeration of section and 3D")
+    box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
+    box.activated.connect(lambda _: ctx.set_exaggeration(float(box.currentData())))
+    return box

@@ -1,0 +1,25 @@
+"""The table of pane kinds. A new one is a class in a module of its own and one line here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ..context import Context
+from .base import Pane
+from .map_pane import MapPane
+from .section_pane import SectionPane
+from .table_pane import TablePane
+
+
+def _scene(ctx: Context) -> Pane:
+    from .scene_pane import ScenePane  # VTK is loaded only when a 3D pane is there
+
+    return ScenePane(ctx)
+
+
+PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
+    "map": (MapPane.title, MapPane),
+    "scene": ("3D", _scene),
+    "section": (SectionPane.title, SectionPane),
+    "table": (TablePane.title, TablePane),
+}

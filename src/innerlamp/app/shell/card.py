@@ -1,0 +1,214 @@
+"""The card of the selected item: facts, colours, how it was made, what hangs from it, what can be done with it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from ...core.formats.table import export, formats_for
+from ...core.items.base import Item
+from ...core.items.legend import RAMPS, Legend
+from ...core.operations.execute import find_operation
+from ...core.project import trail
+from ...core.project.records import Entry, Notice
+from ..context import Context
+
+
+class Card(QScrollArea):
+    """Facts, legend, recipe and trail of the selected item."""
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__()
+        self.ctx = ctx
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(self.horizontalScrollBarPolicy().ScrollBarAlwaysOff)
+        ctx.project_changed.connect(self.fill)
+        ctx.selected_changed.connect(lambda _: self.fill())
+        ctx.items_changed.connect(self._on_items)
+        ctx.loaded.connect(self._on_loaded)
+        ctx.legend_changed.connect(lambda _: self.fill())
+        self.fill()
+
+    def _on_items(self, notice: Notice) -> None:
+        self.fill()
+
+    def _on_loaded(self, item: str) -> None:
+        if item == self.ctx.selected:
+            self.fill()
+
+    def fill(self) -> None:
+        """Show the selected item."""
+        page = QWidget()
+        box = QVBoxLayout(page)
+        box.setContentsMargins(8, 4, 8, 8)
+        box.setSpacing(4)
+        entry = self.ctx.entry(self.ctx.selected)
+        if entry is None:
+            hint = QLabel("Select an item on the shelf to see its facts, colours and how it was made.")
+            hint.setObjectName("faint")
+            hint.setWordWrap(True)
+            box.addWidget(hint)
+        else:
+            heading = QLabel(entry.name)
+            heading.setObjectName("heading")
+            heading.setWordWrap(True)
+            box.addWidget(heading)
+            if entry.id in self.ctx.problems:
+                bad = QLabel(self.ctx.problems[entry.id])
+                bad.setObjectName("bad")
+                bad.setWordWrap(True)
+                box.addWidget(bad)
+            self._facts(box, entry)
+            item = self.ctx.item(entry.id)
+            if item is not None:
+                self._colours(box, entry, item)
+            self._recipe(box, entry)
+            self._buttons(box, entry)
+        box.addStretch(1)
+        self.setWidget(page)
+
+    def _facts(self, box: QVBoxLayout, entry: Entry) -> None:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(1)
+        for row, (name, value) in enumerate(entry.facts.items()):
+            label = QLabel(name)
+            label.setObjectName("faint")
+            text = QLabel(value)
+            text.setWordWrap(True)
+            grid.addWidget(label, row, 0)
+            grid.addWidget(text, row, 1)
+        grid.setColumnStretch(1, 1)
+        box.addLayout(grid)
+
+    def _colours(self, box: QVBoxLayout, entry: Entry, item: Item) -> None:
+        if not entry.attributes or "elevation" in entry.attributes:
+            return
+        form = QFormLayout()
+        form.setVerticalSpacing(3)
+        form.setHorizontalSpacing(8)
+        chosen = self.ctx.attribute_of(entry)
+        pick = QComboBox()
+        pick.setObjectName("colourBy")
+        pick.addItems(list(entry.attributes))
+        pick.setCurrentText(chosen)
+        pick.setToolTip("The attribute that colours this item in all panes")
+        pick.textActivated.connect(lambda text: self.ctx.set_colour_by(entry.id, text))
+        form.addRow("Colour by", pick)
+        if chosen in entry.attributes:
+            legend = self.ctx.legend(chosen, item)
+            if not legend.classes:
+                self._ramp(form, legend)
+        box.addLayout(form)
+
+    def _ramp(self, form: QFormLayout, legend: Legend) -> None:
+        row = QHBoxLayout()
+        ramp = QComboBox()
+        ramp.addItems(list(RAMPS))
+        ramp.setCurrentText(legend.ramp)
+        ramp.textActivated.connect(lambda text: self.ctx.set_legend(replace(legend, ramp=text)))
+        scale = QComboBox()
+        scale.addItems(["linear", "log"])
+        scale.setCurrentText(legend.scale)
+        scale.textActivated.connect(lambda text: self._set(legend, scale=text))
+        row.addWidget(ramp, 1)
+        row.addWidget(scale, 1)
+        form.addRow("Ramp", row)
+        ends = QHBoxLayout()
+        for name, value in (("low", legend.low), ("high", legend.high)):
+            edit = QLineEdit(f"{value:g}")
+            edit.setObjectName(f"legend_{name}")
+            edit.setToolTip(f"Value at the {name} end of the ramp{f', {legend.unit}' if legend.unit else ''}")
+            edit.editingFinished.connect(lambda edit=edit, name=name: self._number(edit, legend, name))
+            ends.addWidget(edit)
+        form.addRow("From, to", ends)
+        cut = QLineEdit("" if legend.cutoff is None else f"{legend.cutoff:g}")
+        cut.setObjectName("legend_cutoff")
+        cut.setPlaceholderText("none")
+        cut.setToolTip("Grids and cells below this value are hidden, in all panes")
+        cut.editingFinished.connect(lambda: self._number(cut, legend, "cutoff"))
+        form.addRow(f"Cut-off{f' ({legend.unit})' if legend.unit else ''}", cut)
+
+    def _set(self, legend: Legend, **values: object) -> None:
+        changed = replace(legend, **values)  # type: ignore[arg-type]
+        if changed.scale == "log" and changed.low <= 0:
+            self.ctx.say("A log scale needs its low end above 0.", "bad")
+            self.fill()
+        elif changed.high <= changed.low:
+            self.ctx.say("The high end of the ramp must be above its low end.", "bad")
+            self.fill()
+        elif changed != legend:
+            self.ctx.set_legend(changed)
+
+    def _number(self, edit: QLineEdit, legend: Legend, name: str) -> None:
+        text = edit.text().strip().replace(",", ".")
+        if name == "cutoff" and not text:
+            self._set(legend, cutoff=None)
+            return
+        try:
+            self._set(legend, **{name: float(text)})
+        except ValueError:
+            self.ctx.say(f"'{text}' is not a number.", "bad")
+            self.fill()
+
+    def _recipe(self, box: QVBoxLayout, entry: Entry) -> None:
+        store = self.ctx.store
+        if store is None:
+            return
+        state = self.ctx.freshness().get(entry.id, "source")
+        words = {"fresh": "up to date", "stale": "stale: an input has changed", "behind": "held, and behind its inputs", "source": "dated copy" if entry.dated else "imported"}
+        lines = [f"{words[state]} · version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"]
+        if entry.recipe is not None:
+            title = find_operation(entry.recipe.operation).title
+            shown = {k: v for k, v in entry.recipe.params.items() if v not in ("", 0.0, {}, None) and k != "name"}
+            values = ", ".join(f"{k} {Path(v).name if isinstance(v, str) and '/' in v else v}" for k, v in list(shown.items())[:9])
+            lines.append(f"Recipe: {title} ({values})" if values else f"Recipe: {title}")
+        names = {e.id: e.name for e in self.ctx.entries()}
+        for label, ids in (("Made from", trail.made_from(store, entry.id)), ("Used by", trail.used_by(store, entry.id))):
+            if ids:
+                lines.append(f"{label}: " + ", ".join(names[i] for i in dict.fromkeys(ids)))
+        for line in lines:
+            text = QLabel(line)
+            text.setObjectName("faint")
+            text.setWordWrap(True)
+            box.addWidget(text)
+
+    def _buttons(self, box: QVBoxLayout, entry: Entry) -> None:
+        store = self.ctx.store
+        if store is None:
+            return
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        if entry.recipe is not None and not entry.dated and any(entry.recipe.inputs.values()):
+            again = QPushButton("Refresh")
+            again.setToolTip("Make it again from what its inputs are now")
+            again.clicked.connect(lambda: self.ctx.guard(self.ctx.refresh, entry.id))
+            hold = QPushButton("Release" if entry.held else "Hold")
+            hold.setToolTip("Held items are not made again when their inputs change")
+            hold.clicked.connect(lambda: self.ctx.guard(store.hold, entry.id, not entry.held))
+            row.addWidget(again)
+            row.addWidget(hold)
+        save = QPushButton("Export…")
+        save.clicked.connect(lambda: self._export(entry))
+        row.addWidget(save)
+        row.addStretch(1)
+        box.addLayout(row)
+
+    def _export(self, entry: Entry) -> None:
+        filters = ";;".join(f"{f.name} (*{' *'.join(f.extensions)})" for f in formats_for(entry.kind))
+        suffix = formats_for(entry.kind)[0].extensions[0]
+        path, _ = QFileDialog.getSaveFileName(self, f"Export {entry.name}", f"{entry.name}{suffix}", filters)
+        if path:
+            self.export_to(entry.id, Path(path))
+
+    def export_to(self, item: str, path: Path) -> None:
+        """Write an item to a file and say which files were written."""
+
+        def work() -> None:
+            assert self.ctx.store is not None
+            files = export(self.ctx.store.load(item), path if path.suffix else path.with_suffix(formats_for(self.ctx.store.entry(item).kind)[0].extensions[0]))
+            self.ctx.say("Written: " + ", ".join(str(f) for f in files), "good")
+
+        self.ctx.guard(work)

@@ -1,0 +1,82 @@
+"""Legends of everything that is lit: one bar an attribute, the same for all panes."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from ...core.items.legend import Legend, value_at
+from ...core.project.records import Notice
+from ..context import Context
+from ..painters.colours import class_colour, colour_at
+
+_BAR, _CLASS = 36, 14
+
+
+class Legends(QWidget):
+    """Draws the legend of every attribute that a lit item is coloured by."""
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__()
+        self.ctx = ctx
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.shown: list[Legend] = []
+        ctx.project_changed.connect(self.fill)
+        ctx.lit_changed.connect(self.fill)
+        ctx.legend_changed.connect(lambda _: self.fill())
+        ctx.loaded.connect(lambda _: self.fill())
+        ctx.theme_changed.connect(self.update)
+        ctx.items_changed.connect(self._on_items)
+
+    def _on_items(self, notice: Notice) -> None:
+        self.fill()
+
+    def fill(self) -> None:
+        """Collect the legends again."""
+        found: dict[str, Legend] = {}
+        for entry in self.ctx.lit_entries():
+            if entry.kind in ("surface", "targets") or "elevation" in entry.attributes:
+                continue
+            attribute = self.ctx.attribute_of(entry)
+            item = self.ctx.item(entry.id) if attribute in entry.attributes else None
+            if item is not None:
+                legend = self.ctx.legend(attribute, item)
+                if legend.classes and len(legend.classes) > 16:
+                    continue
+                found.setdefault(attribute, legend)
+        self.shown = list(found.values())
+        self.setFixedHeight(self.sizeHint().height())
+        self.update()
+
+    def _height(self, legend: Legend) -> int:
+        return 18 + _CLASS * ((len(legend.classes) + 2) // 3) + 4 if legend.classes else _BAR + 8
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        return QSize(230, sum(self._height(g) for g in self.shown) + (6 if self.shown else 0))
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
+        ink, faint = QColor(self.ctx.theme.text), QColor(self.ctx.theme.faint)
+        font = painter.font()
+        font.setPointSizeF(7.5)
+        painter.setFont(font)
+        y, left, wide = 3.0, 8.0, self.width() - 16.0
+        for legend in self.shown:
+            painter.setPen(ink)
+            scale = {"log": ", log", "quantile": ", by rank"}.get(legend.scale, "") if not legend.classes else ""
+            painter.drawText(QRectF(left, y, wide, 14), Qt.AlignmentFlag.AlignLeft, legend.label + scale)
+            if legend.classes:
+                for number, name in enumerate(legend.classes):
+                    cx, cy = left + (number % 3) * wide / 3, y + 17 + _CLASS * (number // 3)
+                    painter.fillRect(QRectF(cx, cy, 9, 9), class_colour(legend, name))
+                    painter.drawText(QRectF(cx + 13, cy - 2, wide / 3 - 14, 13), Qt.AlignmentFlag.AlignLeft, name)
+            else:
+                for k in range(int(wide)):
+                    painter.fillRect(QRectF(left + k, y + 15, 1.5, 10), colour_at(legend, k / wide))
+                painter.setPen(faint)
+                for place, align in ((0.0, Qt.AlignmentFlag.AlignLeft), (0.5, Qt.AlignmentFlag.AlignHCenter), (1.0, Qt.AlignmentFlag.AlignRight)):
+                    painter.drawText(QRectF(left, y + 26, wide, 12), align, f"{value_at(legend, place):.3g}")
+            y += self._height(legend)
+        painter.end()

@@ -1,0 +1,165 @@
+"""The shelf: all items by kind, each with its lamp."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QBrush, QColor, QKeyEvent
+from PySide6.QtWidgets import QAbstractItemView, QLabel, QLineEdit, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+
+from ...core.items.kinds import KINDS
+from ...core.project.records import Notice
+from ..context import Context
+
+ID = Qt.ItemDataRole.UserRole
+ORDER = ("holes", "points", "lines", "grid", "surface", "blocks", "targets")
+
+
+class _Tree(QTreeWidget):
+    def __init__(self, shelf: Shelf) -> None:
+        super().__init__()
+        self.shelf = shelf
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        row = self.currentItem()
+        item = row.data(0, ID) if row else ""
+        if item and event.key() == Qt.Key.Key_Space:
+            self.shelf.ctx.set_lit(item, item not in self.shelf.ctx.lit)
+        elif item and event.key() == Qt.Key.Key_F2:
+            self.editItem(row, 0)
+        elif item and event.key() == Qt.Key.Key_Delete and self.shelf.ctx.store:
+            self.shelf.ctx.guard(self.shelf.ctx.store.remove, [item])
+        else:
+            super().keyPressEvent(event)
+
+
+class Shelf(QWidget):
+    """List of items with search, lamps and state marks."""
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__()
+        self.ctx = ctx
+        box = QVBoxLayout(self)
+        box.setContentsMargins(6, 6, 6, 0)
+        box.setSpacing(4)
+        heading = QLabel("Shelf")
+        heading.setObjectName("heading")
+        box.addWidget(heading)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find an item")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._filter())
+        box.addWidget(self.search)
+        self.tree = _Tree(self)
+        self.tree.setHeaderHidden(True)
+        self.tree.setIndentation(12)
+        self.tree.setRootIsDecorated(True)
+        self.tree.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.tree.customContextMenuRequested.connect(self._menu)
+        self.tree.itemChanged.connect(self._changed)
+        self.tree.currentItemChanged.connect(self._current)
+        box.addWidget(self.tree)
+        self._filling = False
+        ctx.project_changed.connect(self.fill)
+        ctx.items_changed.connect(self._on_items)
+        ctx.lit_changed.connect(self._show_lamps)
+        ctx.selected_changed.connect(lambda _: self._show_selected())
+        ctx.theme_changed.connect(self.fill)
+        self.fill()
+
+    def _on_items(self, notice: Notice) -> None:
+        self.fill()
+
+    def fill(self) -> None:
+        """Show all items of the project."""
+        self._filling = True
+        self.tree.clear()
+        state = self.ctx.freshness()
+        theme = self.ctx.theme
+        entries = self.ctx.entries()
+        for kind in ORDER:
+            members = [e for e in entries if e.kind == kind]
+            if not members:
+                continue
+            group = QTreeWidgetItem([f"{KINDS[kind].title} · {len(members)}"])
+            group.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            group.setForeground(0, QBrush(QColor(theme.faint)))
+            self.tree.addTopLevelItem(group)
+            for entry in members:
+                mark = {"stale": "  · stale", "behind": "  · behind (held)"}.get(state.get(entry.id, ""), "  · held" if entry.held and not entry.dated else "")
+                row = QTreeWidgetItem([entry.name + mark])
+                row.setData(0, ID, entry.id)
+                row.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
+                row.setCheckState(0, Qt.CheckState.Checked if entry.id in self.ctx.lit else Qt.CheckState.Unchecked)
+                facts = "\n".join(f"{k}: {v}" for k, v in entry.facts.items())
+                row.setToolTip(0, f"{entry.name}\n{facts}\nClick the lamp (or press Space) to light or dim it in all panes.")
+                if mark and "held" not in mark:
+                    row.setForeground(0, QBrush(QColor(theme.stale)))
+                if entry.id in self.ctx.problems:
+                    row.setForeground(0, QBrush(QColor(theme.bad)))
+                group.addChild(row)
+            group.setExpanded(True)
+        self._filling = False
+        self._filter()
+        self._show_selected()
+
+    def rows(self) -> dict[str, QTreeWidgetItem]:
+        """Row of each item id."""
+        found = {}
+        for g in range(self.tree.topLevelItemCount()):
+            group = self.tree.topLevelItem(g)
+            for k in range(group.childCount() if group else 0):
+                row = group.child(k)  # type: ignore[union-attr]
+                found[str(row.data(0, ID))] = row
+        return found
+
+    def _show_lamps(self) -> None:
+        self._filling = True
+        for item, row in self.rows().items():
+            row.setCheckState(0, Qt.CheckState.Checked if item in self.ctx.lit else Qt.CheckState.Unchecked)
+        self._filling = False
+
+    def _show_selected(self) -> None:
+        row = self.rows().get(self.ctx.selected)
+        if row is not None and self.tree.currentItem() is not row:
+            self.tree.setCurrentItem(row)
+
+    def _filter(self) -> None:
+        wanted = self.search.text().lower()
+        for row in self.rows().values():
+            row.setHidden(wanted not in row.text(0).lower())
+
+    def _changed(self, row: QTreeWidgetItem, column: int) -> None:
+        item = row.data(0, ID)
+        if self._filling or not item:
+            return
+        on = row.checkState(0) == Qt.CheckState.Checked
+        if on != (item in self.ctx.lit):
+            self.ctx.set_lit(item, on)
+            return
+        entry = self.ctx.entry(item)
+        name = row.text(0).split("  · ")[0].strip()
+        if entry is not None and name and name != entry.name:
+            self.ctx.rename(item, name)
+
+    def _current(self, row: QTreeWidgetItem | None, old: QTreeWidgetItem | None) -> None:
+        if row is not None and row.data(0, ID) and not self._filling:
+            self.ctx.select_item(str(row.data(0, ID)))
+
+    def _menu(self, at: QPoint) -> None:
+        row = self.tree.itemAt(at)
+        entry = self.ctx.entry(str(row.data(0, ID))) if row is not None and row.data(0, ID) else None
+        if entry is None or row is None or self.ctx.store is None:
+            return
+        store, menu = self.ctx.store, QMenu(self)
+        menu.addAction("Dim" if entry.id in self.ctx.lit else "Light", lambda: self.ctx.set_lit(entry.id, entry.id not in self.ctx.lit))
+        menu.addAction("Only this", lambda: [self.ctx.set_lit(i, i == entry.id) for i in [*self.ctx.lit, entry.id]])
+        menu.addSeparator()
+        menu.addAction("Rename\tF2", lambda: self.tree.editItem(row, 0))
+        menu.addAction("Dated copy", lambda: self.ctx.guard(store.dated_copy, entry.id))
+        if entry.recipe is not None and not entry.dated:
+            menu.addAction("Release" if entry.held else "Hold", lambda: self.ctx.guard(store.hold, entry.id, not entry.held))
+            menu.addAction("Refresh", lambda: self.ctx.guard(self.ctx.refresh, entry.id))
+        menu.addSeparator()
+        menu.addAction("Remove\tDel", lambda: self.ctx.guard(store.remove, [entry.id]))
+        menu.exec(self.tree.viewport().mapToGlobal(at))

@@ -1,0 +1,55 @@
+"""The start page: new, open, demo, last project."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+
+from .. import settings
+
+if TYPE_CHECKING:
+    from .window import Window
+
+
+class StartPage(QWidget):
+    """Shown while no project is open."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self.owner = window
+        box = QVBoxLayout(self)
+        box.addStretch(2)
+        name = QLabel("Inner Lamp")
+        font = name.font()
+        font.setPointSizeF(24)
+        name.setFont(font)
+        about = QLabel("From drillholes, samples and surveys to the next holes, and why.")
+        about.setObjectName("faint")
+        self.last = QPushButton()
+        self.last.clicked.connect(self._open_last)
+        buttons = [("New project…", window.new_project), ("Open project…", window.open_project), ("Open the demo prospect Emberlow", window.open_demo)]
+        for widget in (name, about):
+            box.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
+        box.addSpacing(18)
+        box.addWidget(self.last, 0, Qt.AlignmentFlag.AlignHCenter)
+        for text, run in buttons:
+            button = QPushButton(text)
+            button.setMinimumWidth(280)
+            button.clicked.connect(run)
+            box.addWidget(button, 0, Qt.AlignmentFlag.AlignHCenter)
+        self.last.setMinimumWidth(280)
+        box.addStretch(3)
+        self.fill()
+
+    def fill(self) -> None:
+        """Offer the project that was open last."""
+        path = settings.load().last_project
+        there = bool(path) and (Path(path) / "catalogue.sqlite").is_file()
+        self.last.setVisible(there)
+        self.last.setText(f"Go on with {Path(path).stem}" if there else "")
+
+    def _open_last(self) -> None:
+        self.owner.open_path(Path(settings.load().last_project))

@@ -1,0 +1,216 @@
+"""The main window."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMessageBox, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from ...core.operations.declare import AREAS
+from .. import settings
+from ..context import Context
+from ..theme.theme import THEMES, apply_theme
+from .card import Card
+from .centre import Centre
+from .jobstrip import JobStrip
+from .legends import Legends
+from .shelf import Shelf
+from .start import StartPage
+from .steps import Steps
+
+
+class Window(QMainWindow):
+    """Steps on the left, panes in the centre, shelf and card on the right, jobs at the bottom."""
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__()
+        self.ctx = ctx
+        self.setWindowTitle("Inner Lamp")
+        self.resize(1280, 800)
+        self.steps = Steps(ctx)
+        self.centre = Centre(ctx)
+        self.shelf, self.legends, self.card = Shelf(ctx), Legends(ctx), Card(ctx)
+        self.strip = JobStrip(ctx)
+        self.start_page = StartPage(self)
+        right = QWidget()
+        right.setObjectName("right")
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        stack = QSplitter()
+        stack.setOrientation(stack.orientation().Vertical)
+        stack.addWidget(self.shelf)
+        stack.addWidget(self.card)
+        stack.setSizes([330, 330])
+        column.addWidget(stack, 1)
+        column.addWidget(self.legends)
+        right.setFixedWidth(246)
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.start_page)
+        self.middle.addWidget(self.centre)
+        body = QWidget()
+        rows = QVBoxLayout(body)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        across = QSplitter()
+        across.addWidget(self.steps)
+        across.addWidget(self.middle)
+        across.addWidget(right)
+        across.setStretchFactor(1, 1)
+        across.setChildrenCollapsible(False)
+        across.setHandleWidth(4)
+        rows.addWidget(across, 1)
+        rows.addWidget(self.strip)
+        self.setCentralWidget(body)
+        self._actions()
+        ctx.project_changed.connect(self._project)
+        ctx.items_changed.connect(lambda _: self._undo_words())
+        ctx.legend_changed.connect(lambda _: self._undo_words())
+        self._project()
+
+    # ---- menus and keys
+
+    def _actions(self) -> None:
+        bar = self.menuBar()
+        project, edit, view, helps = (bar.addMenu(name) for name in ("&Project", "&Edit", "&View", "&Help"))
+        self._action(project, "&New…", QKeySequence.StandardKey.New, self.new_project)
+        self._action(project, "&Open…", QKeySequence.StandardKey.Open, self.open_project)
+        self._action(project, "Open &demo Emberlow", None, self.open_demo)
+        project.addSeparator()
+        self._action(project, "&Save now", QKeySequence.StandardKey.Save, self.save_now)
+        self._action(project, "&Clean up…", None, self.clean_up)
+        self._action(project, "&Close", QKeySequence("Ctrl+W"), self.close_project)
+        self._action(project, "&Quit", QKeySequence.StandardKey.Quit, self.close)
+        self.undo = self._action(edit, "&Undo", QKeySequence.StandardKey.Undo, self.ctx.undo)
+        self.redo = self._action(edit, "&Redo", QKeySequence.StandardKey.Redo, self.ctx.redo)
+        for number, area in enumerate(AREAS):
+            self._action(view, area, QKeySequence(f"Ctrl+{number + 1}"), lambda area=area: self.steps.show_area(area))
+        view.addSeparator()
+        for number in range(4):
+            self._action(view, f"Fill with pane {number + 1}", QKeySequence(f"F{number + 1}"), lambda n=number: self.centre.toggle_fill(n))
+        self._action(view, "&Fit all panes", QKeySequence("Ctrl+Home"), self.centre.fit_all)
+        view.addSeparator()
+        self._action(view, "&Paper or night", QKeySequence("Ctrl+T"), self.toggle_theme)
+        self._action(helps, "&Keys", QKeySequence.StandardKey.HelpContents, self.show_keys)
+
+    def _action(self, menu, text, keys, run) -> QAction:  # type: ignore[no-untyped-def]
+        action = QAction(text, self)
+        if keys is not None:
+            action.setShortcut(keys)
+        action.triggered.connect(lambda _=False: run())
+        menu.addAction(action)
+        return action
+
+    def _undo_words(self) -> None:
+        store = self.ctx.store
+        for action, word, label in ((self.undo, "Undo", store.undo_label() if store else ""), (self.redo, "Redo", store.redo_label() if store else "")):
+            action.setText(f"&{word} {label}" if label else f"&{word}")
+            action.setEnabled(bool(label) and store is not None and store.writable)
+
+    # ---- projects
+
+    def _project(self) -> None:
+        store = self.ctx.store
+        self.middle.setCurrentWidget(self.centre if store else self.start_page)
+        self.setWindowTitle(f"{store.name}{'' if store.writable else ' (read-only)'} · Inner Lamp" if store else "Inner Lamp")
+        self._undo_words()
+        if store:
+            layout = store.workspace("panes")
+            if isinstance(layout, dict):
+                self.centre.restore(layout)
+            settings.save(replace(settings.load(), last_project=str(store.path.resolve())))
+        else:
+            self.start_page.fill()
+
+    def open_path(self, path: Path) -> bool:
+        """Open a project; what is wrong is said in the strip."""
+        self._remember()
+        return self.ctx.guard(self.ctx.open, path)
+
+    def new_project(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "New project", str(Path.home()), "Inner Lamp project (*.lamp)")
+        if not path:
+            return
+        crs, good = QInputDialog.getText(self, "New project", "Coordinate system, projected, in metres (such as EPSG:32629):")
+        if good:
+            self.ctx.guard(self.ctx.create, path, crs)
+
+    def open_project(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "Open a project folder (ends in .lamp)", str(Path.home()))
+        if path:
+            self.open_path(Path(path))
+
+    def open_demo(self) -> None:
+        from ...demo import build
+
+        if (build.default_place() / "catalogue.sqlite").is_file():
+            self.open_path(build.default_place())
+        else:
+            self.ctx.say("The demo project is not built yet: run 'inner-lamp demo' once.", "look")
+
+    def save_now(self) -> None:
+        self._remember()
+        self.ctx.save_view()
+        self.ctx.say("Saved. Changes are stored as you make them; this also stored the view.")
+
+    def close_project(self) -> None:
+        self._remember()
+        self.ctx.close_project()
+        self.ctx.project_changed.emit()
+
+    def clean_up(self) -> None:
+        store = self.ctx.store
+        if store is None:
+            return
+        words = "Drop the undo history and all old versions of items? Present items and dated copies stay."
+        if QMessageBox.question(self, "Clean up", words) == QMessageBox.StandardButton.Yes:
+            self.ctx.guard(lambda: self.ctx.say(f"Freed {store.clean_up() / 1e6:,.1f} MB.", "good"))
+            self._undo_words()
+
+    def _remember(self) -> None:
+        if self.ctx.store is not None and self.ctx.store.writable:
+            self.ctx.store.set_workspace({"panes": self.centre.state()})
+
+    # ---- view
+
+    def toggle_theme(self) -> None:
+        self.set_theme("night" if self.ctx.theme.name == "paper" else "paper")
+
+    def set_theme(self, name: str) -> None:
+        """Dress the window in paper or night."""
+        self.ctx.theme = THEMES[name]
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, self.ctx.theme)
+        self.ctx.theme_changed.emit()
+        settings.save(replace(settings.load(), theme=name))
+
+    def show_keys(self) -> None:
+        QMessageBox.information(
+            self, "Keys",
+            "Ctrl+1 … Ctrl+6  work areas\nF1 … F4  fill the centre with a pane\nCtrl+Z, Ctrl+Shift+Z  undo, redo\n"
+            "Map: arrows shift, + and − zoom, Home fits, S draws a section\nSection: Page Up and Down step by the corridor\n"
+            "3D: arrows turn, + and − zoom, double click moves the cursor\nShelf: Space lights or dims, F2 renames, Del removes\n"
+            "Form: Ctrl+Return runs, Esc goes back\nCtrl+T  paper or night",
+        )  # fmt: skip
+
+    def settled(self) -> bool:
+        """Whether nothing is being read or waits to be drawn."""
+        return not self.ctx.reading and all(p.settled for p in self.centre.panes())
+
+    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        running = [j.task.label for j in self.ctx.jobs if j.active]
+        if running and self.isVisible():
+            words = f"Still running: {', '.join(running)}. Stop and close?"
+            if QMessageBox.question(self, "Close", words) != QMessageBox.StandardButton.Yes:
+                event.ignore()
+                return
+        self._remember()
+        self.steps.close_form()
+        self.centre.close_all()
+        self.ctx.close()
+        event.accept()
+        QTimer.singleShot(0, QApplication.quit)

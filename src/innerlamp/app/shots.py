@@ -1,0 +1,178 @@
+"""Pictures of the main views, taken from the real window."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from ..core.errors import LampError
+from .main import make_application, make_window
+from .panes.table_pane import TablePane
+from .shell.window import Window
+
+
+def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
+    """Let the window live until something is so; returns whether it came to be."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        if ready():
+            return True
+        time.sleep(0.005)
+    return False
+
+
+def settle(window: Window, seconds: float = 60.0) -> bool:
+    """Wait until everything is read and drawn, and a moment longer."""
+    good = wait_until(window.settled, seconds)
+    end = time.monotonic() + 0.5
+    wait_until(lambda: time.monotonic() > end, 1.0)
+    return wait_until(window.settled, seconds) and good
+
+
+def grab(window: Window, path: Path) -> None:
+    """Write a picture of the window as it is on the screen, OpenGL included."""
+    screen = window.screen()
+    at = window.frameGeometry()
+    picture = screen.grabWindow(0, at.x(), at.y(), at.width(), at.height())
+    if not picture.save(str(path)):
+        raise LampError("the picture can't be written", where=str(path))
+
+
+def quit_when_drawn(window: Window) -> None:
+    """Close the window as soon as everything has been drawn once (for measuring the start)."""
+    timer = QTimer(window)
+
+    def look() -> None:
+        if window.ctx.store is not None and window.settled():
+            timer.stop()
+            window.close()
+
+    timer.timeout.connect(look)
+    timer.start(20)
+
+
+def take_shots(project: Path, folder: Path) -> int:
+    """Open the demo project, write one picture of each main view under `folder`; returns the exit code."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise LampError(f"can't make the folder ({error.strerror})", where=str(folder)) from error
+    make_application()
+    window = make_window()
+    window.ctx.auto_refresh = False
+    window.setGeometry(0, 0, 1280, 800)
+    window.show()
+    if not window.open_path(project):
+        raise LampError("the demo project can't be opened", where=str(project))
+    for name, arrange in VIEWS.items():
+        arrange(window)
+        settle(window)
+        grab(window, folder / f"{name}.png")
+        print(folder / f"{name}.png")
+    window.ctx.say("")
+    window.close()
+    return 0
+
+
+def _find(window: Window, name: str) -> str:
+    assert window.ctx.store is not None
+    return window.ctx.store.find(name).id
+
+
+def _light(window: Window, *names: str) -> None:
+    wanted = [_find(window, n) for n in names]
+    for item in list(window.ctx.lit):
+        if item not in wanted:
+            window.ctx.set_lit(item, False)
+    for item in wanted:
+        window.ctx.set_lit(item)
+
+
+def _overview(window: Window) -> None:
+    _light(window, "Ground", "Soil Sn", "Emberlow holes", "Sn shell 800 ppm", "Targets")
+    window.ctx.select_item(_find(window, "Emberlow holes"))
+    window.steps.show_area("Geology")
+    settle(window)
+    window.centre.fit_all()
+    holes = window.ctx.item(_find(window, "Emberlow holes"))
+    if holes is not None:
+        row = holes.tables["assay"].iloc[2400]  # type: ignore[attr-defined]
+        window.ctx.point_at(float(row["x"]), float(row["y"]), float(row["z"]), "")
+
+
+def _map(window: Window) -> None:
+    _light(window, "Ground", "Soil Sn", "Soils", "Emberlow holes", "Sn shell 800 ppm", "Targets")
+    window.steps.show_area("Maps")
+    window.centre.toggle_fill(0)
+    settle(window)
+    window.centre.fit_all()
+
+
+def _section(window: Window) -> None:
+    window.centre.toggle_fill(0)
+    _light(window, "Ground", "Soil Sn", "Emberlow holes", "Sn shell 800 ppm", "Targets", "Susceptibility of Airborne magnetics")
+    window.centre.toggle_fill(2)
+    settle(window)
+    window.centre.fit_all()
+
+
+def _scene(window: Window) -> None:
+    window.centre.toggle_fill(2)
+    _light(window, "Ground", "Emberlow holes", "Sn shell 800 ppm", "Targets", "Susceptibility of Airborne magnetics")
+    window.centre.toggle_fill(1)
+    settle(window)
+    window.centre.fit_all()
+
+
+def _inversion(window: Window) -> None:
+    window.centre.toggle_fill(1)
+    _light(window, "Ground", "Airborne magnetics", "Susceptibility of Airborne magnetics")
+    window.ctx.select_item(_find(window, "Fit of Airborne magnetics"))
+    form = window.steps.open_form("invert-magnetics")
+    settle(window)
+    window.centre.fit_all()
+    form.run()
+    wait_until(lambda: any(len(j.curve) >= 5 or not j.active for j in window.ctx.jobs), 120)
+
+
+def _import(window: Window) -> None:
+    from ..demo.build import FILES
+
+    for job in window.ctx.jobs:
+        window.ctx.runner.cancel(job)
+    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 10)
+    _light(window, "Ground", "Emberlow holes")
+    window.ctx.select_item(_find(window, "Emberlow holes"))
+    form = window.steps.open_form("import-holes")
+    for name, file in (("collar", "collars.csv"), ("survey", "downhole_surveys.csv"), ("assay", "assays.csv"), ("lithology", "geology_log.csv")):
+        form.fields[name].set_value(str(FILES / "drilling" / file))
+    settle(window)
+    table = window.centre.pane("table")
+    assert isinstance(table, TablePane)
+    table.show_table("findings")
+
+
+def _targets(window: Window) -> None:
+    _light(window, "Ground", "Targets score", "Emberlow holes", "Sn shell 800 ppm", "Targets")
+    window.ctx.select_item(_find(window, "Targets"))
+    window.steps.open_form("rank-targets")
+    settle(window)
+    table = window.centre.pane("table")
+    assert isinstance(table, TablePane)
+    table.view.selectRow(0)
+
+
+def _night(window: Window) -> None:
+    window.set_theme("night")
+    _overview(window)
+
+
+VIEWS: dict[str, Callable[[Window], None]] = {
+    "overview": _overview, "map": _map, "section": _section, "scene": _scene,
+    "inversion": _inversion, "import": _import, "targets": _targets,
+}  # fmt: skip

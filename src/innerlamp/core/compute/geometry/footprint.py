@@ -1,0 +1,36 @@
+"""The outline of a surface seen from above."""
+
+from __future__ import annotations
+
+import contourpy
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+
+
+def footprint(vertices: FloatArray, triangles: NDArray[np.integer], cells: int = 160) -> list[FloatArray]:
+    """Return closed or open lines (n, 2) in metres around the area that triangles cover in plan.
+
+    The area is rastered at about `cells` cells along its longer side, so the outline is good to
+    about one such cell: for drawing, not for measuring.
+    """
+    if len(triangles) == 0:
+        return []
+    xy = vertices[:, :2]
+    low, high = xy.min(axis=0), xy.max(axis=0)
+    cell = max(float((high - low).max()) / cells, 1e-6)
+    shape = np.ceil((high - low) / cell).astype(int) + 5
+    mask = np.zeros((shape[1], shape[0]))
+    corners = xy[triangles]
+    size = float(np.sqrt(np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])).max())) if len(corners) else 0.0
+    steps = int(np.clip(np.ceil(2 * size / cell), 2, 24))
+    for i in range(steps + 1):
+        for j in range(steps + 1 - i):
+            a, b = i / steps, j / steps
+            p = a * corners[:, 0] + b * corners[:, 1] + (1 - a - b) * corners[:, 2]
+            at = ((p - low) / cell + 2).astype(int)
+            mask[at[:, 1], at[:, 0]] = 1.0
+    x = low[0] + (np.arange(shape[0]) - 1.5) * cell
+    y = low[1] + (np.arange(shape[1]) - 1.5) * cell
+    return [np.asarray(line) for line in contourpy.contour_generator(x, y, mask).lines(0.5)]
