@@ -65,7 +65,9 @@ class Project:
             With one clear sentence when anything does not fit.
         """
         slots = {slot.slot for slot in execute.find_operation(operation).inputs}
-        inputs = {name: self.store.find(str(values.pop(name))).id for name in list(values) if name in slots and values[name]}
+        inputs = {
+            name: self.store.find(str(values.pop(name))).id for name in list(values) if name in slots and values[name]
+        }
         return execute.run(self.store, operation, values, inputs, progress)
 
     def refresh(self, progress: Progress = SILENT) -> list[str]:

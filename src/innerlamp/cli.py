@@ -36,10 +36,12 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="inner-lamp", description="Drillholes, geochemistry and geophysics in one place, to rank drill targets.")
+    parser = _Parser(
+        prog="inner-lamp", description="Drillholes, geochemistry and geophysics in one place, to rank drill targets."
+    )
     parser.add_argument("--version", action="version", version=f"Inner Lamp {__version__}")
     parser.set_defaults(run=_start)
-    commands = parser.add_subparsers(title="commands", metavar="")
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND")
 
     def command(name: str, help: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=help, description=help)

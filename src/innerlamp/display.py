@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import atexit
+import ctypes
 import os
 import shutil
+import signal
 import subprocess
 import sys
 
@@ -25,7 +26,13 @@ def ensure_display(size: str = "1280x800x24") -> None:
     if server is None:
         raise LampError("there is no display", fix="Run it on a desktop, or install Xvfb ('make setup' does)")
     read, write = os.pipe()
-    process = subprocess.Popen([server, "-displayfd", str(write), "-screen", "0", size, "-nolisten", "tcp", "+extension", "GLX"], pass_fds=(write,), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    subprocess.Popen(
+        [server, "-displayfd", str(write), "-screen", "0", size, "-nolisten", "tcp", "+extension", "GLX"],
+        pass_fds=(write,),
+        preexec_fn=_end_with_parent,  # noqa: PLW1509 - no threads run yet
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     os.close(write)
     number = b""
     while not number.endswith(b"\n"):
@@ -37,4 +44,8 @@ def ensure_display(size: str = "1280x800x24") -> None:
     os.environ["DISPLAY"] = f":{number.decode().strip()}"
     os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
     print(f"There is no display: drawing on a virtual one ({os.environ['DISPLAY']}).", file=sys.stderr)
-    atexit.register(process.terminate)
+
+
+def _end_with_parent() -> None:
+    # The server outlives every connection to it, so nobody is cut off at the end (Linux prctl, PR_SET_PDEATHSIG).
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)

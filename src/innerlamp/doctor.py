@@ -11,7 +11,19 @@ import sys
 
 import psutil
 
-_PACKAGES = ("PySide6-Essentials", "pyqtgraph", "pyvista", "vtk", "numpy", "scipy", "numba", "pandas", "pyarrow", "pyproj", "rasterio")
+_PACKAGES = (
+    "PySide6-Essentials",
+    "pyqtgraph",
+    "pyvista",
+    "vtk",
+    "numpy",
+    "scipy",
+    "numba",
+    "pandas",
+    "pyarrow",
+    "pyproj",
+    "rasterio",
+)
 _GL_PROBE = """
 import sys
 from PySide6.QtGui import QGuiApplication, QOffscreenSurface, QOpenGLContext
@@ -45,7 +57,11 @@ def examine() -> tuple[list[tuple[str, str]], list[str]]:
     if not display:
         have = shutil.which("Xvfb")
         facts.append(("Virtual display", have or "Xvfb is not installed"))
-        advice.append("There is no display: 'inner-lamp demo' starts a virtual one." if have else "There is no display and no Xvfb: 'apt-get install xvfb', or 'make setup'.")
+        advice.append(
+            "There is no display: 'inner-lamp demo' starts a virtual one."
+            if have
+            else "There is no display and no Xvfb: 'apt-get install xvfb', or 'make setup'."
+        )
     facts.append(("OpenGL", _renderer(display, advice)))
     return facts, advice
 
@@ -58,7 +74,9 @@ def _renderer(display: str, advice: list[str]) -> str:
     except subprocess.TimeoutExpired:
         out = None
     if out is None or out.returncode != 0:
-        advice.append("OpenGL can't be used, so the 3D pane will not work: 'apt-get install libgl1 libgl1-mesa-dri libegl1'.")
+        advice.append(
+            "OpenGL can't be used, so the 3D pane will not work: 'apt-get install libgl1 libgl1-mesa-dri libegl1'."
+        )
         return "not usable"
     text = out.stdout.strip()
     if "llvmpipe" in text or "softpipe" in text:

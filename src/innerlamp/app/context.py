@@ -13,7 +13,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal as QtSignal
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer
+from PySide6.QtCore import Signal as QtSignal
 
 from ..core.compute.geometry.planes import SectionPlane
 from ..core.compute.geometry.sampling import bilinear
@@ -209,7 +210,9 @@ class Context:
             return self.store.load(item)
         if entry.version not in self._reading:
             self._reading.add(entry.version)
-            QThreadPool.globalInstance().start(_ReadTask(self.store.payloads, entry.version, self.store.manifest(entry.version), self._reader))
+            QThreadPool.globalInstance().start(
+                _ReadTask(self.store.payloads, entry.version, self.store.manifest(entry.version), self._reader)
+            )
         return None
 
     def _read_done(self, version: int, result: object) -> None:
@@ -280,7 +283,9 @@ class Context:
             wanted = str(entry.recipe.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
-        measured = [a for a, unit in entry.attributes.items() if unit and unit != "m" and not a.upper().startswith("RAW")]
+        measured = [
+            a for a, unit in entry.attributes.items() if unit and unit != "m" and not a.upper().startswith("RAW")
+        ]
         return (measured or list(entry.attributes) or [""])[0]
 
     def set_colour_by(self, item: str, attribute: str) -> None:
@@ -293,7 +298,9 @@ class Context:
         if self.store is not None and (stored := self.store.legend(attribute)) is not None:
             return stored
         if attribute not in self._legends:
-            self._legends[attribute] = propose(attribute, item.attributes.get(attribute, ""), values_of(item, attribute))
+            self._legends[attribute] = propose(
+                attribute, item.attributes.get(attribute, ""), values_of(item, attribute)
+            )
         return self._legends[attribute]
 
     def set_legend(self, legend: Legend) -> None:
@@ -431,7 +438,11 @@ class Context:
                     self.set_lit(item)
             if made:
                 self.select_item(next(iter(made.values())))
-        self.say(f"{job.task.label}: {names} ({seconds:.1f} s)" + (f". {job.message}" if job.message not in ("", "Done") else ""), "good")
+        self.say(
+            f"{job.task.label}: {names} ({seconds:.1f} s)"
+            + (f". {job.message}" if job.message not in ("", "Done") else ""),
+            "good",
+        )
         self.landed.emit(job, made)
 
     def _keep_fresh(self) -> None:

@@ -59,7 +59,10 @@ def start(path: Path | None) -> int:
 
     def unexpected(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         logging.error("%s", "".join(traceback.format_exception(kind, error, trace)))
-        window.ctx.say(f"Something unexpected went wrong ({kind.__name__}: {error}). Nothing stored was lost; details are in {logs / 'window.log'}.", "bad")
+        window.ctx.say(
+            f"Something unexpected went wrong ({kind.__name__}: {error}). Nothing stored was lost; details are in {logs / 'window.log'}.",
+            "bad",
+        )
 
     sys.excepthook = unexpected
     window.show()
@@ -72,4 +75,17 @@ def start(path: Path | None) -> int:
         from .shots import quit_when_drawn
 
         quit_when_drawn(window)
-    return app.exec()
+    leave(app.exec())
+    return 0
+
+
+def leave(code: int) -> None:
+    """End the process at once, after everything was closed.
+
+    VTK's window and Qt's display would otherwise be taken down in an order that nobody defines,
+    which now and then ends in a crash after all work is done.
+    """
+    sys.stdout.flush()
+    sys.stderr.flush()
+    logging.shutdown()
+    os._exit(code)

@@ -41,7 +41,8 @@ def load() -> Settings:
     try:
         data = json.loads(settings_file().read_text(encoding="utf-8"))
         known = {f.name: f.type for f in dataclasses.fields(Settings)}
-        return Settings(**{k: v for k, v in data.items() if k in known and isinstance(v, str | int)})
+        values = {k: v for k, v in data.items() if k in known and isinstance(v, str)}
+        return Settings(**values)  # type: ignore[arg-type]
     except (OSError, ValueError, TypeError, AttributeError):
         return Settings()
 

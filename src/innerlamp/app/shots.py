@@ -10,7 +10,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
-from .main import make_application, make_window
+from .main import leave, make_application, make_window
 from .panes.table_pane import TablePane
 from .shell.window import Window
 
@@ -76,6 +76,7 @@ def take_shots(project: Path, folder: Path) -> int:
         print(folder / f"{name}.png")
     window.ctx.say("")
     window.close()
+    leave(0)
     return 0
 
 
@@ -115,7 +116,15 @@ def _map(window: Window) -> None:
 
 def _section(window: Window) -> None:
     window.centre.toggle_fill(0)
-    _light(window, "Ground", "Soil Sn", "Emberlow holes", "Sn shell 800 ppm", "Targets", "Susceptibility of Airborne magnetics")
+    _light(
+        window,
+        "Ground",
+        "Soil Sn",
+        "Emberlow holes",
+        "Sn shell 800 ppm",
+        "Targets",
+        "Susceptibility of Airborne magnetics",
+    )
     window.centre.toggle_fill(2)
     settle(window)
     window.centre.fit_all()
@@ -149,7 +158,12 @@ def _import(window: Window) -> None:
     _light(window, "Ground", "Emberlow holes")
     window.ctx.select_item(_find(window, "Emberlow holes"))
     form = window.steps.open_form("import-holes")
-    for name, file in (("collar", "collars.csv"), ("survey", "downhole_surveys.csv"), ("assay", "assays.csv"), ("lithology", "geology_log.csv")):
+    for name, file in (
+        ("collar", "collars.csv"),
+        ("survey", "downhole_surveys.csv"),
+        ("assay", "assays.csv"),
+        ("lithology", "geology_log.csv"),
+    ):
         form.fields[name].set_value(str(FILES / "drilling" / file))
     settle(window)
     table = window.centre.pane("table")

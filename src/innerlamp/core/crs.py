@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from .errors import CrsError
 
-pyproj.network.set_network_enabled(False)
+pyproj.network.set_network_enabled(False)  # type: ignore[attr-defined]
 
 
 @functools.lru_cache(maxsize=32)
@@ -41,7 +41,9 @@ def describe(text: str) -> str:
     return f"{text} · {parse_crs(text).name}"
 
 
-def to_lonlat(crs: str, x: NDArray[np.float64] | float, y: NDArray[np.float64] | float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def to_lonlat(
+    crs: str, x: NDArray[np.float64] | float, y: NDArray[np.float64] | float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return longitude and latitude in degrees (WGS 84) of eastings and northings in metres."""
     transformer = pyproj.Transformer.from_crs(parse_crs(crs), "EPSG:4326", always_xy=True)
     lon, lat = transformer.transform(x, y)

@@ -9,7 +9,8 @@ import numpy as np
 import pandas as pd
 
 Severity = Literal["note", "mended", "left out", "look"]
-COLUMNS = ("file", "line", "hole", "table", "severity", "what", "done")
+ORDER: tuple[Severity, ...] = ("left out", "look", "mended", "note")
+COLUMNS = ("severity", "what", "done", "hole", "table", "file", "line")
 
 
 class Findings:
@@ -22,7 +23,17 @@ class Findings:
     def __init__(self) -> None:
         self._frames: list[pd.DataFrame] = []
 
-    def add(self, severity: Severity, what: str | Sequence[str], done: str | Sequence[str], *, file: str = "", table: str = "", line: Any = 0, hole: Any = "") -> None:
+    def add(
+        self,
+        severity: Severity,
+        what: str | Sequence[str],
+        done: str | Sequence[str],
+        *,
+        file: str = "",
+        table: str = "",
+        line: Any = 0,
+        hole: Any = "",
+    ) -> None:
         """Add findings; `what`, `done`, `line` and `hole` may be sequences of one length."""
         count = max((len(v) for v in (what, done, line, hole) if not isinstance(v, str) and np.ndim(v) == 1), default=1)
         if count == 0:
@@ -42,11 +53,12 @@ class Findings:
         self._frames += other._frames
 
     def frame(self) -> pd.DataFrame:
-        """All findings in file and line order."""
+        """All findings: what was left out first, then what to look at, what was mended, notes; by file and line."""
         if not self._frames:
             return pd.DataFrame({c: pd.Series(dtype="int64" if c == "line" else "str") for c in COLUMNS})
         whole = pd.concat(self._frames, ignore_index=True)
-        return whole.sort_values(["file", "line"], kind="stable").reset_index(drop=True)[list(COLUMNS)]
+        whole = whole.assign(order=whole["severity"].map({name: k for k, name in enumerate(ORDER)}))
+        return whole.sort_values(["order", "file", "line"], kind="stable").reset_index(drop=True)[list(COLUMNS)]
 
 
 def _spread(text: str | Sequence[str], count: int) -> list[str]:

@@ -10,9 +10,7 @@ from .errors import UnitError
 _FRACTIONS = {"%": 1e-2, "pct": 1e-2, "ppm": 1e-6, "ppb": 1e-9, "g/t": 1e-6, "gpt": 1e-6}
 _LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01}
 _SHOWN = {"pct": "%", "gpt": "g/t", "mgal": "mGal", "nt": "nT", "deg": "°", "si": "SI"}
-_SUFFIX = re.compile(
-    r"(?i)(?:^|[\s_\-(\[])(ppm|ppb|pct|%|g/t|gpt|nT|mGal|SI|deg|ft|km|m)[)\]]?\s*$"
-)
+_SUFFIX = re.compile(r"(?i)(?:^|[\s_\-(\[])(ppm|ppb|pct|%|g/t|gpt|nT|mGal|SI|deg|ft|km|m)[)\]]?\s*$")
 
 
 def factor(source: str, target: str) -> float:

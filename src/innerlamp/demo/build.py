@@ -54,7 +54,9 @@ def default_place() -> Path:
 
 def file_params(params: Mapping[str, Any]) -> dict[str, Any]:
     """Return parameters with paths of shipped files made absolute."""
-    return {k: str(FILES / v) if isinstance(v, str) and "/" in v and (FILES / v).is_file() else v for k, v in params.items()}
+    return {
+        k: str(FILES / v) if isinstance(v, str) and "/" in v and (FILES / v).is_file() else v for k, v in params.items()
+    }
 
 
 def build(path: Path, progress: Progress = SILENT) -> Path:
@@ -66,9 +68,17 @@ def build(path: Path, progress: Progress = SILENT) -> Path:
         for number, (operation, params, inputs, outputs) in enumerate(STEPS):
             part = progress.part(number / len(STEPS), (number + 1) / len(STEPS))
             part(0.0, execute.find_operation(operation).title)
-            made = execute.run(store, operation, file_params(params), {slot: ids[name] for slot, name in inputs.items()}, part)
+            made = execute.run(
+                store, operation, file_params(params), {slot: ids[name] for slot, name in inputs.items()}, part
+            )
             ids |= {name: made[slot] for slot, name in outputs.items()}
-        store.set_workspace({"demo": ids, "section": section_line(), "lit": [ids[k] for k in ("ground", "holes", "soils", "soil grid", "shell", "targets")]})
+        store.set_workspace(
+            {
+                "demo": ids,
+                "section": section_line(),
+                "lit": [ids[k] for k in ("ground", "holes", "soils", "soil grid", "shell", "targets")],
+            }
+        )
     shutil.rmtree(path, ignore_errors=True)
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished.rename(path)

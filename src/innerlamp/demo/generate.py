@@ -48,7 +48,9 @@ def terrain(folder: Path) -> None:
     x, y = np.meshgrid(xs, ys)
     for name, values in (("dem_20m.asc", t.ground(x, y)), ("bedrock_20m.asc", t.ground(x, y) - t.till(x, y))):
         with (folder / name).open("w", encoding="ascii") as handle:
-            handle.write(f"ncols {len(xs)}\nnrows {len(ys)}\nxllcorner {t.ORIGIN[0] - margin:.1f}\nyllcorner {t.ORIGIN[1] - margin:.1f}\ncellsize {cell:g}\nNODATA_value -9999\n")
+            handle.write(
+                f"ncols {len(xs)}\nnrows {len(ys)}\nxllcorner {t.ORIGIN[0] - margin:.1f}\nyllcorner {t.ORIGIN[1] - margin:.1f}\ncellsize {cell:g}\nNODATA_value -9999\n"
+            )
             np.savetxt(handle, values[::-1], fmt="%.2f")
 
 
@@ -66,15 +68,28 @@ def soils(folder: Path, rng: np.random.Generator, planted: list[dict[str, object
                 total[k] += weight * v / 5
     thin = np.exp(-t.till(x, y) / 18.0)
     local = rng.normal(0, 1, 2400)
-    table = pd.DataFrame({"Sample No": [f"EMS{n:05d}" for n in range(1, 2401)], "East": np.round(x + t.ORIGIN[0], 1), "North": np.round(y + t.ORIGIN[1], 1)})
-    table["Sn ppm"] = _cells(np.exp(0.35 * local + rng.normal(0, 0.3, 2400)) * (3.0 + 0.16 * thin * total["Sn"]), 0.5, 1)
+    table = pd.DataFrame(
+        {
+            "Sample No": [f"EMS{n:05d}" for n in range(1, 2401)],
+            "East": np.round(x + t.ORIGIN[0], 1),
+            "North": np.round(y + t.ORIGIN[1], 1),
+        }
+    )
+    table["Sn ppm"] = _cells(
+        np.exp(0.35 * local + rng.normal(0, 0.3, 2400)) * (3.0 + 0.16 * thin * total["Sn"]), 0.5, 1
+    )
     table["W ppm"] = _cells(np.exp(0.35 * local + rng.normal(0, 0.35, 2400)) * (1.6 + 0.14 * thin * total["W"]), 0.2, 1)
     table["Cu ppm"] = np.round(np.exp(rng.normal(0, 0.35, 2400)) * (22.0 + 1100.0 * thin * total["Cu"]), 0)
     table["As ppm"] = np.round(np.exp(0.3 * local + rng.normal(0, 0.3, 2400)) * (12.0 + 0.22 * thin * total["As"]), 0)
     table["Horizon"] = np.where(rng.random(2400) < 0.12, "A", "B")
     table.loc[777, "Sn ppm"] = "n.s.s."
     planted.append({"file": "soils_emberlow.csv", "line": 779, "what": "not a number", "value": "n.s.s."})
-    for row in np.flatnonzero(table["Sn ppm"].astype(str).str.startswith("<") | table["W ppm"].astype(str).str.startswith("<")):
+    for row in map(
+        int,
+        np.flatnonzero(
+            table["Sn ppm"].astype(str).str.startswith("<") | table["W ppm"].astype(str).str.startswith("<")
+        ),
+    ):
         planted.append({"file": "soils_emberlow.csv", "line": int(row) + 2, "what": "below detection"})
     table.to_csv(folder / "soils_emberlow.csv", index=False)
 
@@ -106,37 +121,88 @@ def _hole_plans(rng: np.random.Generator) -> list[dict[str, float]]:
                 continue
             x = t.APEX[0] + u * np.sin(along) - v * np.sin(across)
             y = t.APEX[1] + u * np.cos(along) - v * np.cos(across)
-            plans.append({"x": x, "y": y, "azimuth": t.VEIN_STRIKE - 90 + 360, "dip": rng.choice([-55, -60, -65]), "depth": rng.choice([180, 220, 260, 300]), "phase": 1})
-    for x, y in ((1980, 1150), (2080, 1260), (2040, 1380), (2190, 1180), (2130, 1420), (1900, 980), (2280, 1330), (1200, 1700), (900, 1000), (2500, 1900)):
-        plans.append({"x": x, "y": y, "azimuth": rng.choice([250.0, 270.0, 290.0]), "dip": rng.choice([-60, -70, -80]), "depth": rng.choice([280, 340, 400]), "phase": 1})
-    for k in range(18):
-        u, v = rng.uniform(-400, 400), rng.uniform(-200, 330)
-        x = t.APEX[0] + u * np.sin(along) - v * np.sin(across)
-        y = t.APEX[1] + u * np.cos(along) - v * np.cos(across)
-        plans.append({"x": x, "y": y, "azimuth": t.VEIN_STRIKE - 90 + 360 + rng.uniform(-8, 8), "dip": rng.choice([-55, -62, -70]), "depth": rng.choice([240, 300, 380]), "phase": 2})
-        del k
+            plans.append(
+                {
+                    "x": x,
+                    "y": y,
+                    "azimuth": t.VEIN_STRIKE - 90 + 360,
+                    "dip": rng.choice([-55, -60, -65]),
+                    "depth": rng.choice([180, 220, 260, 300]),
+                    "phase": 1,
+                }
+            )
+    for x, y in (
+        (1980, 1150),
+        (2080, 1260),
+        (2040, 1380),
+        (2190, 1180),
+        (2130, 1420),
+        (1900, 980),
+        (2280, 1330),
+        (1200, 1700),
+        (900, 1000),
+        (2500, 1900),
+    ):
+        plans.append(
+            {
+                "x": x,
+                "y": y,
+                "azimuth": rng.choice([250.0, 270.0, 290.0]),
+                "dip": rng.choice([-60, -70, -80]),
+                "depth": rng.choice([280, 340, 400]),
+                "phase": 1,
+            }
+        )
+    for _ in range(18):
+        du, v = rng.uniform(-400, 400), rng.uniform(-200, 330)
+        x = t.APEX[0] + du * np.sin(along) - v * np.sin(across)
+        y = t.APEX[1] + du * np.cos(along) - v * np.cos(across)
+        plans.append(
+            {
+                "x": x,
+                "y": y,
+                "azimuth": t.VEIN_STRIKE - 90 + 360 + rng.uniform(-8, 8),
+                "dip": rng.choice([-55, -62, -70]),
+                "depth": rng.choice([240, 300, 380]),
+                "phase": 2,
+            }
+        )
     for number, plan in enumerate(plans, start=1):
         plan["number"] = number
     return plans
 
 
-def _drill(plans: list[dict[str, float]], rng: np.random.Generator) -> tuple[pd.DataFrame, pd.DataFrame, pd.DataFrame, pd.DataFrame]:
+def _drill(
+    plans: list[dict[str, float]], rng: np.random.Generator
+) -> tuple[pd.DataFrame, pd.DataFrame, pd.DataFrame, pd.DataFrame]:
     collars, surveys, assays, logs = [], [], [], []
     sample = 10_000 * int(plans[0]["phase"])
     for order, plan in enumerate(plans):
         hole = f"EMB{int(plan['number']):03d}"
         x, y = plan["x"] + rng.normal(0, 4), plan["y"] + rng.normal(0, 4)
-        z = float(t.ground(np.float64(x), np.float64(y)))
+        z = float(t.ground(np.array(x), np.array(y)))
         depth = float(plan["depth"] + np.round(rng.uniform(0, 9), 1))
         day = pd.Timestamp("2022-04-04" if plan["phase"] == 1 else "2024-06-03") + pd.Timedelta(days=3 * order)
         written = day.strftime("%Y-%m-%d") if order % 3 else day.strftime("%d/%m/%Y")
-        collars.append((hole, round(x + t.ORIGIN[0], 2), round(y + t.ORIGIN[1], 2), round(z, 2), depth, written, "Rig 2" if order % 2 else "Rig 1"))
+        collars.append(
+            (
+                hole,
+                round(x + t.ORIGIN[0], 2),
+                round(y + t.ORIGIN[1], 2),
+                round(z, 2),
+                depth,
+                written,
+                "Rig 2" if order % 2 else "Rig 1",
+            )
+        )
         stations = np.unique(np.append(np.arange(0, depth, 30.0), round(depth - 1.5, 1)))
         azimuth = plan["azimuth"] + np.cumsum(rng.normal(0.25, 0.45, len(stations)))
         dip = np.clip(plan["dip"] + np.cumsum(rng.normal(0.22, 0.3, len(stations))), -89, -5)
         azimuth, dip = np.round(azimuth % 360, 1), np.round(dip, 1)
         surveys += [(hole, s, a, -d) for s, a, d in zip(stations, azimuth, dip, strict=True)]
-        path = desurvey(np.array([[x, y, z]]), np.array([depth]), np.zeros(len(stations), np.int64), stations, azimuth, dip)
+        path = desurvey(
+            np.array([[x, y, z]]), np.array([depth]), np.zeros(len(stations), np.int64), stations, azimuth, dip
+        )
         steps = np.arange(0.1, depth, 0.2)
         p = locate(path, np.zeros(len(steps), np.int64), steps)
         codes = t.rock(p[:, 0], p[:, 1], p[:, 2])
@@ -159,7 +225,18 @@ def _drill(plans: list[dict[str, float]], rng: np.random.Generator) -> tuple[pd.
                 common = rng.normal(0, 0.45)
                 sn, w, arsenic = (grade[k] * np.exp(common + rng.normal(0, 0.35)) for k in ("Sn", "W", "As"))
                 cu = grade["Cu"] * np.exp(rng.normal(0, 0.4))
-                assays.append((hole, round(at, 1), round(end, 1), f"EM{sample}", f"{sn:.0f}" if sn >= 5 else "<5", f"{w:.0f}" if w >= 2 else "<2", f"{cu:.3f}", f"{arsenic:.0f}"))
+                assays.append(
+                    (
+                        hole,
+                        round(at, 1),
+                        round(end, 1),
+                        f"EM{sample}",
+                        f"{sn:.0f}" if sn >= 5 else "<5",
+                        f"{w:.0f}" if w >= 2 else "<2",
+                        f"{cu:.3f}",
+                        f"{arsenic:.0f}",
+                    )
+                )
             at = end
     return (
         pd.DataFrame(collars, columns=["HOLE_ID", "East (m)", "North (m)", "RL (m)", "EOH (m)", "Date drilled", "Rig"]),
@@ -178,7 +255,13 @@ def _remark(code: str, rng: np.random.Generator) -> str:
     return str(rng.choice(words[code]))
 
 
-def _plant(collar: pd.DataFrame, survey: pd.DataFrame, assay: pd.DataFrame, litho: pd.DataFrame, planted: list[dict[str, object]]) -> pd.DataFrame:
+def _plant(
+    collar: pd.DataFrame,
+    survey: pd.DataFrame,
+    assay: pd.DataFrame,
+    litho: pd.DataFrame,
+    planted: list[dict[str, object]],
+) -> pd.DataFrame:
     """Put the clerical errors into the first phase; returns the assays, the others are changed in place."""
 
     def note(file: str, row: int, hole: str, what: str) -> None:
@@ -206,12 +289,14 @@ def _plant(collar: pd.DataFrame, survey: pd.DataFrame, assay: pd.DataFrame, lith
     row = int(np.flatnonzero(assay["BHID"] == "EMB021")[5])
     note("assays.csv", row, "EMB021", "not a number")
     assay.at[row, "Sn_ppm"] = "insuff."
-    for row in np.flatnonzero(assay[["Sn_ppm", "W_ppm"]].apply(lambda c: c.astype(str).str.startswith("<")).any(axis=1)):
+    for row in map(
+        int, np.flatnonzero(assay[["Sn_ppm", "W_ppm"]].apply(lambda c: c.astype(str).str.startswith("<")).any(axis=1))
+    ):
         note("assays.csv", int(row), str(assay.at[row, "BHID"]), "below detection")
     row = int(np.flatnonzero(litho["Hole"] == "EMB004")[1])
     note("geology_log.csv", row, "EMB044X", "hole without collar")
     litho.at[row, "Hole"] = "EMB044X"
-    for row in np.flatnonzero(collar["Date drilled"].str.contains("/")):
+    for row in map(int, np.flatnonzero(collar["Date drilled"].str.contains("/"))):
         note("collars.csv", int(row), str(collar.at[row, "HOLE_ID"]).strip(), "day-first date")
     return assay
 
@@ -245,7 +330,9 @@ def magnetics(folder: Path, rng: np.random.Generator, planted: list[dict[str, ob
     susceptibility = np.array([t.PROPERTIES[c][1] for c in t.CODES])[code]
     susceptibility = np.where(np.isin(code, [4, 7]), susceptibility, 0.0)
     susceptibility = np.where(_under_ground(mesh), susceptibility, np.nan)
-    anomaly = prisms.magnetics_of(mesh, susceptibility, np.column_stack([x, y, z]), field.inclination, declination, field.intensity, near=250.0)
+    anomaly = prisms.magnetics_of(
+        mesh, susceptibility, np.column_stack([x, y, z]), field.inclination, declination, field.intensity, near=250.0
+    )
     anomaly = anomaly + 0.006 * (x - 1600.0) + 0.004 * (y - 1300.0) + rng.normal(0, 0.6, len(table))
     seconds = (table["clock"] - table["clock"].dt.normalize()).dt.total_seconds().to_numpy()
     diurnal = _diurnal(seconds)
@@ -254,7 +341,14 @@ def magnetics(folder: Path, rng: np.random.Generator, planted: list[dict[str, ob
     raw[spikes] += rng.choice([-1, 1], 6) * rng.uniform(60, 160, 6)
     for row in spikes:
         planted.append({"file": "airborne_magnetics.csv", "line": int(row) + 2, "what": "spike in raw field"})
-    out = pd.DataFrame({"LINE": "L" + table["LINE"].astype(str), "FID": table["FID"], "Date": table["clock"].dt.strftime("%Y-%m-%d"), "Time": table["clock"].dt.strftime("%H:%M:%S.%f").str[:10]})
+    out = pd.DataFrame(
+        {
+            "LINE": "L" + table["LINE"].astype(str),
+            "FID": table["FID"],
+            "Date": table["clock"].dt.strftime("%Y-%m-%d"),
+            "Time": table["clock"].dt.strftime("%H:%M:%S.%f").str[:10],
+        }
+    )
     out["X_UTM"], out["Y_UTM"] = np.round(x + t.ORIGIN[0], 1), np.round(y + t.ORIGIN[1], 1)
     out["GPS_ALT"], out["RAW_TMI_nT"], out["TMI_ANOM_nT"] = np.round(z, 1), np.round(raw, 2), np.round(anomaly, 2)
     out.to_csv(folder / "airborne_magnetics.csv", index=False)
@@ -262,7 +356,13 @@ def magnetics(folder: Path, rng: np.random.Generator, planted: list[dict[str, ob
     for date in FLOWN:
         for second in range(7 * 3600, 11 * 3600, 30):
             at = pd.Timestamp(date) + pd.Timedelta(seconds=second)
-            rows.append((date, at.strftime("%H:%M:%S"), round(field.intensity - 41.3 + float(_diurnal(np.float64(second))) + rng.normal(0, 0.15), 2)))
+            rows.append(
+                (
+                    date,
+                    at.strftime("%H:%M:%S"),
+                    round(field.intensity - 41.3 + float(_diurnal(np.float64(second))) + rng.normal(0, 0.15), 2),
+                )
+            )
     pd.DataFrame(rows, columns=["Date", "Time", "Base_nT"]).to_csv(folder / "magnetic_base_station.csv", index=False)
 
 
@@ -294,15 +394,31 @@ def gravity(folder: Path, rng: np.random.Generator) -> None:
     contrast = np.where(_under_ground(mesh) & (np.abs(contrast) > 5), contrast, np.nan)
     g = prisms.gravity_of(mesh, contrast, np.column_stack([x, y, z + 1.0]), near=400.0)
     anomaly = -18.0 + g + 0.0009 * (x - 1600) - 0.0006 * (y - 1300) + rng.normal(0, 0.03, 500)
-    pd.DataFrame({"Station": [f"G{n:04d}" for n in range(1, 501)], "Easting": np.round(x + t.ORIGIN[0], 1), "Northing": np.round(y + t.ORIGIN[1], 1), "Elevation (m)": np.round(z, 2), "Bouguer_mGal": np.round(anomaly, 3)}).to_csv(folder / "gravity_stations.csv", index=False)
+    pd.DataFrame(
+        {
+            "Station": [f"G{n:04d}" for n in range(1, 501)],
+            "Easting": np.round(x + t.ORIGIN[0], 1),
+            "Northing": np.round(y + t.ORIGIN[1], 1),
+            "Elevation (m)": np.round(z, 2),
+            "Bouguer_mGal": np.round(anomaly, 3),
+        }
+    ).to_csv(folder / "gravity_stations.csv", index=False)
 
 
 def resistivity(folder: Path, rng: np.random.Generator) -> None:
     """Four dipole-dipole lines of 48 electrodes across the crest, each with its electrode table."""
     ohm = np.array([t.PROPERTIES[c][2] for c in t.CODES])
     along = np.radians(t.VEIN_STRIKE - 90.0)
-    electrodes = 20.0 * np.arange(48)
-    abmn = np.array([(i + s, i, i + s + n * s, i + 2 * s + n * s) for s in (1, 2) for n in range(1, 9) for i in range(0, 48) if i + 2 * s + n * s < 48])
+    electrodes = 20.0 * np.arange(48, dtype=np.float64)
+    abmn = np.array(
+        [
+            (i + s, i, i + s + n * s, i + 2 * s + n * s)
+            for s in (1, 2)
+            for n in range(1, 9)
+            for i in range(0, 48)
+            if i + 2 * s + n * s < 48
+        ]
+    )
     for number, shift in enumerate((-240.0, -80.0, 80.0, 240.0), start=1):
         cx = t.APEX[0] + shift * np.sin(np.radians(t.VEIN_STRIKE))
         cy = t.APEX[1] + shift * np.cos(np.radians(t.VEIN_STRIKE))
@@ -318,8 +434,25 @@ def resistivity(folder: Path, rng: np.random.Generator) -> None:
         error = 0.02 + 2e-4 * np.abs(factor) / np.abs(factor).min() ** 0.5
         rho = rho * (1 + rng.normal(0, 1, len(rho)) * np.minimum(error, 0.15))
         x, y = x0 + electrodes * np.sin(along), y0 + electrodes * np.cos(along)
-        pd.DataFrame({"electrode": np.arange(1, 49), "distance_m": electrodes, "x": np.round(x + t.ORIGIN[0], 1), "y": np.round(y + t.ORIGIN[1], 1), "z": np.round(t.ground(x, y), 2)}).to_csv(folder / f"resistivity_line_{number}_electrodes.csv", index=False)
-        pd.DataFrame({"a": abmn[:, 0] + 1, "b": abmn[:, 1] + 1, "m": abmn[:, 2] + 1, "n": abmn[:, 3] + 1, "rhoa_ohmm": np.round(rho, 1), "err_pct": np.round(100 * np.minimum(error, 0.15), 1)}).to_csv(folder / f"resistivity_line_{number}.csv", index=False)
+        pd.DataFrame(
+            {
+                "electrode": np.arange(1, 49),
+                "distance_m": electrodes,
+                "x": np.round(x + t.ORIGIN[0], 1),
+                "y": np.round(y + t.ORIGIN[1], 1),
+                "z": np.round(t.ground(x, y), 2),
+            }
+        ).to_csv(folder / f"resistivity_line_{number}_electrodes.csv", index=False)
+        pd.DataFrame(
+            {
+                "a": abmn[:, 0] + 1,
+                "b": abmn[:, 1] + 1,
+                "m": abmn[:, 2] + 1,
+                "n": abmn[:, 3] + 1,
+                "rhoa_ohmm": np.round(rho, 1),
+                "err_pct": np.round(100 * np.minimum(error, 0.15), 1),
+            }
+        ).to_csv(folder / f"resistivity_line_{number}.csv", index=False)
 
 
 def geology(folder: Path, rng: np.random.Generator) -> None:
@@ -339,18 +472,51 @@ def geology(folder: Path, rng: np.random.Generator) -> None:
     ]  # fmt: skip
     crs = {"type": "name", "properties": {"name": "urn:ogc:def:crs:EPSG::32629"}}
     fault = np.radians(t.FAULT_STRIKE)
-    line = [[t.ORIGIN[0] + 1930 + s * np.sin(fault), t.ORIGIN[1] + 1300 + s * np.cos(fault)] for s in (-1100, -400, 300, 1000)]
-    shapes.append({"type": "Feature", "properties": {"unit": "fault"}, "geometry": {"type": "LineString", "coordinates": np.round(line, 1).tolist()}})
-    (folder / "geological_map.geojson").write_text(json.dumps({"type": "FeatureCollection", "crs": crs, "features": shapes}), encoding="utf-8")
+    line = [
+        [t.ORIGIN[0] + 1930 + s * np.sin(fault), t.ORIGIN[1] + 1300 + s * np.cos(fault)]
+        for s in (-1100, -400, 300, 1000)
+    ]
+    shapes.append(
+        {
+            "type": "Feature",
+            "properties": {"unit": "fault"},
+            "geometry": {"type": "LineString", "coordinates": np.round(line, 1).tolist()},
+        }
+    )
+    (folder / "geological_map.geojson").write_text(
+        json.dumps({"type": "FeatureCollection", "crs": crs, "features": shapes}), encoding="utf-8"
+    )
     n = 140
     x, y = rng.uniform(100, t.WIDTH - 100, n), rng.uniform(100, t.HEIGHT - 100, n)
     kind = rng.choice(["bedding", "cleavage", "vein", "joint"], n, p=[0.4, 0.25, 0.2, 0.15])
     mean = {"bedding": (28, 100), "cleavage": (62, 115), "vein": (80, 152), "joint": (85, 60)}
     dip = [np.clip(mean[k][0] + rng.normal(0, 7), 1, 90) for k in kind]
     towards = [(mean[k][1] + rng.normal(0, 11)) % 360 for k in kind]
-    pd.DataFrame({"Stop": np.arange(1, n + 1), "E": np.round(x + t.ORIGIN[0], 0), "N": np.round(y + t.ORIGIN[1], 0), "Elev": np.round(t.ground(x, y), 1), "Feature": kind, "Dip": np.round(dip, 0), "Dip direction": np.round(towards, 0)}).to_csv(folder / "structural_readings.csv", index=False)
-    places = [("Upper shaft", 1490, 1380, "shaft"), ("Lower adit", 1395, 1150, "adit"), ("Old trench", 1720, 1450, "trench"), ("East pit", 2060, 1240, "pit"), ("Water adit", 1250, 1010, "adit")]
-    pd.DataFrame([(n_, px + t.ORIGIN[0], py + t.ORIGIN[1], round(float(t.ground(np.float64(px), np.float64(py))), 1), k) for n_, px, py, k in places], columns=["Name", "Easting", "Northing", "Elevation", "Kind"]).to_csv(folder / "old_workings.csv", index=False)
+    pd.DataFrame(
+        {
+            "Stop": np.arange(1, n + 1),
+            "E": np.round(x + t.ORIGIN[0], 0),
+            "N": np.round(y + t.ORIGIN[1], 0),
+            "Elev": np.round(t.ground(x, y), 1),
+            "Feature": kind,
+            "Dip": np.round(dip, 0),
+            "Dip direction": np.round(towards, 0),
+        }
+    ).to_csv(folder / "structural_readings.csv", index=False)
+    places = [
+        ("Upper shaft", 1490, 1380, "shaft"),
+        ("Lower adit", 1395, 1150, "adit"),
+        ("Old trench", 1720, 1450, "trench"),
+        ("East pit", 2060, 1240, "pit"),
+        ("Water adit", 1250, 1010, "adit"),
+    ]
+    pd.DataFrame(
+        [
+            (n_, px + t.ORIGIN[0], py + t.ORIGIN[1], round(float(t.ground(np.array(px), np.array(py))), 1), k)
+            for n_, px, py, k in places
+        ],
+        columns=["Name", "Easting", "Northing", "Elevation", "Kind"],
+    ).to_csv(folder / "old_workings.csv", index=False)
 
 
 if __name__ == "__main__":

@@ -17,7 +17,9 @@ from scipy.sparse.linalg import splu
 FloatArray = NDArray[np.float64]
 
 
-def apparent_resistivity(electrodes: FloatArray, abmn: NDArray[np.int64], resistivity: Callable[[FloatArray, FloatArray], FloatArray]) -> FloatArray:
+def apparent_resistivity(
+    electrodes: FloatArray, abmn: NDArray[np.int64], resistivity: Callable[[FloatArray, FloatArray], FloatArray]
+) -> FloatArray:
     """Return apparent resistivities (ohm.m) of arrays of electrode indices over a section.
 
     `electrodes` are equally spaced distances along the line in metres; `resistivity` gives ohm.m at
@@ -37,7 +39,9 @@ def apparent_resistivity(electrodes: FloatArray, abmn: NDArray[np.int64], resist
     return measured / _voltages(x, z, np.full_like(sigma, 1.0), nodes, abmn)
 
 
-def _voltages(x: FloatArray, z: FloatArray, sigma: FloatArray, nodes: NDArray[np.int64], abmn: NDArray[np.int64]) -> FloatArray:
+def _voltages(
+    x: FloatArray, z: FloatArray, sigma: FloatArray, nodes: NDArray[np.int64], abmn: NDArray[np.int64]
+) -> FloatArray:
     nx, nz = len(x), len(z)
     dx, dz = np.diff(x), np.diff(z)
     index = np.arange(nx * nz).reshape(nx, nz)
@@ -58,7 +62,9 @@ def _voltages(x: FloatArray, z: FloatArray, sigma: FloatArray, nodes: NDArray[np
     second = np.concatenate([index[1:].ravel(), index[:, 1:].ravel()])
     g = np.concatenate([along.ravel(), down.ravel()])
     n = nx * nz
-    edges = sp.coo_matrix((np.concatenate([-g, -g]), (np.concatenate([first, second]), np.concatenate([second, first]))), shape=(n, n))
+    edges = sp.coo_matrix(
+        (np.concatenate([-g, -g]), (np.concatenate([first, second]), np.concatenate([second, first]))), shape=(n, n)
+    )
     diagonal = np.bincount(first, g, n) + np.bincount(second, g, n)
     # The far edges are held at zero.
     far = np.zeros((nx, nz), dtype=bool)
@@ -71,7 +77,9 @@ def _voltages(x: FloatArray, z: FloatArray, sigma: FloatArray, nodes: NDArray[np
     weights[0] += ks[0]
     for k, weight in zip(ks, weights, strict=True):
         matrix = (edges + sp.diags(diagonal + k * k * area.ravel() + 1e12 * far.ravel())).tocsc()
-        potential = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}).solve(sources)
+        potential = splu(
+            matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+        ).solve(sources)
         total += weight * potential[index[nodes, 0]]
     a, b, m, q = abmn.T
     return total[m, a] - total[m, b] - total[q, a] + total[q, b]

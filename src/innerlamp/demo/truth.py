@@ -26,19 +26,50 @@ PROPERTIES = {
     "TILL": (2.05, 2e-4, 250.0), "CLAY": (2.20, 1e-4, 25.0), "SLATE": (2.74, 3e-4, 600.0), "CARB": (2.72, 1e-4, 1500.0),
     "SKARN": (3.25, 8e-2, 120.0), "GRAN": (2.62, 1e-4, 3000.0), "GREIS": (2.68, 1e-4, 4000.0), "PORPH": (2.65, 8e-3, 1800.0),
 }  # fmt: skip
+# Wave length (m), direction (degrees) and phase of the smaller hills and gullies.
+_RELIEF = (
+    (830.0, 20.0, 0.4),
+    (610.0, 75.0, 1.9),
+    (470.0, 130.0, 3.1),
+    (390.0, 165.0, 0.9),
+    (310.0, 48.0, 2.2),
+    (240.0, 110.0, 4.4),
+    (190.0, 5.0, 5.0),
+    (150.0, 82.0, 1.2),
+)
 
 
 def ground(x: FloatArray, y: FloatArray) -> FloatArray:
     """Elevation of the ground."""
     z = 300.0 + 0.018 * (x - 1600.0) - 0.012 * (y - 1300.0)
-    for cx, cy, wide, high in ((1500, 1500, 620, 70), (700, 700, 500, 45), (2600, 2000, 560, 55), (2500, 500, 450, -40), (400, 2200, 400, -30)):
+    for cx, cy, wide, high in (
+        (1500, 1500, 620, 70),
+        (700, 700, 500, 45),
+        (2600, 2000, 560, 55),
+        (2500, 500, 450, -40),
+        (400, 2200, 400, -30),
+    ):
         z = z + high * np.exp(-((x - cx) ** 2 + (y - cy) ** 2) / (2.0 * wide**2))
-    return z + 6.0 * np.sin(x / 170.0 + 0.6) * np.cos(y / 210.0) + 2.0 * np.sin((x + 1.7 * y) / 90.0)
+    for length, azimuth, phase in _RELIEF:
+        a = np.radians(azimuth)
+        wave = np.sin(
+            (x * np.sin(a) + y * np.cos(a) + 60.0 * np.sin((x * np.cos(a) - y * np.sin(a)) / length + phase))
+            * 2
+            * np.pi
+            / length
+            + phase
+        )
+        z = z + 0.009 * length * wave
+    return z
 
 
 def till(x: FloatArray, y: FloatArray) -> FloatArray:
     """Thickness of the till."""
-    return 6.0 + 4.0 * np.sin(x / 330.0 + 1.0) * np.sin(y / 270.0) + 3.0 * np.exp(-((x - 2400) ** 2 + (y - 600) ** 2) / (2 * 500.0**2))
+    return (
+        6.0
+        + 4.0 * np.sin(x / 330.0 + 1.0) * np.sin(y / 270.0)
+        + 3.0 * np.exp(-((x - 2400) ** 2 + (y - 600) ** 2) / (2 * 500.0**2))
+    )
 
 
 def granite_top(x: FloatArray, y: FloatArray) -> FloatArray:
@@ -98,7 +129,9 @@ def rock(x: FloatArray, y: FloatArray, z: FloatArray) -> NDArray[np.int64]:
     out = np.where((vein_distance(x, y, z) < width) & (crest > 0.25), 6, out)
     out = np.where((dyke_distance(x, y) < 9.0) & (out != 6), 7, out)
     cover = till(x, y)
-    clay = (depth < cover + 34.0 * np.exp(-(((x - APEX[0]) / 420.0) ** 2 + ((y - APEX[1]) / 380.0) ** 2))) & (depth >= cover)
+    clay = (depth < cover + 34.0 * np.exp(-(((x - APEX[0]) / 420.0) ** 2 + ((y - APEX[1]) / 380.0) ** 2))) & (
+        depth >= cover
+    )
     out = np.where(clay & (out != 6), 1, out)
     return np.where(depth < cover, 0, out)
 
@@ -126,7 +159,9 @@ def _rotate(x: FloatArray, y: FloatArray, azimuth: float) -> tuple[FloatArray, F
     return x * np.cos(a) - y * np.sin(a), x * np.sin(a) + y * np.cos(a)
 
 
-def _across(x: FloatArray, y: FloatArray, z: FloatArray, point: tuple[float, float, float], strike: float, dip: float) -> FloatArray:
+def _across(
+    x: FloatArray, y: FloatArray, z: FloatArray, point: tuple[float, float, float], strike: float, dip: float
+) -> FloatArray:
     # Distance from a plane, positive on its hangingwall (right-hand rule).
     s, d = np.radians(strike), np.radians(dip)
     normal = (np.cos(s) * np.sin(d), -np.sin(s) * np.sin(d), np.cos(d))

@@ -96,7 +96,13 @@ class AttributeField(ChoiceField):
         before = self.box.currentText()
         self.box.clear()
         self.box.addItems(list(attributes))
-        chosen = before if before in attributes else preferred if preferred in attributes else next((a for a, u in attributes.items() if u), "")
+        chosen = (
+            before
+            if before in attributes
+            else preferred
+            if preferred in attributes
+            else next((a for a, u in attributes.items() if u), "")
+        )
         if chosen:
             self.box.setCurrentText(chosen)
 
@@ -158,5 +164,3 @@ def widget_for(info: FieldInfo) -> FieldWidget:
     if words and all(isinstance(w, str) for w in words):
         return ChoiceField(info, words)
     return TextField(info)
-
-

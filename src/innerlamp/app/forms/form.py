@@ -6,7 +6,16 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.errors import LampError
 from ...core.items.base import Item
@@ -14,7 +23,7 @@ from ...core.operations.declare import Inputs, Operation
 from ...core.project.records import Notice
 from ..context import Context
 from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for
-from .previews import PREVIEWS, Preview
+from .previews import PREVIEWS, PREVIEWS_FIRST, Preview
 
 
 class OperationForm(QWidget):
@@ -75,7 +84,10 @@ class OperationForm(QWidget):
         self._soon.setSingleShot(True)
         self._soon.setInterval(120)
         self._soon.timeout.connect(self._update)
-        self._off: list[Callable[[], None]] = [ctx.items_changed.connect(self._on_items), ctx.loaded.connect(self._on_loaded)]
+        self._off: list[Callable[[], None]] = [
+            ctx.items_changed.connect(self._on_items),
+            ctx.loaded.connect(self._on_loaded),
+        ]
         self._slot_changed()
 
     # ---- building
@@ -92,6 +104,11 @@ class OperationForm(QWidget):
             combo.activated.connect(lambda _: self._slot_changed())
             layout.addRow(slot.label, combo)
         self._fill_slots()
+        self.preview: Preview | None = None
+        if op.name in PREVIEWS_FIRST:
+            self.preview = PREVIEWS_FIRST[op.name](self)
+            self.column.addWidget(self.preview)
+            layout = self._rows()
         more = self._rows()
         hidden: list[QWidget] = []
         for name, info in op.fields().items():
@@ -113,10 +130,8 @@ class OperationForm(QWidget):
             toggle.setObjectName("link")
             toggle.setCheckable(True)
             self.column.insertWidget(self.column.count() - 1, toggle)
-            for widget in hidden:
-                widget.hide()
-            toggle.toggled.connect(lambda on: [w.setVisible(on) for w in hidden])
-        self.preview: Preview | None = None
+            _show_all(hidden, False)
+            toggle.toggled.connect(lambda on: _show_all(hidden, on))
         if op.name in PREVIEWS:
             self.preview = PREVIEWS[op.name](self)
             self.column.addWidget(self.preview)
@@ -137,12 +152,32 @@ class OperationForm(QWidget):
             combo.clear()
             if slot.optional:
                 combo.addItem("none", "")
-            fitting = [e for e in self.ctx.entries() if e.kind in slot.kinds and (slot.need is None or slot.need(e)) and not e.dated]
+            fitting = [
+                e
+                for e in self.ctx.entries()
+                if e.kind in slot.kinds and (slot.need is None or slot.need(e)) and not e.dated
+            ]
             for entry in fitting:
                 combo.addItem(entry.name, entry.id)
             ids = [e.id for e in fitting]
-            wanted = before if before in ids else self.ctx.selected if self.ctx.selected in ids else next((i for i in ids if i in self.ctx.lit), ids[0] if ids else "")
+            used = self._used_before(slot.slot)
+            wanted = (
+                before
+                if before in ids
+                else used
+                if used in ids
+                else self.ctx.selected
+                if self.ctx.selected in ids
+                else next((i for i in ids if i in self.ctx.lit), ids[0] if ids else "")
+            )
             combo.setCurrentIndex(max(combo.findData(wanted), 0))
+
+    def _used_before(self, slot: str) -> str:
+        """The item that the latest run of this operation used in a slot."""
+        for entry in reversed(self.ctx.entries()):
+            if entry.recipe is not None and entry.recipe.operation == self.operation.name:
+                return next((i for i, _ in entry.recipe.inputs.get(slot, ())), "")
+        return ""
 
     # ---- state
 
@@ -233,14 +268,19 @@ class OperationForm(QWidget):
 
     def focus_first(self) -> None:
         """Put the keyboard where typing starts."""
-        first = next(iter(self.slots.values()), None) or next((f for f in self.fields.values() if not isinstance(f, MappingField)), None)
+        first = next(iter(self.slots.values()), None) or next(
+            (f for f in self.fields.values() if not isinstance(f, MappingField)), None
+        )
         if first is not None:
             first.setFocus()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() == Qt.Key.Key_Escape:
             self.closed.emit()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        elif (
+            event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
             self.run()
         else:
             super().keyPressEvent(event)
@@ -256,3 +296,8 @@ def _seconds(value: float) -> str:
     if value < 1.5:
         return "a second"
     return f"{value:.0f} seconds" if value < 90 else f"{value / 60:.0f} minutes"
+
+
+def _show_all(widgets: list[QWidget], on: bool) -> None:
+    for widget in widgets:
+        widget.setVisible(on)

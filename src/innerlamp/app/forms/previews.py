@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QComboBox, QFormLayout, QLabel, QTableWidget, QTableWidgetItem, QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QLabel,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.compute.targets.evidence import column_maximum
 from ...core.errors import LampError
@@ -79,7 +88,10 @@ class ColumnsPreview(Preview):
             self.tabs.addTab(page, name)
             return
         signs = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
-        words = QLabel(f"{signs[layout.delimiter]} separated, heading in line {layout.header_line}, {len(layout.columns)} columns" + (", decimal comma" if layout.decimal_comma else ""))
+        words = QLabel(
+            f"{signs[layout.delimiter]} separated, heading in line {layout.header_line}, {len(layout.columns)} columns"
+            + (", decimal comma" if layout.decimal_comma else "")
+        )
         words.setObjectName("faint")
         words.setWordWrap(True)
         box.addWidget(words)
@@ -107,8 +119,8 @@ class ColumnsPreview(Preview):
         table.setFixedHeight(140)
         for row, cells in enumerate(_first_rows(path, layout)):
             table.insertRow(row)
-            for column, cell in enumerate(cells):
-                table.setItem(row, column, QTableWidgetItem(cell))
+            for place, cell in enumerate(cells):
+                table.setItem(row, place, QTableWidgetItem(cell))
         table.resizeColumnsToContents()
         self.tables[name] = table
         box.addWidget(table)
@@ -164,21 +176,49 @@ class CurvesPreview(Preview):
         soil, model = items.get("soil"), items.get("model")
         if isinstance(soil, Grid):
             values = soil.values[np.isfinite(soil.values)]
-            self._add(f"{soil.attribute} ({soil.unit})", values, number("soil_low"), number("soil_high"), True, number("soil_weight"))
+            self._add(
+                f"{soil.attribute} ({soil.unit})",
+                values,
+                number("soil_low"),
+                number("soil_high"),
+                True,
+                number("soil_weight"),
+            )
         if isinstance(model, BlockModel):
             values = self._depth_values(model, number("shallow"), number("deep"))
             name = next(iter(model.properties))
-            self._add(f"{name} at depth ({model.units.get(name, '')})", values, number("depth_low"), number("depth_high"), True, number("depth_weight"))
+            self._add(
+                f"{name} at depth ({model.units.get(name, '')})",
+                values,
+                number("depth_low"),
+                number("depth_high"),
+                True,
+                number("depth_weight"),
+            )
         if "shell" in items:
-            self._add("distance to shell (m)", np.empty(0), number("shell_near"), number("shell_far"), False, number("shell_weight"))
+            self._add(
+                "distance to shell (m)",
+                np.empty(0),
+                number("shell_near"),
+                number("shell_far"),
+                False,
+                number("shell_weight"),
+            )
         if "holes" in items:
-            self._add("distance to drilling (m)", np.empty(0), number("drilled_near"), number("drilled_far"), True, number("drilled_weight"))
+            self._add(
+                "distance to drilling (m)",
+                np.empty(0),
+                number("drilled_near"),
+                number("drilled_far"),
+                True,
+                number("drilled_weight"),
+            )
         self.setFixedHeight(max(self.ROW * len(self.curves), 1))
         self.update()
 
     def _depth_values(self, model: BlockModel, shallow: float, deep: float) -> np.ndarray:
         values = next(iter(model.properties.values()))
-        z = model.z0 + model.dz * (np.arange(model.shape[2]) + 0.5)
+        z = model.z0 + model.dz * (np.arange(model.shape[2], dtype=np.float64) + 0.5)
         top = np.where(np.isfinite(values), z[None, None, :], -np.inf).max(axis=2) + model.dz / 2
         best = column_maximum(values, z, top, shallow, deep)
         return np.asarray(best[np.isfinite(best)])
@@ -198,8 +238,16 @@ class CurvesPreview(Preview):
         for number, (name, low, high, more, weight, values) in enumerate(self.curves):
             frame = QRectF(4, number * self.ROW + 15, self.width() - 8, self.ROW - 31)
             painter.setPen(QColor(theme.text))
-            painter.drawText(QRectF(4, number * self.ROW, self.width() - 8, 14), Qt.AlignmentFlag.AlignLeft, f"{name}, weight {weight:g}")
-            left, right = (0.0, 1.25 * max(high, 1e-12)) if not len(values) else (min(float(values.min()), low), max(float(np.percentile(values, 99.5)), high * 1.1))
+            painter.drawText(
+                QRectF(4, number * self.ROW, self.width() - 8, 14),
+                Qt.AlignmentFlag.AlignLeft,
+                f"{name}, weight {weight:g}",
+            )
+            left, right = (
+                (0.0, 1.25 * max(high, 1e-12))
+                if not len(values)
+                else (min(float(values.min()), low), max(float(np.percentile(values, 99.5)), high * 1.1))
+            )
             span = max(right - left, 1e-12)
             if len(values):
                 counts, _ = np.histogram(values, bins=40, range=(left, right))
@@ -207,24 +255,43 @@ class CurvesPreview(Preview):
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(theme.line))
                 for k, h in enumerate(tall):
-                    painter.drawRect(QRectF(frame.left() + frame.width() * k / 40, frame.bottom() - frame.height() * h, frame.width() / 40, frame.height() * h))
+                    painter.drawRect(
+                        QRectF(
+                            frame.left() + frame.width() * k / 40,
+                            frame.bottom() - frame.height() * h,
+                            frame.width() / 40,
+                            frame.height() * h,
+                        )
+                    )
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(theme.text), 1.6))
             points = QPolygonF()
-            for value, worth in ((left, 0.0 if more else 1.0), (low, 0.0 if more else 1.0), (high, 1.0 if more else 0.0), (right, 1.0 if more else 0.0)):
+            for value, worth in (
+                (left, 0.0 if more else 1.0),
+                (low, 0.0 if more else 1.0),
+                (high, 1.0 if more else 0.0),
+                (right, 1.0 if more else 0.0),
+            ):
                 x = frame.left() + frame.width() * min(max((value - left) / span, 0.0), 1.0)
                 points.append(frame.topLeft() + type(frame.topLeft())(x - frame.left(), frame.height() * (1 - worth)))
             painter.drawPolyline(points)
             painter.setPen(QColor(theme.faint))
             for value in (low, high):
                 x = frame.left() + frame.width() * min(max((value - left) / span, 0.0), 1.0)
-                painter.drawText(QRectF(x - 40, frame.bottom() + 1, 80, 12).intersected(QRectF(0, 0, self.width(), self.height())), Qt.AlignmentFlag.AlignHCenter, f"{value:.3g}")
+                painter.drawText(
+                    QRectF(x - 40, frame.bottom() + 1, 80, 12).intersected(QRectF(0, 0, self.width(), self.height())),
+                    Qt.AlignmentFlag.AlignHCenter,
+                    f"{value:.3g}",
+                )
         painter.end()
 
 
 PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
-    "import-holes": lambda form: ColumnsPreview(form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True),
+    "import-holes": lambda form: ColumnsPreview(
+        form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True
+    ),
     "import-points": lambda form: ColumnsPreview(form, {"file": "points"}, nested=False),
     "import-lines": lambda form: ColumnsPreview(form, {"file": "lines"}, nested=False),
-    "rank-targets": CurvesPreview,
 }
+# These stand above the parameters that shape them.
+PREVIEWS_FIRST: dict[str, Callable[[OperationForm], Preview]] = {"rank-targets": CurvesPreview}

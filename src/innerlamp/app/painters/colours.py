@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor
 from ...core.items.legend import RAMPS, Legend, position
 
 BINS = 24
+PALE_START = {"ember", "moss"}
 ABSENT = (150, 150, 150, 255)
 
 
@@ -20,8 +21,10 @@ ABSENT = (150, 150, 150, 255)
 def table(ramp: str) -> NDArray[np.uint8]:
     """Return the 256 colours (256, 4) of a ramp."""
     name = RAMPS.get(ramp, RAMPS["ember"])
-    colours = [QColor(c).getRgb() for c in colorcet.palette[name]]
-    return np.array(colours, dtype=np.uint8)
+    colours = np.array([QColor(c).getRgb() for c in colorcet.palette[name]], dtype=np.uint8)
+    if ramp in PALE_START:  # the first colours would vanish on paper
+        colours = colours[np.linspace(26, 255, 256).astype(int)]
+    return colours
 
 
 def colour_values(legend: Legend, values: NDArray[np.float64], hide_below: bool = False) -> NDArray[np.uint8]:
@@ -48,7 +51,9 @@ def class_colour(legend: Legend, name: object) -> QColor:
     return QColor(legend.classes.get(str(name), "#9A9A9A"))
 
 
-def bins(legend: Legend, values: NDArray[np.generic], hide_below: bool = False) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
+def bins(
+    legend: Legend, values: NDArray[np.generic], hide_below: bool = False
+) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
     """Yield a colour and the mask of values that have it, for at most `BINS` colours or the classes.
 
     Missing values come in grey; with `hide_below` values under the cut-off do not come at all.

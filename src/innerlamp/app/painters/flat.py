@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter
 
 from ...core.items.legend import Legend
 from .colours import bins
@@ -14,7 +14,9 @@ from .colours import bins
 FloatArray = NDArray[np.float64]
 
 
-def coloured_pieces(start: FloatArray, stop: FloatArray, legend: Legend, values: NDArray[np.generic], width: float, z: float) -> list[pg.GraphicsObject]:
+def coloured_pieces(
+    start: FloatArray, stop: FloatArray, legend: Legend, values: NDArray[np.generic], width: float, z: float
+) -> list[pg.GraphicsObject]:
     """Return curves that draw line pieces (n, 2)-(n, 2), one curve a colour."""
     out = []
     for colour, mask in bins(legend, values):
@@ -25,12 +27,23 @@ def coloured_pieces(start: FloatArray, stop: FloatArray, legend: Legend, values:
 
 def plain_pieces(xy: FloatArray, colour: QColor, width: float, z: float) -> pg.PlotCurveItem:
     """Return a curve through pairs of points (2n, 2)."""
-    curve = pg.PlotCurveItem(xy[:, 0], xy[:, 1], connect="pairs", pen=pg.mkPen(colour, width=width), antialias=False, skipFiniteCheck=False)
+    curve = pg.PlotCurveItem(
+        xy[:, 0], xy[:, 1], connect="pairs", pen=pg.mkPen(colour, width=width), antialias=False, skipFiniteCheck=False
+    )
     curve.setZValue(z)
     return curve
 
 
-def markers(x: FloatArray, y: FloatArray, legend: Legend | None, values: NDArray[np.generic] | None, size: float, z: float, symbol: str = "o", colour: QColor | None = None) -> list[pg.ScatterPlotItem]:
+def markers(
+    x: FloatArray,
+    y: FloatArray,
+    legend: Legend | None,
+    values: NDArray[np.generic] | None,
+    size: float,
+    z: float,
+    symbol: str = "o",
+    colour: QColor | None = None,
+) -> list[pg.ScatterPlotItem]:
     """Return markers, one scatter a colour; `data` of each marker is its row."""
     rows = np.arange(len(x))
     out = []
@@ -39,13 +52,24 @@ def markers(x: FloatArray, y: FloatArray, legend: Legend | None, values: NDArray
     else:
         groups = list(bins(legend, values))
     for shade, mask in groups:
-        item = pg.ScatterPlotItem(x=x[mask], y=y[mask], data=rows[mask], size=size, symbol=symbol, brush=pg.mkBrush(shade), pen=pg.mkPen(shade.darker(170), width=0.6), pxMode=True)
+        item = pg.ScatterPlotItem(
+            x=x[mask],
+            y=y[mask],
+            data=rows[mask],
+            size=size,
+            symbol=symbol,
+            brush=pg.mkBrush(shade),
+            pen=pg.mkPen(shade.darker(170), width=0.6),
+            pxMode=True,
+        )
         item.setZValue(z)
         out.append(item)
     return out
 
 
-def image(rgba: NDArray[np.uint8], west: float, south: float, width: float, height: float, z: float, opacity: float = 1.0) -> pg.ImageItem:
+def image(
+    rgba: NDArray[np.uint8], west: float, south: float, width: float, height: float, z: float, opacity: float = 1.0
+) -> pg.ImageItem:
     """Return an image (rows from the bottom up) placed in plot coordinates."""
     item = pg.ImageItem(rgba, axisOrder="row-major")
     item.setRect(QRectF(west, south, width, height))
@@ -54,7 +78,70 @@ def image(rgba: NDArray[np.uint8], west: float, south: float, width: float, heig
     return item
 
 
-def label(text: str, x: float, y: float, colour: str, z: float, anchor: tuple[float, float] = (0.0, 1.0), bold: bool = False) -> pg.TextItem:
+class Labels(pg.GraphicsObject):
+    """Many texts at places; those that would cover another are left out at the present zoom."""
+
+    def __init__(
+        self,
+        words: list[str],
+        x: FloatArray,
+        y: FloatArray,
+        colour: str,
+        halo: str,
+        z: float,
+        above: float = 7.0,
+        bold: bool = False,
+    ) -> None:
+        super().__init__()
+        self.words, self.x, self.y = words, np.asarray(x, dtype=float), np.asarray(y, dtype=float)
+        self.colour, self.halo, self.above, self.bold = QColor(colour), QColor(halo), above, bold
+        self.shown = 0
+        self.setZValue(z)
+
+    def boundingRect(self) -> QRectF:  # noqa: N802
+        good = np.isfinite(self.x) & np.isfinite(self.y)
+        if not good.any():
+            return QRectF()
+        x, y = self.x[good], self.y[good]
+        margin = 60 * self._pixel()
+        return QRectF(x.min() - margin, y.min() - margin, np.ptp(x) + 2 * margin, np.ptp(y) + 2 * margin)
+
+    def _pixel(self) -> float:
+        size = self.pixelLength(QPointF(1, 0)) if self.getViewBox() is not None else None
+        return float(size) if size else 1.0
+
+    def viewTransformChanged(self) -> None:  # noqa: N802 - pyqtgraph's name
+        self.prepareGeometryChange()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        transform = painter.transform()
+        painter.save()
+        painter.resetTransform()
+        font = painter.font()
+        font.setPointSizeF(7.5)
+        font.setBold(self.bold)
+        painter.setFont(font)
+        metrics = painter.fontMetrics()
+        taken: list[QRectF] = []
+        for word, x, y in zip(self.words, self.x, self.y, strict=True):
+            at = transform.map(QPointF(float(x), float(y)))
+            box = QRectF(0, 0, metrics.horizontalAdvance(word) + 2.0, metrics.height() - 1.0)
+            box.moveCenter(QPointF(at.x(), at.y() - self.above - (box.height() / 2 if self.above else 0)))
+            if any(box.intersects(other) for other in taken):
+                continue
+            taken.append(box)
+            painter.setPen(self.halo)
+            for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1)):
+                painter.drawText(box.translated(dx, dy), Qt.AlignmentFlag.AlignCenter, word)
+            painter.setPen(self.colour)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
+        self.shown = len(taken)
+        painter.restore()
+
+
+def label(
+    text: str, x: float, y: float, colour: str, z: float, anchor: tuple[float, float] = (0.0, 1.0), bold: bool = False
+) -> pg.TextItem:
     """Return a text at a place."""
     item = pg.TextItem(text, color=colour, anchor=anchor)
     font = item.textItem.font()

@@ -21,7 +21,7 @@ from . import flat
 from .colours import colour_at, colour_values
 
 Painter = Callable[[Context, Entry, Item], list[pg.GraphicsObject]]
-MOST_LABELS = 150
+MOST_LABELS = 3000
 
 
 def paint_grid(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -44,9 +44,13 @@ def paint_points(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObje
     x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
     attribute = ctx.attribute_of(entry)
     if item.role == "workings":
-        names = item.table.iloc[:, [c for c in range(item.table.shape[1]) if item.table.columns[c] in item.attributes]].iloc[:, 0].astype(str)
+        names = (
+            item.table.iloc[:, [c for c in range(item.table.shape[1]) if item.table.columns[c] in item.attributes]]
+            .iloc[:, 0]
+            .astype(str)
+        )
         marks = flat.markers(x, y, None, None, 10, 6, "t1", QColor(ctx.theme.text))
-        return [*marks, *(flat.label(n, a, b, ctx.theme.text, 7) for n, a, b in zip(names, x, y, strict=True))]
+        return [*marks, flat.Labels(list(names), x, y, ctx.theme.text, ctx.theme.panel, 7)]
     symbol, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
     if attribute in item.table.columns:
         return list(flat.markers(x, y, ctx.legend(attribute, item), item.table[attribute].to_numpy(), size, 4, symbol))
@@ -63,9 +67,15 @@ def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObjec
     same &= length < 8 * np.nanmedian(length[same]) if same.any() else same
     attribute = ctx.attribute_of(entry)
     if attribute not in item.table.columns:
-        return [flat.plain_pieces(np.stack([xy[:-1][same], xy[1:][same]], axis=1).reshape(-1, 2), QColor(ctx.theme.faint), 1.0, 2)]
+        return [
+            flat.plain_pieces(
+                np.stack([xy[:-1][same], xy[1:][same]], axis=1).reshape(-1, 2), QColor(ctx.theme.faint), 1.0, 2
+            )
+        ]
     values = item.table[attribute].to_numpy(float)
-    return list(flat.coloured_pieces(xy[:-1][same], xy[1:][same], ctx.legend(attribute, item), values[:-1][same], 2.0, 2))
+    return list(
+        flat.coloured_pieces(xy[:-1][same], xy[1:][same], ctx.legend(attribute, item), values[:-1][same], 2.0, 2)
+    )
 
 
 def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -82,9 +92,20 @@ def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObjec
         start, stop = table[["x0", "y0"]].to_numpy(float), table[["x1", "y1"]].to_numpy(float)
         out += flat.coloured_pieces(start, stop, ctx.legend(attribute, item), table[attribute].to_numpy(), 3.5, 9)
     collars = item.collars
-    out += flat.markers(collars["x"].to_numpy(float), collars["y"].to_numpy(float), None, None, 7, 10, "o", QColor(ctx.theme.panel))
+    out += flat.markers(
+        collars["x"].to_numpy(float), collars["y"].to_numpy(float), None, None, 7, 10, "o", QColor(ctx.theme.panel)
+    )
     if len(collars) <= MOST_LABELS:
-        out += [flat.label(str(h), x, y, ctx.theme.text, 11, (0.5, 1.05)) for h, x, y in zip(collars["hole"], collars["x"], collars["y"], strict=True)]
+        out.append(
+            flat.Labels(
+                [str(h) for h in collars["hole"]],
+                collars["x"].to_numpy(float),
+                collars["y"].to_numpy(float),
+                ctx.theme.text,
+                ctx.theme.panel,
+                11,
+            )
+        )
     return out
 
 
@@ -127,10 +148,21 @@ def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObj
     assert isinstance(item, TargetSet)
     x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
     out: list[pg.GraphicsObject] = []
-    ring = pg.ScatterPlotItem(x=x, y=y, data=np.arange(len(x)), size=17, symbol="o", brush=pg.mkBrush(QColor(ctx.theme.panel)), pen=pg.mkPen(ctx.theme.text, width=1.6))
+    ring = pg.ScatterPlotItem(
+        x=x,
+        y=y,
+        data=np.arange(len(x)),
+        size=16,
+        symbol="o",
+        brush=pg.mkBrush(QColor(ctx.theme.panel)),
+        pen=pg.mkPen(ctx.theme.text, width=1.6),
+    )
     ring.setZValue(14)
     out.append(ring)
-    out += [flat.label(str(r), a, b, ctx.theme.text, 15, (0.5, 0.5), bold=True) for r, a, b in zip(item.table["rank"], x, y, strict=True)]
+    out += [
+        flat.label(str(r), a, b, ctx.theme.text, 15, (0.5, 0.5), bold=True)
+        for r, a, b in zip(item.table["rank"], x, y, strict=True)
+    ]
     return out
 
 

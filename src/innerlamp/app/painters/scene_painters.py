@@ -27,9 +27,12 @@ from .map_painters import surface_colour
 FloatArray = NDArray[np.float64]
 Painter = Callable[[Context, FloatArray, Entry, Item], list[vtkProp3D]]
 MOST_TRIANGLES = 24_000
+MOST_LABELS = 16
 
 
-def actor(mesh: pv.PolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, lit: bool = True) -> vtkActor:
+def actor(
+    mesh: pv.PolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, lit: bool = True
+) -> vtkActor:
     """Return an actor of a mesh, in one colour or in the mesh's own point or cell colours ('rgba')."""
     mapper = vtkPolyDataMapper()
     mapper.SetInputData(mesh)
@@ -53,6 +56,11 @@ def actor(mesh: pv.PolyData, colour: QColor | None = None, opacity: float = 1.0,
     if not lit:
         prop.LightingOff()
     return out
+
+
+def rgb_of(colour: QColor) -> tuple[int, int, int]:
+    """Return red, green, blue 0..255 of a colour."""
+    return colour.red(), colour.green(), colour.blue()
 
 
 def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -81,7 +89,7 @@ def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> li
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
     mesh = _sheet(gx, gy, z, known, origin)
     mesh.point_data["rgba"] = np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])
-    return [actor(mesh, opacity=0.55 if others or item.is_ground else 0.85, lit=False)]
+    return [actor(mesh, opacity=0.5 if item.is_ground else 0.7, lit=False)]
 
 
 def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> pv.PolyData:
@@ -114,7 +122,7 @@ def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, si
     if not good.any():
         return []
     attribute = ctx.attribute_of(entry)
-    rgb = np.tile(np.array(QColor(ctx.theme.text).getRgb()[:3], dtype=np.uint8), (len(xyz), 1))
+    rgb = np.tile(np.array(rgb_of(QColor(ctx.theme.text)), dtype=np.uint8), (len(xyz), 1))
     if attribute in table.columns:
         rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
     mesh = pv.PolyData((xyz[good] - origin).astype(np.float32))
@@ -125,7 +133,7 @@ def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, si
 def _colours(ctx: Context, item: Item, attribute: str, values: np.ndarray) -> NDArray[np.uint8]:
     out = np.tile(np.array(ABSENT[:3], dtype=np.uint8), (len(values), 1))
     for colour, mask in bins(ctx.legend(attribute, item), values):
-        out[mask] = colour.getRgb()[:3]
+        out[mask] = rgb_of(colour)
     return out
 
 
@@ -135,17 +143,22 @@ def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> l
     xyz, hole = s[["x", "y", "z"]].to_numpy(float) - origin, s["hole"].to_numpy()
     same = hole[1:] == hole[:-1]
     first = np.flatnonzero(same)
-    bare = pv.PolyData(xyz.astype(np.float32), lines=np.column_stack([np.full(len(first), 2), first, first + 1]).ravel())
+    bare = pv.PolyData(
+        xyz.astype(np.float32), lines=np.column_stack([np.full(len(first), 2), first, first + 1]).ravel()
+    )
     out: list[vtkProp3D] = [actor(bare, QColor(ctx.theme.text), lit=False)]
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
     if hit is not None:
         table = hit[1]
-        start, stop = table[["x0", "y0", "z0"]].to_numpy(float) - origin, table[["x1", "y1", "z1"]].to_numpy(float) - origin
+        start, stop = (
+            table[["x0", "y0", "z0"]].to_numpy(float) - origin,
+            table[["x1", "y1", "z1"]].to_numpy(float) - origin,
+        )
         rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
         out.append(actor(_tubes(start, stop, rgb, 5.0)))
     collars = item.collars
-    if len(collars) <= 80:
+    if len(collars) <= MOST_LABELS:
         colour = QColor(ctx.theme.text)
         for row in range(len(collars)):
             x, y, z = (float(collars[c].iloc[row]) - origin[k] for k, c in enumerate("xyz"))
@@ -212,7 +225,9 @@ def paint_blocks(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> 
     return [actor(mesh)]
 
 
-def _outer_faces(item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray) -> pv.PolyData | None:
+def _outer_faces(
+    item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray
+) -> pv.PolyData | None:
     size = np.array([item.dx, item.dy, item.dz])
     low = np.array([item.x0, item.y0, item.z0]) - origin
     padded = np.pad(shown, 1)
@@ -245,11 +260,22 @@ def paint_targets(ctx: Context, origin: FloatArray, entry: Entry, item: Item) ->
     out: list[vtkProp3D] = []
     xyz = item.table[["x", "y", "z"]].to_numpy(float) - origin
     count = len(xyz)
-    points = np.concatenate([xyz, xyz + [0.0, 0.0, 60.0]])
-    stems = pv.PolyData(points.astype(np.float32), lines=np.column_stack([np.full(count, 2), np.arange(count), np.arange(count) + count]).ravel())
+    points = np.concatenate([xyz, xyz + np.array([0.0, 0.0, 60.0])])
+    stems = pv.PolyData(
+        points.astype(np.float32),
+        lines=np.column_stack([np.full(count, 2), np.arange(count), np.arange(count) + count]).ravel(),
+    )
     out.append(actor(stems, QColor(ctx.theme.text), lit=False))
     for row in range(count):
-        out.append(text(str(item.table["rank"].iloc[row]), tuple(xyz[row] + [0.0, 0.0, 66.0]), QColor(ctx.theme.text), 14, bold=True))
+        out.append(
+            text(
+                str(item.table["rank"].iloc[row]),
+                tuple(xyz[row] + [0.0, 0.0, 66.0]),
+                QColor(ctx.theme.text),
+                14,
+                bold=True,
+            )
+        )
     return out
 
 

@@ -43,7 +43,9 @@ def paint_grid(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> l
     start = np.column_stack([along[:-1], z[:-1]])
     stop = np.column_stack([along[1:], z[1:]])
     good = np.isfinite(values[:-1]) & np.isfinite(z[:-1]) & np.isfinite(z[1:])
-    return list(flat.coloured_pieces(start[good], stop[good], ctx.legend(item.attribute, item), values[:-1][good], 5.0, 4))
+    return list(
+        flat.coloured_pieces(start[good], stop[good], ctx.legend(item.attribute, item), values[:-1][good], 5.0, 4)
+    )
 
 
 def _near(ctx: Context, plane: SectionPlane, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -64,7 +66,9 @@ def paint_points(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) ->
     attribute = ctx.attribute_of(entry)
     legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
     values = item.table[attribute].to_numpy()[rows] if legend else None
-    marks = flat.markers(along[rows], z[rows], legend, values, 6, 8, "s" if item.role == "composites" else "o", QColor(ctx.theme.text))
+    marks = flat.markers(
+        along[rows], z[rows], legend, values, 6, 8, "s" if item.role == "composites" else "o", QColor(ctx.theme.text)
+    )
     return list(marks)
 
 
@@ -86,7 +90,11 @@ def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
     hole, z = s["hole"].to_numpy(), s["z"].to_numpy(float)
     same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1]
     az = np.column_stack([along, z])
-    out: list[pg.GraphicsObject] = [flat.plain_pieces(np.stack([az[:-1][same], az[1:][same]], axis=1).reshape(-1, 2), QColor(ctx.theme.text), 1.0, 9)]
+    out: list[pg.GraphicsObject] = [
+        flat.plain_pieces(
+            np.stack([az[:-1][same], az[1:][same]], axis=1).reshape(-1, 2), QColor(ctx.theme.text), 1.0, 9
+        )
+    ]
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
     if hit is not None:
@@ -102,12 +110,23 @@ def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
             out += _bars(start, stop, rows[attribute].to_numpy(float), legend, ctx.exaggeration)
     collars = item.collars
     a, inside = _near(ctx, plane, collars["x"].to_numpy(float), collars["y"].to_numpy(float))
-    for row in np.flatnonzero(inside):
-        out.append(flat.label(str(collars["hole"].iloc[row]), a[row], float(collars["z"].iloc[row]), ctx.theme.text, 12, (0.5, 1.1)))
+    rows_in = np.flatnonzero(inside)
+    out.append(
+        flat.Labels(
+            [str(collars["hole"].iloc[r]) for r in rows_in],
+            a[rows_in],
+            collars["z"].to_numpy(float)[rows_in],
+            ctx.theme.text,
+            ctx.theme.canvas,
+            12,
+        )
+    )
     return out
 
 
-def _bars(start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float) -> list[pg.GraphicsObject]:
+def _bars(
+    start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float
+) -> list[pg.GraphicsObject]:
     # A bar for each interval, drawn at right angles to the hole as it appears, as long as the legend's position.
     place = np.nan_to_num(position(legend, values))
     scale = np.array([1.0, exaggeration])
@@ -140,7 +159,16 @@ def paint_blocks(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) ->
     x, y = plane.to_map(along)
     nz = item.shape[2]
     z = item.z0 + item.dz * (np.arange(nz) + 0.5)
-    values = cell_values(item.properties[attribute], item.x0, item.y0, item.z0, item.dx, item.dy, item.dz, *np.broadcast_arrays(x[None, :], y[None, :], z[:, None]))
+    values = cell_values(
+        item.properties[attribute],
+        item.x0,
+        item.y0,
+        item.z0,
+        item.dx,
+        item.dy,
+        item.dz,
+        *np.broadcast_arrays(x[None, :], y[None, :], z[:, None]),
+    )
     rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
     return [flat.image(rgba, 0.0, item.z0, plane.length, nz * item.dz, -10, 0.8)]
 
@@ -153,9 +181,14 @@ def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -
     z = t["z"].to_numpy(float)
     out: list[pg.GraphicsObject] = []
     for row in rows:
-        stem = pg.PlotCurveItem([along[row], along[row]], [z[row], z[row] + 26], pen=pg.mkPen(ctx.theme.text, width=1.2))
+        stem = pg.PlotCurveItem(
+            [along[row], along[row]], [z[row], z[row] + 26], pen=pg.mkPen(ctx.theme.text, width=1.2)
+        )
         stem.setZValue(13)
-        out += [stem, flat.label(str(t["rank"].iloc[row]), along[row], z[row] + 26, ctx.theme.text, 15, (0.5, 1.0), bold=True)]
+        out += [
+            stem,
+            flat.label(str(t["rank"].iloc[row]), along[row], z[row] + 26, ctx.theme.text, 15, (0.5, 1.0), bold=True),
+        ]
     return out
 
 

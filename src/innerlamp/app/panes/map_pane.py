@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QPushButton
 
 from ...core.compute.geometry.planes import SectionPlane
+from ...core.items.base import Item
 from ...core.items.holes import HoleSet
 from ...core.project.records import Entry
 from ..context import Context, Cursor, Selection
@@ -83,9 +84,13 @@ class MapPane(Pane):
             self._fitted = True
             self.fit()
 
-    def _look_of(self, entry: Entry, item: object) -> object:
+    def _look_of(self, entry: Entry, item: Item) -> object:
         attribute = self.ctx.attribute_of(entry)
-        return (entry.version, entry.name, attribute, self.ctx.legend(attribute, item), self.ctx.theme.name) if attribute in entry.attributes else (entry.version, self.ctx.theme.name)  # type: ignore[arg-type]
+        return (
+            (entry.version, entry.name, attribute, self.ctx.legend(attribute, item), self.ctx.theme.name)
+            if attribute in entry.attributes
+            else (entry.version, self.ctx.theme.name)
+        )  # type: ignore[arg-type]
 
     def _take_off(self, item: str) -> None:
         for each in self._drawn.pop(item, (None, []))[1]:
@@ -110,7 +115,11 @@ class MapPane(Pane):
         boxes = np.array([e.bounds for e in self.ctx.lit_entries()] or [e.bounds for e in self.ctx.entries()])
         boxes = boxes[np.isfinite(boxes[:, :4]).all(axis=1)] if len(boxes) else boxes
         if len(boxes):
-            self.plot.setRange(xRange=(boxes[:, 0].min(), boxes[:, 1].max()), yRange=(boxes[:, 2].min(), boxes[:, 3].max()), padding=0.02)
+            self.plot.setRange(
+                xRange=(boxes[:, 0].min(), boxes[:, 1].max()),
+                yRange=(boxes[:, 2].min(), boxes[:, 3].max()),
+                padding=0.02,
+            )
 
     def go_to(self, x: float, y: float, z: float) -> None:
         (x0, x1), (y0, y1) = self.plot.viewRange()
@@ -133,22 +142,38 @@ class MapPane(Pane):
                 text.hide()
             return
         if self.handle is None:
-            self.handle = pg.LineSegmentROI([(plane.x0, plane.y0), (plane.x1, plane.y1)], pen=pg.mkPen(self.ctx.theme.lit, width=2.2), hoverPen=pg.mkPen(self.ctx.theme.lit, width=3.4), handlePen=pg.mkPen(self.ctx.theme.text, width=1.5))
+            self.handle = pg.LineSegmentROI(
+                [(plane.x0, plane.y0), (plane.x1, plane.y1)],
+                pen=pg.mkPen(self.ctx.theme.lit, width=2.2),
+                hoverPen=pg.mkPen(self.ctx.theme.lit, width=3.4),
+                handlePen=pg.mkPen(self.ctx.theme.text, width=1.5),
+            )
             self.handle.setZValue(31)
             self.handle.sigRegionChanged.connect(self._dragged)
             self.plot.addItem(self.handle, ignoreBounds=True)
         elif not self._moving:
             self._moving = True
             self.handle.setPos(0, 0)
-            for point, (x, y) in zip(self.handle.getHandles(), ((plane.x0, plane.y0), (plane.x1, plane.y1)), strict=True):
+            for point, (x, y) in zip(
+                self.handle.getHandles(), ((plane.x0, plane.y0), (plane.x1, plane.y1)), strict=True
+            ):
                 self.handle.movePoint(point, QPointF(x, y), finish=False, coords="parent")
             self._moving = False
         ux, uy = (plane.x1 - plane.x0) / max(plane.length, 1e-9), (plane.y1 - plane.y0) / max(plane.length, 1e-9)
         w = self.ctx.corridor
-        corners = [(plane.x0 - uy * w, plane.y0 + ux * w), (plane.x1 - uy * w, plane.y1 + ux * w), (plane.x1 + uy * w, plane.y1 - ux * w), (plane.x0 + uy * w, plane.y0 - ux * w)]
+        corners = [
+            (plane.x0 - uy * w, plane.y0 + ux * w),
+            (plane.x1 - uy * w, plane.y1 + ux * w),
+            (plane.x1 + uy * w, plane.y1 - ux * w),
+            (plane.x0 + uy * w, plane.y0 - ux * w),
+        ]
         self._corridor.setData(*np.array([*corners, corners[0]]).T)
         gap = 0.03 * plane.length
-        for text, (x, y) in zip(self._ends, ((plane.x0 - ux * gap, plane.y0 - uy * gap), (plane.x1 + ux * gap, plane.y1 + uy * gap)), strict=True):
+        for text, (x, y) in zip(
+            self._ends,
+            ((plane.x0 - ux * gap, plane.y0 - uy * gap), (plane.x1 + ux * gap, plane.y1 + uy * gap)),
+            strict=True,
+        ):
             text.setPos(x, y)
             text.show()
 
@@ -213,7 +238,12 @@ class MapPane(Pane):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             (x0, x1), (y0, y1) = self.plot.viewRange()
-            step = {Qt.Key.Key_Left: (-0.1, 0), Qt.Key.Key_Right: (0.1, 0), Qt.Key.Key_Up: (0, 0.1), Qt.Key.Key_Down: (0, -0.1)}.get(Qt.Key(event.key()))
+            step = {
+                Qt.Key.Key_Left: (-0.1, 0),
+                Qt.Key.Key_Right: (0.1, 0),
+                Qt.Key.Key_Up: (0, 0.1),
+                Qt.Key.Key_Down: (0, -0.1),
+            }.get(Qt.Key(event.key()))
             if step:
                 self.plot.getViewBox().translateBy(x=step[0] * (x1 - x0), y=step[1] * (y1 - y0))
                 return True

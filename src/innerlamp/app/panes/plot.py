@@ -73,7 +73,7 @@ class Ruler(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         plot.installEventFilter(self)
         plot.getViewBox().sigRangeChanged.connect(self.update)
-        self.resize(150, 62 if north else 30)
+        self.resize(150, 52 if north else 30)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if isinstance(event, QResizeEvent):

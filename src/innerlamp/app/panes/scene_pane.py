@@ -7,8 +7,8 @@ from typing import ClassVar
 
 import numpy as np
 import pyvista as pv
-import vtkmodules.vtkInteractionStyle  # noqa: F401 - registers the interactor styles
-import vtkmodules.vtkRenderingFreeType  # noqa: F401 - registers text drawing
+import vtkmodules.vtkInteractionStyle
+import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QResizeEvent, QShowEvent
@@ -23,7 +23,13 @@ from .base import Pane, round_length
 from .map_pane import selected_places
 from .section_pane import EXAGGERATIONS, exaggeration_box
 
-VIEWS = {"From south-east": (135, 28), "From south-west": (225, 28), "From north": (0, 25), "From above": (180, 89.9), "Along section": (None, 5)}
+VIEWS: dict[str, tuple[float | None, float]] = {
+    "From south-east": (135, 28),
+    "From south-west": (225, 28),
+    "From north": (0, 25),
+    "From above": (180, 89.9),
+    "Along section": (None, 5),
+}
 
 
 class ScenePane(Pane):
@@ -36,6 +42,8 @@ class ScenePane(Pane):
         super().__init__(ctx)
         self.view = QComboBox()
         self.view.addItems(list(VIEWS))
+        self.view.setMinimumContentsLength(9)
+        self.view.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.view.setToolTip("Look from a fixed direction")
         self.view.activated.connect(lambda _: self.look(self.view.currentText()))
         self.tools.addWidget(self.view)
@@ -92,11 +100,22 @@ class ScenePane(Pane):
         draped = any(e.kind == "grid" and "elevation" not in e.attributes for e in entries)
         for entry in entries:
             item = ctx.item(entry.id)
-            if item is None or (entry.kind in ("grid", "points") and ctx.ground() is None and any("elevation" in e.attributes for e in ctx.entries())):
+            if item is None or (
+                entry.kind in ("grid", "points")
+                and ctx.ground() is None
+                and any("elevation" in e.attributes for e in ctx.entries())
+            ):
                 continue
             attribute = ctx.attribute_of(entry)
             legend = ctx.legend(attribute, item) if attribute in entry.attributes else None
-            key = (entry.version, attribute, legend, ctx.theme.name, draped if entry.kind == "grid" else None, ctx.ground() is None)
+            key = (
+                entry.version,
+                attribute,
+                legend,
+                ctx.theme.name,
+                draped if entry.kind == "grid" else None,
+                ctx.ground() is None,
+            )
             if entry.id in self._drawn and self._drawn[entry.id][0] == key:
                 continue
             self._take_off(entry.id)
@@ -104,6 +123,7 @@ class ScenePane(Pane):
             for prop in props:
                 self.renderer.AddViewProp(prop)
             self._drawn[entry.id] = (key, props)
+        self._words_on_top()
         self._stretch()
         self._dress()
         self._draw_section()
@@ -114,7 +134,7 @@ class ScenePane(Pane):
         self.render_soon()
 
     def _place_origin(self) -> None:
-        boxes = np.array([e.bounds for e in self.ctx.entries()] or [[0.0] * 6])
+        boxes = np.array([e.bounds for e in self.ctx.entries()] or [(0.0,) * 6])
         with np.errstate(all="ignore"):
             good = boxes[np.isfinite(boxes[:, :4]).all(axis=1)]
         if len(good):
@@ -123,6 +143,14 @@ class ScenePane(Pane):
     def _take_off(self, item: str) -> None:
         for prop in self._drawn.pop(item, (None, []))[1]:
             self.renderer.RemoveViewProp(prop)
+
+    def _words_on_top(self) -> None:
+        # Translucent surfaces are drawn in the order of the props: words added last stay readable.
+        for _, props in self._drawn.values():
+            for prop in props:
+                if prop.IsA("vtkBillboardTextActor3D"):
+                    self.renderer.RemoveViewProp(prop)
+                    self.renderer.AddViewProp(prop)
 
     def _stretch(self) -> None:
         factor = self.ctx.exaggeration
@@ -158,26 +186,55 @@ class ScenePane(Pane):
         z = low[2]
         length = max(x1 - x0, y1 - y0)
         ink = QColor(self.ctx.theme.faint)
-        floor = pv.PolyData(np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]], dtype=np.float32), lines=[5, 0, 1, 2, 3, 0])
+        floor = pv.PolyData(
+            np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]], dtype=np.float32), lines=[5, 0, 1, 2, 3, 0]
+        )
         frame = actor(floor, ink, lit=False)
         arrow = 0.09 * length
         cx, cy = 0.5 * (x0 + x1), y1 + 0.03 * length
-        north = pv.PolyData(np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]], dtype=np.float32), [3, 0, 1, 2])
+        north = pv.PolyData(
+            np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]], dtype=np.float32),
+            [3, 0, 1, 2],
+        )
         north_actor = actor(north, QColor(self.ctx.theme.text), lit=False)
         bar = round_length(0.3 * length)
-        ruler = pv.PolyData(np.array([[x0, y0 - 0.03 * length, z], [x0 + bar, y0 - 0.03 * length, z], [x0, y0 - 0.015 * length, z], [x0, y0 - 0.045 * length, z], [x0 + bar, y0 - 0.015 * length, z], [x0 + bar, y0 - 0.045 * length, z]], dtype=np.float32), lines=[2, 0, 1, 2, 2, 3, 2, 4, 5])
+        ruler = pv.PolyData(
+            np.array(
+                [
+                    [x0, y0 - 0.03 * length, z],
+                    [x0 + bar, y0 - 0.03 * length, z],
+                    [x0, y0 - 0.015 * length, z],
+                    [x0, y0 - 0.045 * length, z],
+                    [x0 + bar, y0 - 0.015 * length, z],
+                    [x0 + bar, y0 - 0.045 * length, z],
+                ],
+                dtype=np.float32,
+            ),
+            lines=[2, 0, 1, 2, 2, 3, 2, 4, 5],
+        )
         ruler_actor = actor(ruler, QColor(self.ctx.theme.text), lit=False)
         ruler_actor.GetProperty().SetLineWidth(2.0)
         self._fixtures += [frame, north_actor, ruler_actor]
         plane = self.ctx.section
         if plane is not None:
-            corners = np.array([[plane.x0, plane.y0, low[2]], [plane.x1, plane.y1, low[2]], [plane.x1, plane.y1, high[2]], [plane.x0, plane.y0, high[2]]])
+            corners = np.array(
+                [
+                    [plane.x0, plane.y0, low[2]],
+                    [plane.x1, plane.y1, low[2]],
+                    [plane.x1, plane.y1, high[2]],
+                    [plane.x0, plane.y0, high[2]],
+                ]
+            )
             corners[:, :2] -= self.origin[:2]
-            outline = actor(pv.PolyData(corners.astype(np.float32), lines=[5, 0, 1, 2, 3, 0]), QColor(self.ctx.theme.lit), lit=False)
+            outline = actor(
+                pv.PolyData(corners.astype(np.float32), lines=[5, 0, 1, 2, 3, 0]), QColor(self.ctx.theme.lit), lit=False
+            )
             outline.GetProperty().SetLineWidth(2.0)
             self._fixtures.append(outline)
             for name, corner in (("A", corners[3]), ("B", corners[2])):
-                self._fixtures.append(text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True))
+                self._fixtures.append(
+                    text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True)
+                )
         words = f"{bar / 1000:g} km" if bar >= 1000 else f"{bar:g} m"
         self._fixtures += [
             text("N", (cx, cy + arrow * 1.1, z * factor), QColor(self.ctx.theme.text), 15, bold=True),
@@ -241,7 +298,7 @@ class ScenePane(Pane):
         low, high = box
         # Only the focus and distance change; the direction stays.
         self.renderer.ResetCamera(low[0], high[0], low[1], high[1], low[2] * factor, high[2] * factor)
-        self.renderer.GetActiveCamera().Zoom(1.35)
+        self.renderer.GetActiveCamera().Zoom(1.2)
         self.renderer.ResetCameraClippingRange()
         self._update_caption()
         self.render_soon()
@@ -253,14 +310,16 @@ class ScenePane(Pane):
 
     def _update_caption(self) -> None:
         azimuth, down = self.direction()
-        self.caption.SetInput(f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.ctx.exaggeration:g}")
+        self.caption.SetInput(
+            f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.ctx.exaggeration:g}"
+        )
 
     def go_to(self, x: float, y: float, z: float) -> None:
         z = z if np.isfinite(z) else 0.0
         place = (np.array([x, y, z]) - self.origin) * [1, 1, self.ctx.exaggeration]
         camera = self.renderer.GetActiveCamera()
         shift = np.array(camera.GetPosition()) - np.array(camera.GetFocalPoint())
-        distance = np.linalg.norm(shift)
+        distance = float(np.linalg.norm(shift))
         shift *= min(1.0, 1600.0 / max(distance, 1.0))
         camera.SetFocalPoint(*place)
         camera.SetPosition(*(place + shift))
@@ -305,7 +364,12 @@ class ScenePane(Pane):
             self.pick(event.position().toPoint())  # type: ignore[attr-defined]
             return True
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            turn = {Qt.Key.Key_Left: (-10, 0), Qt.Key.Key_Right: (10, 0), Qt.Key.Key_Up: (0, 8), Qt.Key.Key_Down: (0, -8)}.get(Qt.Key(event.key()))
+            turn = {
+                Qt.Key.Key_Left: (-10, 0),
+                Qt.Key.Key_Right: (10, 0),
+                Qt.Key.Key_Up: (0, 8),
+                Qt.Key.Key_Down: (0, -8),
+            }.get(Qt.Key(event.key()))
             if turn:
                 azimuth, down = self.direction()
                 self.aim((azimuth + 180 + turn[0]) % 360, float(np.clip(down + turn[1], -80, 89)))

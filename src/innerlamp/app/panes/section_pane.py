@@ -37,8 +37,10 @@ class SectionPane(Pane):
         self.width_box = QDoubleSpinBox()
         self.width_box.setRange(1, 5000)
         self.width_box.setDecimals(0)
+        self.width_box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.width_box.setPrefix("corridor ± ")
         self.width_box.setSuffix(" m")
+        self.width_box.setMinimumWidth(122)
         self.width_box.setToolTip("Half width of the slab that is drawn on the section, in metres")
         self.width_box.setKeyboardTracking(False)
         self.width_box.valueChanged.connect(self._width_set)
@@ -85,7 +87,9 @@ class SectionPane(Pane):
                 self._graphics += PAINTERS[entry.kind](ctx, plane, entry, item)
         for each in self._graphics:
             self.plot.addItem(each)
-        self.caption.setText(f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{ctx.exaggeration:g}")
+        self.caption.setText(
+            f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{ctx.exaggeration:g}"
+        )
         self.caption.adjustSize()
         self.caption.show()
         if plane != self._plane and not ctx.reading:
@@ -204,7 +208,9 @@ class SectionPane(Pane):
             if step and plane is not None:
                 d = step * 2 * self.ctx.corridor
                 ux, uy = (plane.x1 - plane.x0) / plane.length, (plane.y1 - plane.y0) / plane.length
-                self.ctx.set_section(SectionPlane(plane.x0 - uy * d, plane.y0 + ux * d, plane.x1 - uy * d, plane.y1 + ux * d))
+                self.ctx.set_section(
+                    SectionPlane(plane.x0 - uy * d, plane.y0 + ux * d, plane.x1 - uy * d, plane.y1 + ux * d)
+                )
                 return True
             if event.key() == Qt.Key.Key_Home:
                 self.fit()
@@ -225,6 +231,8 @@ def exaggeration_box(ctx: Context) -> QComboBox:
     box = QComboBox()
     for factor in EXAGGERATIONS:
         box.addItem(f"vertical ×{factor:g}", factor)
+    box.setMinimumContentsLength(9)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setToolTip("Vertical exaggeration of section and 3D")
     box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
     box.activated.connect(lambda _: ctx.set_exaggeration(float(box.currentData())))

@@ -6,13 +6,21 @@ from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
-from PySide6.QtCore import QAbstractTableModel, QItemSelection, QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QItemSelection,
+    QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    Qt,
+)
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLabel, QTableView
 
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet
+from ...core.items.legend import without_unit
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ..context import Context, Selection
 from .base import Pane
@@ -52,9 +60,7 @@ class FrameModel(QAbstractTableModel):
         name = str(self.table.columns[section])
         unit = self.units.get(name, "m" if name in ("x", "y", "z", "depth_m", "from_m", "to_m") else "")
         if role == Qt.ItemDataRole.DisplayRole:
-            bare = name.removesuffix("_m") if unit == "m" else name
-            if unit and bare.lower().replace("pct", "%").endswith(unit.lower()):
-                bare = bare[: -len(unit if not bare.lower().endswith("pct") else "pct")].rstrip(" _")
+            bare = without_unit(name, unit).replace("_", " ")
             bare = {"x": "Easting", "y": "Northing", "z": "Elevation"}.get(bare, bare)
             return f"{bare} ({unit})" if unit else bare
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -119,7 +125,13 @@ def _summary(values: np.ndarray) -> dict[str, str]:
     if not len(values):
         return {}
     low, mid, high = np.percentile(values, [10, 50, 90])
-    return {"Minimum": f"{values.min():.4g}", "10 %": f"{low:.4g}", "Median": f"{mid:.4g}", "90 %": f"{high:.4g}", "Maximum": f"{values.max():.4g}"}
+    return {
+        "Minimum": f"{values.min():.4g}",
+        "10 %": f"{low:.4g}",
+        "Median": f"{mid:.4g}",
+        "90 %": f"{high:.4g}",
+        "Maximum": f"{values.max():.4g}",
+    }
 
 
 class TablePane(Pane):
@@ -131,6 +143,8 @@ class TablePane(Pane):
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
         self.which = QComboBox()
+        self.which.setMinimumContentsLength(7)
+        self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.which.setToolTip("Which table of the item")
         self.which.activated.connect(lambda _: self._fill())
         self.tools.addWidget(self.which)
@@ -188,8 +202,20 @@ class TablePane(Pane):
         self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         sizing = self.view.horizontalHeader()
         for column in range(self.model.columnCount()):
-            width = self.view.fontMetrics().horizontalAdvance(str(self.model.headerData(column, Qt.Orientation.Horizontal))) + 26
-            sample = max((self.view.fontMetrics().horizontalAdvance(str(self.model.data(self.model.index(r, column)))) for r in range(min(20, len(table)))), default=0) + 14
+            width = (
+                self.view.fontMetrics().horizontalAdvance(str(self.model.headerData(column, Qt.Orientation.Horizontal)))
+                + 26
+            )
+            sample = (
+                max(
+                    (
+                        self.view.fontMetrics().horizontalAdvance(str(self.model.data(self.model.index(r, column))))
+                        for r in range(min(20, len(table)))
+                    ),
+                    default=0,
+                )
+                + 14
+            )
             sizing.resizeSection(column, int(min(max(width, sample), 320)))
         self.count.setText(f"{len(table):,} rows")
         self.view.selectionModel().selectionChanged.connect(self._selected)
@@ -239,7 +265,11 @@ class TablePane(Pane):
     def show_selection(self, selection: Selection) -> None:
         if self._own or self.model is None or selection.item != self._shown[0]:
             return
-        if selection.table and selection.table != self.which.currentText() and self.which.findText(selection.table) >= 0:
+        if (
+            selection.table
+            and selection.table != self.which.currentText()
+            and self.which.findText(selection.table) >= 0
+        ):
             self.which.setCurrentText(selection.table)
             self._fill()
             return
@@ -252,7 +282,9 @@ class TablePane(Pane):
                 chosen.select(index, index)
                 first = first or index
         self._own = True
-        self.view.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows)
+        self.view.selectionModel().select(
+            chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+        )
         if first is not None:
             self.view.scrollTo(first, QAbstractItemView.ScrollHint.PositionAtCenter)
         self._own = False

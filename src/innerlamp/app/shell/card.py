@@ -5,7 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.formats.table import export, formats_for
 from ...core.items.base import Item
@@ -158,15 +170,25 @@ class Card(QScrollArea):
         if store is None:
             return
         state = self.ctx.freshness().get(entry.id, "source")
-        words = {"fresh": "up to date", "stale": "stale: an input has changed", "behind": "held, and behind its inputs", "source": "dated copy" if entry.dated else "imported"}
+        words = {
+            "fresh": "up to date",
+            "stale": "stale: an input has changed",
+            "behind": "held, and behind its inputs",
+            "source": "dated copy" if entry.dated else "imported",
+        }
         lines = [f"{words[state]} · version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"]
         if entry.recipe is not None:
             title = find_operation(entry.recipe.operation).title
             shown = {k: v for k, v in entry.recipe.params.items() if v not in ("", 0.0, {}, None) and k != "name"}
-            values = ", ".join(f"{k} {Path(v).name if isinstance(v, str) and '/' in v else v}" for k, v in list(shown.items())[:9])
+            values = ", ".join(
+                f"{k} {Path(v).name if isinstance(v, str) and '/' in v else v}" for k, v in list(shown.items())[:9]
+            )
             lines.append(f"Recipe: {title} ({values})" if values else f"Recipe: {title}")
         names = {e.id: e.name for e in self.ctx.entries()}
-        for label, ids in (("Made from", trail.made_from(store, entry.id)), ("Used by", trail.used_by(store, entry.id))):
+        for label, ids in (
+            ("Made from", trail.made_from(store, entry.id)),
+            ("Used by", trail.used_by(store, entry.id)),
+        ):
             if ids:
                 lines.append(f"{label}: " + ", ".join(names[i] for i in dict.fromkeys(ids)))
         for line in lines:
@@ -208,7 +230,12 @@ class Card(QScrollArea):
 
         def work() -> None:
             assert self.ctx.store is not None
-            files = export(self.ctx.store.load(item), path if path.suffix else path.with_suffix(formats_for(self.ctx.store.entry(item).kind)[0].extensions[0]))
+            files = export(
+                self.ctx.store.load(item),
+                path
+                if path.suffix
+                else path.with_suffix(formats_for(self.ctx.store.entry(item).kind)[0].extensions[0]),
+            )
             self.ctx.say("Written: " + ", ".join(str(f) for f in files), "good")
 
         self.ctx.guard(work)

@@ -148,5 +148,3 @@ class Centre(QWidget):
             for line, sizes in zip(self.lines, lines, strict=True):
                 if isinstance(sizes, list) and len(sizes) == 2 and min(sizes) > 40:
                     line.setSizes([int(v) for v in sizes])
-
-

@@ -7,7 +7,17 @@ from datetime import datetime
 import numpy as np
 from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.crs import describe
 from ...core.jobs.runner import Job
@@ -79,7 +89,9 @@ class JobRow(QWidget):
         self.bar.setValue(int(job.fraction * 1000))
         parts = [job.message]
         if "misfit" in job.measures:
-            parts.append(f"iteration {job.measures.get('iteration', 0):.0f}, misfit {job.measures['misfit']:.3g}, target {job.measures.get('target', 1):.3g}")
+            parts.append(
+                f"iteration {job.measures.get('iteration', 0):.0f}, misfit {job.measures['misfit']:.3g}, target {job.measures.get('target', 1):.3g}"
+            )
         self.words.setText(" · ".join(parts))
         self.curve.setVisible(len(job.curve) > 1)
         self.curve.show_points(job.curve, job.measures.get("target", 1.0))
@@ -113,13 +125,13 @@ class JobStrip(QFrame):
         self.last = QLabel("Ready.")
         self.last.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.last.setMinimumWidth(50)
-        self.cursor = QLabel()
-        self.cursor.setToolTip("Easting, northing and elevation of the shared cursor, metres")
+        self.cursor_words = QLabel()
+        self.cursor_words.setToolTip("Easting, northing and elevation of the shared cursor, metres")
         self.crs = QLabel()
         self.crs.setObjectName("faint")
         line.addWidget(self.more)
         line.addWidget(self.last, 1)
-        line.addWidget(self.cursor)
+        line.addWidget(self.cursor_words)
         line.addWidget(self.crs)
         box.addLayout(line)
         ctx.said.connect(self.say)
@@ -156,10 +168,10 @@ class JobStrip(QFrame):
 
     def _cursor_moved(self, cursor: Cursor) -> None:
         if not np.isfinite(cursor.x):
-            self.cursor.clear()
+            self.cursor_words.clear()
             return
         z = f"  {cursor.z:,.1f} m" if np.isfinite(cursor.z) else "  – m"
-        self.cursor.setText(f"E {cursor.x:,.1f}  N {cursor.y:,.1f}{z}".replace(",", "\u2009"))
+        self.cursor_words.setText(f"E {cursor.x:,.1f}  N {cursor.y:,.1f}{z}".replace(",", "\u2009"))
 
     def _project(self) -> None:
         store = self.ctx.store

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -10,6 +12,15 @@ from ...core.items.legend import Legend, value_at
 from ...core.project.records import Notice
 from ..context import Context
 from ..painters.colours import class_colour, colour_at
+
+
+def plain_number(value: float) -> str:
+    """Return a number in three digits without powers of ten where people can read it so."""
+    if value == 0 or not 1e-4 <= abs(value) < 1e7:
+        return f"{value:.3g}"
+    places = 2 - math.floor(math.log10(abs(value)))
+    return f"{round(value, places):,.{max(0, places)}f}".replace(",", "\u2009")
+
 
 _BAR, _CLASS = 36, 14
 
@@ -22,6 +33,7 @@ class Legends(QWidget):
         self.ctx = ctx
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.shown: list[Legend] = []
+        self.owners: dict[str, list[str]] = {}
         ctx.project_changed.connect(self.fill)
         ctx.lit_changed.connect(self.fill)
         ctx.legend_changed.connect(lambda _: self.fill())
@@ -35,6 +47,7 @@ class Legends(QWidget):
     def fill(self) -> None:
         """Collect the legends again."""
         found: dict[str, Legend] = {}
+        self.owners = {}
         for entry in self.ctx.lit_entries():
             if entry.kind in ("surface", "targets") or "elevation" in entry.attributes:
                 continue
@@ -45,6 +58,7 @@ class Legends(QWidget):
                 if legend.classes and len(legend.classes) > 16:
                     continue
                 found.setdefault(attribute, legend)
+                self.owners.setdefault(attribute, []).append(entry.name)
         self.shown = list(found.values())
         self.setFixedHeight(self.sizeHint().height())
         self.update()
@@ -66,7 +80,15 @@ class Legends(QWidget):
         for legend in self.shown:
             painter.setPen(ink)
             scale = {"log": ", log", "quantile": ", by rank"}.get(legend.scale, "") if not legend.classes else ""
-            painter.drawText(QRectF(left, y, wide, 14), Qt.AlignmentFlag.AlignLeft, legend.label + scale)
+            title = legend.label + scale
+            painter.drawText(QRectF(left, y, wide, 14), Qt.AlignmentFlag.AlignLeft, title)
+            used = painter.fontMetrics().horizontalAdvance(title) + 8.0
+            painter.setPen(faint)
+            owners = painter.fontMetrics().elidedText(
+                ", ".join(self.owners.get(legend.attribute, [])), Qt.TextElideMode.ElideRight, int(wide - used)
+            )
+            painter.drawText(QRectF(left + used, y, wide - used, 14), Qt.AlignmentFlag.AlignRight, owners)
+            painter.setPen(ink)
             if legend.classes:
                 for number, name in enumerate(legend.classes):
                     cx, cy = left + (number % 3) * wide / 3, y + 17 + _CLASS * (number // 3)
@@ -76,7 +98,11 @@ class Legends(QWidget):
                 for k in range(int(wide)):
                     painter.fillRect(QRectF(left + k, y + 15, 1.5, 10), colour_at(legend, k / wide))
                 painter.setPen(faint)
-                for place, align in ((0.0, Qt.AlignmentFlag.AlignLeft), (0.5, Qt.AlignmentFlag.AlignHCenter), (1.0, Qt.AlignmentFlag.AlignRight)):
-                    painter.drawText(QRectF(left, y + 26, wide, 12), align, f"{value_at(legend, place):.3g}")
+                for place, align in (
+                    (0.0, Qt.AlignmentFlag.AlignLeft),
+                    (0.5, Qt.AlignmentFlag.AlignHCenter),
+                    (1.0, Qt.AlignmentFlag.AlignRight),
+                ):
+                    painter.drawText(QRectF(left, y + 26, wide, 12), align, plain_number(value_at(legend, place)))
             y += self._height(legend)
         painter.end()

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QBrush, QColor, QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QLabel, QLineEdit, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.items.kinds import KINDS
 from ...core.project.records import Notice
@@ -25,7 +34,7 @@ class _Tree(QTreeWidget):
         if item and event.key() == Qt.Key.Key_Space:
             self.shelf.ctx.set_lit(item, item not in self.shelf.ctx.lit)
         elif item and event.key() == Qt.Key.Key_F2:
-            self.editItem(row, 0)
+            self.editItem(row, 0)  # type: ignore[arg-type]
         elif item and event.key() == Qt.Key.Key_Delete and self.shelf.ctx.store:
             self.shelf.ctx.guard(self.shelf.ctx.store.remove, [item])
         else:
@@ -86,13 +95,22 @@ class Shelf(QWidget):
             group.setForeground(0, QBrush(QColor(theme.faint)))
             self.tree.addTopLevelItem(group)
             for entry in members:
-                mark = {"stale": "  · stale", "behind": "  · behind (held)"}.get(state.get(entry.id, ""), "  · held" if entry.held and not entry.dated else "")
+                mark = {"stale": "  · stale", "behind": "  · behind (held)"}.get(
+                    state.get(entry.id, ""), "  · held" if entry.held and not entry.dated else ""
+                )
                 row = QTreeWidgetItem([entry.name + mark])
                 row.setData(0, ID, entry.id)
-                row.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
+                row.setFlags(
+                    Qt.ItemFlag.ItemIsEnabled
+                    | Qt.ItemFlag.ItemIsSelectable
+                    | Qt.ItemFlag.ItemIsUserCheckable
+                    | Qt.ItemFlag.ItemIsEditable
+                )
                 row.setCheckState(0, Qt.CheckState.Checked if entry.id in self.ctx.lit else Qt.CheckState.Unchecked)
                 facts = "\n".join(f"{k}: {v}" for k, v in entry.facts.items())
-                row.setToolTip(0, f"{entry.name}\n{facts}\nClick the lamp (or press Space) to light or dim it in all panes.")
+                row.setToolTip(
+                    0, f"{entry.name}\n{facts}\nClick the lamp (or press Space) to light or dim it in all panes."
+                )
                 if mark and "held" not in mark:
                     row.setForeground(0, QBrush(QColor(theme.stale)))
                 if entry.id in self.ctx.problems:
@@ -105,12 +123,13 @@ class Shelf(QWidget):
 
     def rows(self) -> dict[str, QTreeWidgetItem]:
         """Row of each item id."""
-        found = {}
+        found: dict[str, QTreeWidgetItem] = {}
         for g in range(self.tree.topLevelItemCount()):
             group = self.tree.topLevelItem(g)
             for k in range(group.childCount() if group else 0):
-                row = group.child(k)  # type: ignore[union-attr]
-                found[str(row.data(0, ID))] = row
+                row = group.child(k) if group else None
+                if row is not None:
+                    found[str(row.data(0, ID))] = row
         return found
 
     def _show_lamps(self) -> None:
@@ -146,19 +165,28 @@ class Shelf(QWidget):
         if row is not None and row.data(0, ID) and not self._filling:
             self.ctx.select_item(str(row.data(0, ID)))
 
+    def _only(self, item: str) -> None:
+        for other in [*self.ctx.lit, item]:
+            self.ctx.set_lit(other, other == item)
+
     def _menu(self, at: QPoint) -> None:
         row = self.tree.itemAt(at)
         entry = self.ctx.entry(str(row.data(0, ID))) if row is not None and row.data(0, ID) else None
         if entry is None or row is None or self.ctx.store is None:
             return
         store, menu = self.ctx.store, QMenu(self)
-        menu.addAction("Dim" if entry.id in self.ctx.lit else "Light", lambda: self.ctx.set_lit(entry.id, entry.id not in self.ctx.lit))
-        menu.addAction("Only this", lambda: [self.ctx.set_lit(i, i == entry.id) for i in [*self.ctx.lit, entry.id]])
+        menu.addAction(
+            "Dim" if entry.id in self.ctx.lit else "Light",
+            lambda: self.ctx.set_lit(entry.id, entry.id not in self.ctx.lit),
+        )
+        menu.addAction("Only this", lambda: self._only(entry.id))
         menu.addSeparator()
         menu.addAction("Rename\tF2", lambda: self.tree.editItem(row, 0))
         menu.addAction("Dated copy", lambda: self.ctx.guard(store.dated_copy, entry.id))
         if entry.recipe is not None and not entry.dated:
-            menu.addAction("Release" if entry.held else "Hold", lambda: self.ctx.guard(store.hold, entry.id, not entry.held))
+            menu.addAction(
+                "Release" if entry.held else "Hold", lambda: self.ctx.guard(store.hold, entry.id, not entry.held)
+            )
             menu.addAction("Refresh", lambda: self.ctx.guard(self.ctx.refresh, entry.id))
         menu.addSeparator()
         menu.addAction("Remove\tDel", lambda: self.ctx.guard(store.remove, [entry.id]))

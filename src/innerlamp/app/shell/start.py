@@ -30,7 +30,11 @@ class StartPage(QWidget):
         about.setObjectName("faint")
         self.last = QPushButton()
         self.last.clicked.connect(self._open_last)
-        buttons = [("New project…", window.new_project), ("Open project…", window.open_project), ("Open the demo prospect Emberlow", window.open_demo)]
+        buttons = [
+            ("New project…", window.new_project),
+            ("Open project…", window.open_project),
+            ("Open the demo prospect Emberlow", window.open_demo),
+        ]
         for widget in (name, about):
             box.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         box.addSpacing(18)

@@ -5,7 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.operations.declare import AREAS, Area, Operation
 from ...core.operations.table import OPERATIONS
@@ -13,6 +24,8 @@ from ...core.project.records import Notice
 from ..context import Context
 from ..forms.form import OperationForm
 from ..theme.icons import area_icon
+
+STEPS_WIDTH, FORM_WIDTH = 208, 286
 
 
 @dataclass(frozen=True)
@@ -52,7 +65,7 @@ class Steps(QFrame):
         row.setSpacing(0)
         rail = QFrame()
         rail.setObjectName("rail")
-        rail.setFixedWidth(74)
+        rail.setFixedWidth(82)
         column = QVBoxLayout(rail)
         column.setContentsMargins(0, 6, 0, 6)
         column.setSpacing(2)
@@ -65,17 +78,18 @@ class Steps(QFrame):
             button.setCheckable(True)
             button.setIconSize(QSize(24, 24))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            button.setFixedWidth(74)
+            button.setFixedWidth(82)
             button.setToolTip(f"{area} (Ctrl+{number + 1})")
             self.buttons.addButton(button, number)
             column.addWidget(button)
         column.addStretch(1)
         row.addWidget(rail)
         self.stack = QStackedWidget()
-        self.stack.setFixedWidth(242)
+        self.stack.setFixedWidth(STEPS_WIDTH)
         row.addWidget(self.stack)
         self.list = QScrollArea()
         self.list.setWidgetResizable(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.stack.addWidget(self.list)
         self.area: Area = AREAS[0]
         self.step_buttons: dict[str, QPushButton] = {}
@@ -117,7 +131,9 @@ class Steps(QFrame):
             if op.area != self.area:
                 continue
             mark = mark_of(self.ctx, op)
-            button = QPushButton(f"{mark.sign}  {op.title}")
+            button = QPushButton(
+                self.fontMetrics().elidedText(f"{mark.sign}  {op.title}", Qt.TextElideMode.ElideRight, STEPS_WIDTH - 34)
+            )
             button.setObjectName("step")
             button.setToolTip(f"{op.help}\n({mark.words})")
             button.setEnabled(self.ctx.store is not None)
@@ -140,6 +156,7 @@ class Steps(QFrame):
         self.form = OperationForm(self.ctx, op)
         self.form.closed.connect(self.close_form)
         self.stack.addWidget(self.form)
+        self.stack.setFixedWidth(FORM_WIDTH)
         self.stack.setCurrentWidget(self.form)
         self.form.focus_first()
         return self.form
@@ -149,6 +166,7 @@ class Steps(QFrame):
         if self.form is not None:
             form, self.form = self.form, None
             self.stack.setCurrentWidget(self.list)
+            self.stack.setFixedWidth(STEPS_WIDTH)
             form.let_go()
             self.stack.removeWidget(form)
             form.deleteLater()

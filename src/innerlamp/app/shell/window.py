@@ -7,7 +7,17 @@ from pathlib import Path
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
-from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMessageBox, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QInputDialog,
+    QMainWindow,
+    QMessageBox,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core.operations.declare import AREAS
 from .. import settings
@@ -90,7 +100,12 @@ class Window(QMainWindow):
             self._action(view, area, QKeySequence(f"Ctrl+{number + 1}"), lambda area=area: self.steps.show_area(area))
         view.addSeparator()
         for number in range(4):
-            self._action(view, f"Fill with pane {number + 1}", QKeySequence(f"F{number + 1}"), lambda n=number: self.centre.toggle_fill(n))
+            self._action(
+                view,
+                f"Fill with pane {number + 1}",
+                QKeySequence(f"F{number + 1}"),
+                lambda n=number: self.centre.toggle_fill(n),
+            )
         self._action(view, "&Fit all panes", QKeySequence("Ctrl+Home"), self.centre.fit_all)
         view.addSeparator()
         self._action(view, "&Paper or night", QKeySequence("Ctrl+T"), self.toggle_theme)
@@ -106,7 +121,10 @@ class Window(QMainWindow):
 
     def _undo_words(self) -> None:
         store = self.ctx.store
-        for action, word, label in ((self.undo, "Undo", store.undo_label() if store else ""), (self.redo, "Redo", store.redo_label() if store else "")):
+        for action, word, label in (
+            (self.undo, "Undo", store.undo_label() if store else ""),
+            (self.redo, "Redo", store.redo_label() if store else ""),
+        ):
             action.setText(f"&{word} {label}" if label else f"&{word}")
             action.setEnabled(bool(label) and store is not None and store.writable)
 
@@ -115,7 +133,9 @@ class Window(QMainWindow):
     def _project(self) -> None:
         store = self.ctx.store
         self.middle.setCurrentWidget(self.centre if store else self.start_page)
-        self.setWindowTitle(f"{store.name}{'' if store.writable else ' (read-only)'} · Inner Lamp" if store else "Inner Lamp")
+        self.setWindowTitle(
+            f"{store.name}{'' if store.writable else ' (read-only)'} · Inner Lamp" if store else "Inner Lamp"
+        )
         self._undo_words()
         if store:
             layout = store.workspace("panes")
@@ -134,7 +154,9 @@ class Window(QMainWindow):
         path, _ = QFileDialog.getSaveFileName(self, "New project", str(Path.home()), "Inner Lamp project (*.lamp)")
         if not path:
             return
-        crs, good = QInputDialog.getText(self, "New project", "Coordinate system, projected, in metres (such as EPSG:32629):")
+        crs, good = QInputDialog.getText(
+            self, "New project", "Coordinate system, projected, in metres (such as EPSG:32629):"
+        )
         if good:
             self.ctx.guard(self.ctx.create, path, crs)
 

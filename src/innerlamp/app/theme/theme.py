@@ -29,8 +29,34 @@ class Theme:
     bad: str
 
 
-PAPER = Theme("paper", "#F3F1EC", "#FBFAF7", "#FFFFFF", "#CFC9BD", "#24221E", "#736C60", AMBER, "#FBE6C4", "#2F7D5B", "#9A5B00", "#B3261E")
-NIGHT = Theme("night", "#1D2024", "#25292E", "#15171A", "#3C424A", "#E6E3DC", "#9A968C", "#F0A030", "#4A3A1C", "#5FBF93", "#E0A84E", "#F28B82")
+PAPER = Theme(
+    "paper",
+    "#F3F1EC",
+    "#FBFAF7",
+    "#FFFFFF",
+    "#CFC9BD",
+    "#24221E",
+    "#736C60",
+    AMBER,
+    "#FBE6C4",
+    "#2F7D5B",
+    "#9A5B00",
+    "#B3261E",
+)
+NIGHT = Theme(
+    "night",
+    "#1D2024",
+    "#25292E",
+    "#15171A",
+    "#3C424A",
+    "#E6E3DC",
+    "#9A968C",
+    "#F0A030",
+    "#4A3A1C",
+    "#5FBF93",
+    "#E0A84E",
+    "#F28B82",
+)
 THEMES = {t.name: t for t in (PAPER, NIGHT)}
 _ICONS = Path(__file__).parent
 
@@ -83,7 +109,9 @@ def _sheet(t: Theme) -> str:
     QPushButton#link {{ border: none; background: transparent; color: {t.text}; text-align: left; padding: 2px 0; text-decoration: underline; }}
     QPushButton#link:focus {{ border: 1px dotted {t.lit}; }}
     QLineEdit, QComboBox, QAbstractSpinBox, QPlainTextEdit {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 2px; padding: 2px 4px; min-height: 18px; }}
+    QAbstractSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
     QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus {{ border: 1px solid {t.lit}; }}
+    QComboBox::drop-down {{ border: none; width: 15px; }} QComboBox::down-arrow {{ image: url({(_ICONS / f"down_{t.name}.svg").as_posix()}); width: 9px; height: 9px; }}
     QTreeView, QTableView, QListView {{ background: {t.panel}; border: 1px solid {t.line}; alternate-background-color: {t.window}; }}
     QTreeView::item {{ padding: 1px 0; }}
     QTreeView::indicator {{ width: 16px; height: 16px; }}

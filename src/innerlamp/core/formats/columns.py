@@ -17,10 +17,26 @@ class Role:
     headings: tuple[str, ...]
 
 
-_HOLE = Role("hole", "Hole ID", True, ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh"))
+_HOLE = Role(
+    "hole", "Hole ID", True, ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh")
+)
 _EAST = ("easting", "east", "x", "xutm", "utme", "eastingm", "coordx", "mgae", "eutm", "xcoord")
 _NORTH = ("northing", "north", "y", "yutm", "utmn", "northingm", "coordy", "mgan", "nutm", "ycoord")
-_ELEV = ("elevation", "elev", "z", "rl", "altitude", "height", "elevationm", "zm", "alt", "masl", "collarrl", "sensorelev", "gpsalt")
+_ELEV = (
+    "elevation",
+    "elev",
+    "z",
+    "rl",
+    "altitude",
+    "height",
+    "elevationm",
+    "zm",
+    "alt",
+    "masl",
+    "collarrl",
+    "sensorelev",
+    "gpsalt",
+)
 
 ROLES: dict[str, tuple[Role, ...]] = {
     "collar": (
@@ -69,11 +85,17 @@ def guess(columns: Sequence[str], table: str) -> dict[str, str]:
     taken: set[str] = set()
     mapping: dict[str, str] = {}
     for role in ROLES[table]:
-        ranked = [(role.headings.index(name), c) for c, name in flat.items() if name in role.headings and c not in taken]
+        ranked = [
+            (role.headings.index(name), c) for c, name in flat.items() if name in role.headings and c not in taken
+        ]
         if not ranked:
             # "Azi grid", "From depth": the first word alone may tell.
             first = {c: re.split(r"[^a-z0-9]+", c.strip().lower())[0] for c in flat}
-            ranked = [(role.headings.index(word), c) for c, word in first.items() if c not in taken and len(word) > 1 and word in role.headings]
+            ranked = [
+                (role.headings.index(word), c)
+                for c, word in first.items()
+                if c not in taken and len(word) > 1 and word in role.headings
+            ]
         if ranked:
             mapping[role.name] = min(ranked)[1]
             taken.add(mapping[role.name])

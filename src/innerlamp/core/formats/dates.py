@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from datetime import date
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,14 @@ _ISO = re.compile(r"^\s*(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})([ T].*)?$")
 _SHORT = re.compile(r"^\s*(\d{1,2})[-/.](\d{1,2})[-/.](\d{4})\s*$")
 
 
-def read_dates(cells: Sequence[object], line: NDArray[np.int64], found: Findings, file: str, table: str, hole: Sequence[str] | None = None) -> list[str]:
+def read_dates(
+    cells: Sequence[object],
+    line: NDArray[np.int64],
+    found: Findings,
+    file: str,
+    table: str,
+    hole: Sequence[str] | None = None,
+) -> list[str]:
     """Return ISO dates ('' where there is none), reporting what had to be decided.
 
     Day and month of ``03/04/2023`` are told apart by the rest of the column: when some first
@@ -29,7 +37,12 @@ def read_dates(cells: Sequence[object], line: NDArray[np.int64], found: Findings
     month_first = month_first_seen and not day_first_seen
     out = []
     for index, text in enumerate(texts):
-        where = {"file": file, "table": table, "line": int(line[index]), "hole": hole[index] if hole is not None else ""}
+        where: dict[str, Any] = {
+            "file": file,
+            "table": table,
+            "line": int(line[index]),
+            "hole": hole[index] if hole is not None else "",
+        }
         try:
             if not text:
                 out.append("")

@@ -83,16 +83,30 @@ def look(path: Path | str) -> Layout:
     best = max(_DELIMITERS, key=lambda d: (_steady(counts[d]), np.median(counts[d])))
     width = int(np.median(counts[best]))
     if width < 2:
-        raise InputError("the file does not look like a table", where=path.name, fix="Expected columns separated by comma, semicolon, tab or bar")
-    for number, line in enumerate(lines):
+        raise InputError(
+            "the file does not look like a table",
+            where=path.name,
+            fix="Expected columns separated by comma, semicolon, tab or bar",
+        )
+    for heading, line in enumerate(lines):  # noqa: B007 - used after the loop
         fields = [f.strip() for f in _split(line, best)]
-        if len(fields) >= width and sum(bool(f) for f in fields) >= max(2, width - 2) and not any(_NUMBER.match(f) for f in fields):
+        if (
+            len(fields) >= width
+            and sum(bool(f) for f in fields) >= max(2, width - 2)
+            and not any(_NUMBER.match(f) for f in fields)
+        ):
             break
     else:
-        raise InputError("no heading line was found", where=path.name, fix="The first line of the table must name its columns")
-    rows = [_split(line, best) for line in lines[number + 1 : number + 101] if line.strip()]
-    comma = best != "," and any(re.match(r"^\s*-?\d+,\d+\s*$", c) for r in rows for c in r) and not any(re.match(r"^\s*-?\d+\.\d+\s*$", c) for r in rows for c in r)
-    return Layout(best, encoding, number + 1, _unique(fields), comma)
+        raise InputError(
+            "no heading line was found", where=path.name, fix="The first line of the table must name its columns"
+        )
+    rows = [_split(line, best) for line in lines[heading + 1 : heading + 101] if line.strip()]
+    comma = (
+        best != ","
+        and any(re.match(r"^\s*-?\d+,\d+\s*$", c) for r in rows for c in r)
+        and not any(re.match(r"^\s*-?\d+\.\d+\s*$", c) for r in rows for c in r)
+    )
+    return Layout(best, encoding, heading + 1, _unique(fields), comma)
 
 
 def read(path: Path | str, found: Findings, table: str = "", layout: Layout | None = None) -> RawTable:
@@ -111,7 +125,13 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
         bad.append((row.number, f"{row.actual_columns} cells where the heading has {row.expected_columns}"))
         return "skip"
 
-    options = pacsv.ReadOptions(use_threads=False, skip_rows=layout.header_line, column_names=list(layout.columns), encoding=layout.encoding, block_size=8 << 20)
+    options = pacsv.ReadOptions(
+        use_threads=False,
+        skip_rows=layout.header_line,
+        column_names=list(layout.columns),
+        encoding=layout.encoding,
+        block_size=8 << 20,
+    )
     parse = pacsv.ParseOptions(delimiter=layout.delimiter, ignore_empty_lines=False, invalid_row_handler=on_bad)
     convert = pacsv.ConvertOptions(column_types=dict.fromkeys(layout.columns, pa.string()), strings_can_be_null=False)
     try:
@@ -133,7 +153,9 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
         cells = cells.filter(pa.array(~empty))
         line = line[~empty]
     if layout.decimal_comma:
-        found.add("note", "numbers are written with a decimal comma", "read as decimal points", file=path.name, table=table)
+        found.add(
+            "note", "numbers are written with a decimal comma", "read as decimal points", file=path.name, table=table
+        )
     return RawTable(path, layout, cells, line)
 
 
@@ -146,7 +168,9 @@ def _empty_rows(cells: pa.Table) -> NDArray[np.bool_]:
     return empty
 
 
-def numbers(cells: pd.Series | pa.ChunkedArray, decimal_comma: bool = False) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+def numbers(
+    cells: pd.Series | pa.ChunkedArray, decimal_comma: bool = False
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """Return cells as float64 (NaN where not a number) and a mask of cells that hold something else."""
     column = cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([pa.array(cells, pa.string())])
     text = pc.utf8_trim_whitespace(column)
@@ -185,8 +209,8 @@ def _steady(counts: list[int]) -> float:
 def _unique(names: list[str]) -> tuple[str, ...]:
     seen: dict[str, int] = {}
     out = []
-    for index, name in enumerate(names):
-        name = name or f"column {index + 1}"
+    for index, given in enumerate(names):
+        name = given or f"column {index + 1}"
         seen[name] = seen.get(name, 0) + 1
         out.append(name if seen[name] == 1 else f"{name} {seen[name]}")
     return tuple(out)

@@ -34,7 +34,9 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
             with rasterio.open(path) as source:
                 if source.width * source.height > MOST_CELLS:
-                    raise InputError(f"the grid has {source.width:,} × {source.height:,} cells, too many to hold", where=path.name)
+                    raise InputError(
+                        f"the grid has {source.width:,} × {source.height:,} cells, too many to hold", where=path.name
+                    )
                 t = source.transform
                 if abs(t.b) > 1e-9 or abs(t.d) > 1e-9 or t.a <= 0:
                     raise InputError("the grid is rotated", where=path.name, fix="Resample it north up first")
@@ -42,7 +44,9 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
                 values = np.where(np.ma.getmaskarray(band), np.nan, np.asarray(band, dtype=float))
                 crs = source.crs.to_string() if source.crs else ""
     except (RasterioError, OSError, ValueError) as error:
-        raise InputError(f"can't be read as a grid ({error})", where=path.name, fix="Expected ESRI ASCII or GeoTIFF") from error
+        raise InputError(
+            f"can't be read as a grid ({error})", where=path.name, fix="Expected ESRI ASCII or GeoTIFF"
+        ) from error
     dy = abs(t.e)
     north_up = t.e < 0
     if north_up:
@@ -56,7 +60,19 @@ def write_geotiff(grid: Grid, path: Path | str) -> None:
     """Write a grid as GeoTIFF (float64, deflate, blank as NaN)."""
     ny, nx = grid.values.shape
     transform = from_origin(grid.x0 - grid.dx / 2, grid.y0 + grid.dy * (ny - 0.5), grid.dx, grid.dy)
-    with rasterio.open(path, "w", driver="GTiff", width=nx, height=ny, count=1, dtype="float64", crs=CRS.from_user_input(grid.crs), transform=transform, nodata=float("nan"), compress="deflate") as target:
+    with rasterio.open(
+        path,
+        "w",
+        driver="GTiff",
+        width=nx,
+        height=ny,
+        count=1,
+        dtype="float64",
+        crs=CRS.from_user_input(grid.crs),
+        transform=transform,
+        nodata=float("nan"),
+        compress="deflate",
+    ) as target:
         target.write(grid.values[::-1], 1)
         target.set_band_description(1, f"{grid.attribute} {grid.unit}".strip())
 

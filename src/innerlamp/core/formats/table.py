@@ -26,7 +26,12 @@ class Format:
 FORMATS: tuple[Format, ...] = (
     Format("CSV", (".csv",), ("points", "lines", "targets"), lambda item, path: tables_out.write_csv(item.table, path)),
     Format("CSV, one file a table", (".csv",), ("holes",), tables_out.write_holes),
-    Format("CSV of cells", (".csv",), ("blocks",), lambda item, path: tables_out.write_csv(tables_out.blocks_table(item), path)),
+    Format(
+        "CSV of cells",
+        (".csv",),
+        ("blocks",),
+        lambda item, path: tables_out.write_csv(tables_out.blocks_table(item), path),
+    ),
     Format("GeoTIFF", (".tif", ".tiff"), ("grid",), grids.write_geotiff),
     Format("ESRI ASCII grid", (".asc",), ("grid",), grids.write_ascii),
     Format("Wavefront OBJ", (".obj",), ("surface",), tables_out.write_obj),
@@ -51,7 +56,11 @@ def export(item: Item, path: Path | str) -> list[Path]:
     chosen = next((f for f in choices if path.suffix.lower() in f.extensions), None)
     if chosen is None:
         known = ", ".join(e for f in choices for e in f.extensions)
-        raise InputError(f"{item.title.lower()} can't be written as '{path.suffix or path.name}'", where=item.name, fix=f"Use one of: {known}")
+        raise InputError(
+            f"{item.title.lower()} can't be written as '{path.suffix or path.name}'",
+            where=item.name,
+            fix=f"Use one of: {known}",
+        )
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     temporary = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")

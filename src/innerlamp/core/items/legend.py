@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 Scale = Literal["linear", "log", "quantile"]
 RAMPS = {
-    "ember": "CET_L3",
+    "ember": "CET_L18",
     "tide": "CET_L9",
     "dusk": "CET_L8",
     "moss": "CET_L11",
@@ -58,10 +58,7 @@ class Legend:
     @property
     def label(self) -> str:
         """Attribute as written on screen, its unit after it."""
-        bare = self.attribute
-        if self.unit and bare.lower().endswith("_" + self.unit.lower().replace("%", "pct")):
-            bare = bare[: -len(self.unit.replace("%", "pct")) - 1]
-        bare = bare.replace("_", " ")
+        bare = without_unit(self.attribute, self.unit).replace("_", " ")
         return f"{bare} ({self.unit})" if self.unit else bare
 
     def to_json(self) -> dict[str, Any]:
@@ -73,6 +70,14 @@ class Legend:
         values = {k: v for k, v in data.items() if k in known}
         values["breaks"] = tuple(values.get("breaks", ()))
         return cls(**values)
+
+
+def without_unit(attribute: str, unit: str) -> str:
+    """Return the name of an attribute without the unit it ends with: ``Sn_ppm`` becomes ``Sn``."""
+    for ending in {unit.lower(), unit.lower().replace("%", "pct")} - {""}:
+        if attribute.lower().endswith(ending) and attribute[: -len(ending)].endswith(("_", " ", "(")):
+            return attribute[: -len(ending)].rstrip("_ (")
+    return attribute
 
 
 def position(legend: Legend, values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -112,9 +117,11 @@ def propose(attribute: str, unit: str, values: NDArray[Any]) -> Legend:
     low, mid, high = (float(v) for v in np.percentile(array, [2, 50, 98]))
     if attribute == "elevation":
         return Legend(attribute, unit, "grey", "linear", float(array.min()), float(array.max()))
-    if low < 0 < high and high < 20 * -low:
+    if low < 0 < high < 20 * -low:
         top = max(-low, high)
         return Legend(attribute, unit, "split", "linear", -top, top)
+    if unit == "SI":
+        return Legend(attribute, unit, "ember", "linear", 0.0, _round(float(np.percentile(array, 99.7))))
     skewed = array.min() >= 0 and high > 0 and mid > 0 and high / mid > 8
     if skewed:
         positive = array[array > 0]

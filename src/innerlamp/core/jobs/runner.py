@@ -154,7 +154,9 @@ class Runner:
         here, there = self._context.Pipe()
         stop = self._context.Event()
         log = self._logs / f"worker-{next(self._serial)}.log"
-        process = self._context.Process(target=serve, args=(there, stop, str(log)), daemon=True, name="inner-lamp worker")
+        process = self._context.Process(
+            target=serve, args=(there, stop, str(log)), daemon=True, name="inner-lamp worker"
+        )
         process.start()
         there.close()
         return _Worker(process, here, stop, log)
@@ -201,7 +203,15 @@ class Runner:
             if worker.asked_to_stop:
                 self._end(worker, "cancelled", Cancelled())
             else:
-                self._end(worker, "failed", LampError(f"the worker process ended: {_reason(worker.process.exitcode)}", where=job.task.label, fix=f"Its log is {worker.log}"))
+                self._end(
+                    worker,
+                    "failed",
+                    LampError(
+                        f"the worker process ended: {_reason(worker.process.exitcode)}",
+                        where=job.task.label,
+                        fix=f"Its log is {worker.log}",
+                    ),
+                )
         code = worker.process.exitcode
         worker.process.close()
         worker.connection.close()
@@ -211,7 +221,10 @@ class Runner:
             self._workers.append(self._new_worker())
         elif not self._workers:
             for waiting in self._waiting:
-                waiting.state, waiting.error = "failed", LampError("no worker process could be started", fix=f"See {worker.log}")
+                waiting.state, waiting.error = (
+                    "failed",
+                    LampError("no worker process could be started", fix=f"See {worker.log}"),
+                )
                 changed[waiting.id] = waiting
             self._waiting.clear()
 

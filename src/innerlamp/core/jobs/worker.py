@@ -36,7 +36,9 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
             assert isinstance(task, Task)
             last = [0.0]
 
-            def report(fraction: float, message: str, measures: Mapping[str, float], job: int = job, last: list[float] = last) -> None:
+            def report(
+                fraction: float, message: str, measures: Mapping[str, float], job: int = job, last: list[float] = last
+            ) -> None:
                 if os.getppid() != parent:
                     os._exit(1)  # the window is gone: nobody waits for this
                 now = time.monotonic()
@@ -53,9 +55,17 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                 connection.send(("failed", job, error))
             except MemoryError:
                 shutil.rmtree(task.staging, ignore_errors=True)
-                connection.send(("failed", job, LampError("there is not enough memory", where=task.label, fix="Take larger cells or less data")))
+                connection.send(
+                    (
+                        "failed",
+                        job,
+                        LampError("there is not enough memory", where=task.label, fix="Take larger cells or less data"),
+                    )
+                )
             except Exception as error:
                 traceback.print_exc()
                 shutil.rmtree(task.staging, ignore_errors=True)
                 what = f"the operation failed unexpectedly ({type(error).__name__}: {error})"
-                connection.send(("failed", job, LampError(what, where=task.label, fix=f"The details are in {log_path}")))
+                connection.send(
+                    ("failed", job, LampError(what, where=task.label, fix=f"The details are in {log_path}"))
+                )

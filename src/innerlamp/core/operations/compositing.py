@@ -18,7 +18,9 @@ from .declare import Cost, Input, Inputs, Operation, Output, Params, param
 class Composites(Params):
     attribute: str = param(..., "Grade", role="attribute", of="holes")
     length: float = param(5.0, "Length", unit="m", above=0.0, help="Holes are cut at multiples of this depth")
-    least: float = param(0.5, "Least sampled part", low=0.0, high=1.0, help="Composites with less of their length sampled are left out")
+    least: float = param(
+        0.5, "Least sampled part", low=0.0, high=1.0, help="Composites with less of their length sampled are left out"
+    )
     name: str = param("", "Name", help="Attribute and length when empty")
 
 
@@ -27,7 +29,13 @@ def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
     index = pd.Index(holes.collars["hole"])
     s = holes.stations
     method: desurvey.Method = "balanced tangential" if holes.method == "balanced tangential" else "minimum curvature"
-    path = desurvey.Path(index.get_indexer(s["hole"]).astype(np.int64), s["depth_m"].to_numpy(float), s[["x", "y", "z"]].to_numpy(float), s[["tx", "ty", "tz"]].to_numpy(float), method)
+    path = desurvey.Path(
+        index.get_indexer(s["hole"]).astype(np.int64),
+        s["depth_m"].to_numpy(float),
+        s[["x", "y", "z"]].to_numpy(float),
+        s[["tx", "ty", "tz"]].to_numpy(float),
+        method,
+    )
     return path, index
 
 
@@ -41,15 +49,44 @@ def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
     progress(0.2, "Compositing")
     path, index = path_from(holes)
     code = index.get_indexer(table["hole"].astype(str)).astype(np.int64)
-    h, start, stop, grade, sampled = composite(code, table["from_m"].to_numpy(float), table["to_m"].to_numpy(float), table[p.attribute].to_numpy(float), p.length)
+    h, start, stop, grade, sampled = composite(
+        code,
+        table["from_m"].to_numpy(float),
+        table["to_m"].to_numpy(float),
+        table[p.attribute].to_numpy(float),
+        p.length,
+    )
     keep = sampled >= p.least * p.length - 1e-9
     if not keep.any():
-        raise InputError("no composite has enough of its length sampled", where=holes.name, fix="Lower the least sampled part, or take a shorter length")
+        raise InputError(
+            "no composite has enough of its length sampled",
+            where=holes.name,
+            fix="Lower the least sampled part, or take a shorter length",
+        )
     h, start, stop, grade, sampled = h[keep], start[keep], stop[keep], grade[keep], sampled[keep]
     xyz = desurvey.locate(path, h, 0.5 * (start + stop))
-    out = pd.DataFrame({"hole": index.to_numpy()[h], "from_m": start, "to_m": stop, "sampled_m": sampled, p.attribute: grade, "x": xyz[:, 0], "y": xyz[:, 1], "z": xyz[:, 2]})
+    out = pd.DataFrame(
+        {
+            "hole": index.to_numpy()[h],
+            "from_m": start,
+            "to_m": stop,
+            "sampled_m": sampled,
+            p.attribute: grade,
+            "x": xyz[:, 0],
+            "y": xyz[:, 1],
+            "z": xyz[:, 2],
+        }
+    )
     units = {p.attribute: holes.units.get(p.attribute, ""), "from_m": "m", "to_m": "m", "sampled_m": "m"}
-    return {"composites": PointSet(name=p.name or f"{p.attribute} composites {p.length:g} m", crs=holes.crs, table=out, units=units, role="composites")}
+    return {
+        "composites": PointSet(
+            name=p.name or f"{p.attribute} composites {p.length:g} m",
+            crs=holes.crs,
+            table=out,
+            units=units,
+            role="composites",
+        )
+    }
 
 
 def _estimate(inputs: Inputs, p: Composites) -> Cost:

@@ -23,7 +23,19 @@ class Params(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
-def param(default: Any, label: str, *, unit: str = "", help: str = "", low: float | None = None, high: float | None = None, above: float | None = None, role: Role = "", of: str = "", more: bool = False) -> Any:
+def param(
+    default: Any,
+    label: str,
+    *,
+    unit: str = "",
+    help: str = "",
+    low: float | None = None,
+    high: float | None = None,
+    above: float | None = None,
+    role: Role = "",
+    of: str = "",
+    more: bool = False,
+) -> Any:
     """Declare one parameter.
 
     Parameters
@@ -39,7 +51,7 @@ def param(default: Any, label: str, *, unit: str = "", help: str = "", low: floa
     more
         Whether the form keeps it under "more".
     """
-    extra = {"unit": unit, "role": role, "of": of, "more": more}
+    extra: dict[str, Any] = {"unit": unit, "role": role, "of": of, "more": more}
     return Field(default, title=label, description=help, ge=low, le=high, gt=above, json_schema_extra=extra)
 
 

@@ -50,7 +50,13 @@ def find_operation(name: str) -> Operation:
     raise InputError(f"there is no operation '{name}'", fix="There are: " + ", ".join(near))
 
 
-def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Mapping[str, str], replace: Mapping[str, str] | None = None) -> Task:
+def prepare(
+    store: Store,
+    operation: str,
+    params: Mapping[str, Any],
+    inputs: Mapping[str, str],
+    replace: Mapping[str, str] | None = None,
+) -> Task:
     """Check inputs (slot to item id) and parameters, and return the task.
 
     Raises
@@ -64,7 +70,9 @@ def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Map
     known = {slot.slot for slot in op.inputs}
     for name in inputs:
         if name not in known:
-            raise InputError(f"there is no input '{name}'", where=op.name, fix="There are: " + (", ".join(sorted(known)) or "none"))
+            raise InputError(
+                f"there is no input '{name}'", where=op.name, fix="There are: " + (", ".join(sorted(known)) or "none")
+            )
     for slot in op.inputs:
         item = inputs.get(slot.slot)
         if not item:
@@ -73,7 +81,11 @@ def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Map
             raise InputError(f"the input '{slot.slot}' is needed ({slot.label})", where=op.name)
         entry = store.entry(item)
         if entry.kind not in slot.kinds or (slot.need is not None and not slot.need(entry)):
-            raise InputError(f"'{entry.name}' does not fit the input '{slot.slot}'", where=op.name, fix=f"It takes: {slot.label.lower()}")
+            raise InputError(
+                f"'{entry.name}' does not fit the input '{slot.slot}'",
+                where=op.name,
+                fix=f"It takes: {slot.label.lower()}",
+            )
         chosen[slot.slot] = (entry.id, entry.version)
         manifests[slot.slot] = store.manifest(entry.version)
     checked = op.check(params).model_dump(mode="json")
@@ -81,9 +93,23 @@ def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Map
         if info.role == "attribute" and info.of in chosen and checked.get(name):
             entry = store.entry(chosen[info.of][0])
             if checked[name] not in entry.attributes:
-                raise InputError(f"'{entry.name}' has no attribute '{checked[name]}'", where=op.name, fix="It has: " + ", ".join(entry.attributes))
+                raise InputError(
+                    f"'{entry.name}' has no attribute '{checked[name]}'",
+                    where=op.name,
+                    fix="It has: " + ", ".join(entry.attributes),
+                )
     staging = store.path / "staging" / uuid.uuid4().hex[:12]
-    return Task(op.name, checked, chosen, manifests, str(store.payloads), str(staging), store.crs, dict(replace or {}), label=op.title)
+    return Task(
+        op.name,
+        checked,
+        chosen,
+        manifests,
+        str(store.payloads),
+        str(staging),
+        store.crs,
+        dict(replace or {}),
+        label=op.title,
+    )
 
 
 def refresh_task(store: Store, group: list[str]) -> Task:
@@ -96,7 +122,11 @@ def refresh_task(store: Store, group: list[str]) -> Task:
     present = {e.id for e in store.entries()}
     for slot, item in inputs.items():
         if item not in present:
-            raise InputError(f"the input '{slot}' is no longer in the project", where=entries[0].name, fix="Undo its removal, or make the item anew")
+            raise InputError(
+                f"the input '{slot}' is no longer in the project",
+                where=entries[0].name,
+                fix="Undo its removal, or make the item anew",
+            )
     task = prepare(store, recipe.operation, recipe.params, inputs, {e.recipe.output: e.id for e in entries if e.recipe})
     return Task(**{**vars(task), "label": "Refresh " + ", ".join(e.name for e in entries)})
 
@@ -124,7 +154,7 @@ def land(store: Store, task: Task, results: Mapping[str, Result]) -> dict[str, s
     """
     for result in results.values():
         payload.adopt(Path(task.staging), store.payloads, result.manifest)
-    inputs = {slot: (pair,) for slot, pair in task.inputs.items()}
+    inputs: dict[str, tuple[tuple[str, int], ...]] = {slot: (pair,) for slot, pair in task.inputs.items()}
     sources = _sources(find_operation(task.operation), task.params)
     recipes = {slot: Recipe(task.operation, task.params, inputs, sources, slot, task.group) for slot in results}
     present = {e.id for e in store.entries()}
@@ -135,7 +165,9 @@ def land(store: Store, task: Task, results: Mapping[str, Result]) -> dict[str, s
     return store.add(results, task.label, recipes, replace)
 
 
-def run(store: Store, operation: str, params: Mapping[str, Any], inputs: Mapping[str, str], progress: Progress = SILENT) -> dict[str, str]:
+def run(
+    store: Store, operation: str, params: Mapping[str, Any], inputs: Mapping[str, str], progress: Progress = SILENT
+) -> dict[str, str]:
     """Prepare, perform and land an operation in this process; returns item id by output slot."""
     task = prepare(store, operation, params, inputs)
     return land(store, task, perform(task, progress))
@@ -148,7 +180,9 @@ def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Ma
         return None
     try:
         task = prepare(store, operation, params, inputs)
-        return op.estimate(Inputs({slot: store.load(i) for slot, (i, _) in task.inputs.items()}, store.crs), op.check(task.params))
+        return op.estimate(
+            Inputs({slot: store.load(i) for slot, (i, _) in task.inputs.items()}, store.crs), op.check(task.params)
+        )
     except LampError:
         return None
 
@@ -173,9 +207,17 @@ def describe(op: Operation) -> str:
             lines.append(f"  {slot.slot:<14} {slot.label}{' (optional)' if slot.optional else ''}")
     lines.append("Parameters:")
     for name, info in op.fields().items():
-        default = "needed" if info.required else f"default {info.default!r}" if info.default not in ("", None) else "default: none"
+        default = (
+            "needed"
+            if info.required
+            else f"default {info.default!r}"
+            if info.default not in ("", None)
+            else "default: none"
+        )
         options = getattr(info.kind, "__args__", ())
-        choice = " | ".join(map(str, options)) if options and all(isinstance(o, str) for o in options) else info.bounds_text
+        choice = (
+            " | ".join(map(str, options)) if options and all(isinstance(o, str) for o in options) else info.bounds_text
+        )
         unit = f" ({info.unit})" if info.unit else ""
         lines.append(f"  {name:<14} {info.label}{unit}; {'; '.join(t for t in (choice, default) if t)}")
         if info.help:

@@ -17,9 +17,21 @@ from .declare import Cost, Input, Inputs, Operation, Output, Params, param
 
 class GridValues(Params):
     attribute: str = param(..., "Attribute", role="attribute", of="samples")
-    cell: float = param(0.0, "Cell size", unit="m", low=0.0, help="0 takes half of the typical distance between samples")
-    transform: Literal["none", "log10"] = param("none", "Transform", help="log10 grids orders of magnitude and turns them back; values of 0 and below are left out")
-    blanking: float = param(0.0, "Blank beyond", unit="m", low=0.0, help="Cells farther than this from any sample are blank; 0 takes three times the sample spacing")
+    cell: float = param(
+        0.0, "Cell size", unit="m", low=0.0, help="0 takes half of the typical distance between samples"
+    )
+    transform: Literal["none", "log10"] = param(
+        "none",
+        "Transform",
+        help="log10 grids orders of magnitude and turns them back; values of 0 and below are left out",
+    )
+    blanking: float = param(
+        0.0,
+        "Blank beyond",
+        unit="m",
+        low=0.0,
+        help="Cells farther than this from any sample are blank; 0 takes one and a half times the sample spacing",
+    )
     name: str = param("", "Name", help="Attribute and source when empty")
 
 
@@ -42,28 +54,42 @@ def _settle(x: np.ndarray, y: np.ndarray, p: GridValues) -> tuple[float, float]:
     if not np.isfinite(spacing):
         raise InputError("all values lie at one place")
     cell = p.cell or float(f"{spacing / 2:.2g}")
-    return cell, p.blanking or 3 * max(spacing, cell)
+    return cell, p.blanking or 1.5 * max(spacing, cell)
 
 
 def _run(inputs: Inputs, p: GridValues, progress: Progress) -> dict[str, Item]:
     source = inputs["samples"]
     x, y, v = _xyv(source, p)
     cell, blanking = _settle(x, y, p)
-    lattice = mc.lattice_around(x, y, cell, margin=min(blanking, 4 * cell))
+    lattice = mc.lattice_around(x, y, cell, margin=cell)
     values = mc.minimum_curvature(x, y, v, lattice, progress=progress)
     values[mc.blank_far(lattice, x, y, blanking)] = np.nan
     if p.transform == "log10":
         values = 10.0**values
     name = p.name or f"{p.attribute} grid"
-    return {"grid": Grid(name=name, crs=source.crs, values=values, x0=lattice.x0, y0=lattice.y0, dx=cell, dy=cell, attribute=p.attribute, unit=source.attributes.get(p.attribute, ""))}
+    return {
+        "grid": Grid(
+            name=name,
+            crs=source.crs,
+            values=values,
+            x0=lattice.x0,
+            y0=lattice.y0,
+            dx=cell,
+            dy=cell,
+            attribute=p.attribute,
+            unit=source.attributes.get(p.attribute, ""),
+        )
+    }
 
 
 def _estimate(inputs: Inputs, p: GridValues) -> Cost:
     x, y, _ = _xyv(inputs["samples"], p)
     cell, blanking = _settle(x, y, p)
-    lattice = mc.lattice_around(x, y, cell, margin=min(blanking, 4 * cell))
+    lattice = mc.lattice_around(x, y, cell, margin=cell)
     seconds = 1.0 + lattice.size / 20_000
-    return Cost(f"{lattice.nx} × {lattice.ny} cells of {cell:g} m, blank beyond {blanking:g} m", lattice.size * 3e-3, seconds)
+    return Cost(
+        f"{lattice.nx} × {lattice.ny} cells of {cell:g} m, blank beyond {blanking:g} m", lattice.size * 3e-3, seconds
+    )
 
 
 def _suggest(inputs: Inputs) -> dict[str, Any]:

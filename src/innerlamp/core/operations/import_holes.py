@@ -20,15 +20,23 @@ from .reading import DetectionRule, attributes, existing, mapped, number_column
 
 
 class ImportHoles(Params):
-    collar: str = param(..., "Collar table", role="file", help="One row a hole: ID, easting, northing, elevation, final depth")
-    survey: str = param("", "Survey table", role="file", help="Depth, azimuth and dip readings; without it all holes are vertical")
+    collar: str = param(
+        ..., "Collar table", role="file", help="One row a hole: ID, easting, northing, elevation, final depth"
+    )
+    survey: str = param(
+        "", "Survey table", role="file", help="Depth, azimuth and dip readings; without it all holes are vertical"
+    )
     assay: str = param("", "Assay table", role="file", help="From, to and grades")
     lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
     name: str = param("Drillholes", "Name")
-    columns: dict[str, dict[str, str]] = param({}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings")
+    columns: dict[str, dict[str, str]] = param(
+        {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
+    )
     dips: Literal["auto", "negative down", "positive down"] = param("auto", "Dips are")
     method: Literal["minimum curvature", "balanced tangential"] = param("minimum curvature", "Path between readings")
-    below_detection: DetectionRule = param("half of limit", "Below detection is", help="What a value like <0.5 becomes; the original stays in the report")
+    below_detection: DetectionRule = param(
+        "half of limit", "Below detection is", help="What a value like <0.5 becomes; the original stays in the report"
+    )
 
 
 def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
@@ -61,7 +69,14 @@ def _collars(file: str, mapping: Mapping[str, str], found: Findings) -> pd.DataF
     raw = delimited.read(existing(file), found, "collar")
     role = mapped(raw, "collar", mapping)
     name = raw.path.name
-    table = pd.DataFrame({"hole": raw.text(role["hole"]), "x": number_column(raw, role["x"]), "y": number_column(raw, role["y"]), "z": number_column(raw, role["z"])})
+    table = pd.DataFrame(
+        {
+            "hole": raw.text(role["hole"]),
+            "x": number_column(raw, role["x"]),
+            "y": number_column(raw, role["y"]),
+            "z": number_column(raw, role["z"]),
+        }
+    )
     table["depth_m"] = number_column(raw, role["depth_m"]) if "depth_m" in role else np.nan
     if "date" in role:
         ids = table["hole"].astype(str).str.strip().tolist()
@@ -73,7 +88,15 @@ def _collars(file: str, mapping: Mapping[str, str], found: Findings) -> pd.DataF
     if "depth_m" in role:
         bad = ~np.isfinite(table["depth_m"].to_numpy())
         if bad.any():
-            found.add("mended", "final depth is not a number", "taken from the deepest row of the other tables", file=name, table="collar", line=raw.line[bad], hole=table["hole"][bad].astype(str).str.strip().to_numpy())
+            found.add(
+                "mended",
+                "final depth is not a number",
+                "taken from the deepest row of the other tables",
+                file=name,
+                table="collar",
+                line=raw.line[bad],
+                hole=table["hole"][bad].astype(str).str.strip().to_numpy(),
+            )
     return checks.check_collars(table, found, name)
 
 
@@ -83,19 +106,36 @@ def _surveys(p: ImportHoles, collars: pd.DataFrame, found: Findings) -> pd.DataF
         return pd.DataFrame({"hole": pd.Series(dtype="object"), "depth_m": [], "azimuth": [], "dip": []})
     raw = delimited.read(existing(p.survey), found, "survey")
     role = mapped(raw, "survey", p.columns.get("survey", {}))
-    table = pd.DataFrame({"hole": raw.text(role["hole"]), **{r: number_column(raw, role[r]) for r in ("depth_m", "azimuth", "dip")}, "line": raw.line})
+    table = pd.DataFrame(
+        {
+            "hole": raw.text(role["hole"]),
+            **{r: number_column(raw, role[r]) for r in ("depth_m", "azimuth", "dip")},
+            "line": raw.line,
+        }
+    )
     table = checks.check_surveys(table, collars, found, raw.path.name)
     table = checks.settle_dips(table, p.dips, found, raw.path.name)
     missing = collars[~collars["hole"].isin(table["hole"])]
-    found.add("look", "hole has no survey", "taken as vertical", file=raw.path.name, table="survey", hole=missing["hole"].to_numpy())
+    found.add(
+        "look",
+        "hole has no survey",
+        "taken as vertical",
+        file=raw.path.name,
+        table="survey",
+        hole=missing["hole"].to_numpy(),
+    )
     return table.drop(columns="line")
 
 
-def _intervals(file: str, name: str, mapping: Mapping[str, str], collars: pd.DataFrame, rule: DetectionRule, found: Findings) -> tuple[pd.DataFrame, dict[str, str]]:
+def _intervals(
+    file: str, name: str, mapping: Mapping[str, str], collars: pd.DataFrame, rule: DetectionRule, found: Findings
+) -> tuple[pd.DataFrame, dict[str, str]]:
     raw = delimited.read(existing(file), found, name)
     role = mapped(raw, "interval", mapping)
     ids = raw.text(role["hole"])
-    frame, units = attributes(raw, set(role.values()), rule, found, name, ids.fillna("").astype(str).str.strip().to_numpy(dtype=object))
+    frame, units = attributes(
+        raw, set(role.values()), rule, found, name, ids.fillna("").astype(str).str.strip().to_numpy(dtype=object)
+    )
     frame.insert(0, "to_m", number_column(raw, role["to_m"]))
     frame.insert(0, "from_m", number_column(raw, role["from_m"]))
     frame.insert(0, "hole", ids)
@@ -105,7 +145,9 @@ def _intervals(file: str, name: str, mapping: Mapping[str, str], collars: pd.Dat
     return table, units
 
 
-def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], found: Findings, file: str) -> pd.DataFrame:
+def _depths(
+    collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], found: Findings, file: str
+) -> pd.DataFrame:
     deepest = surveys.groupby("hole")["depth_m"].max() if len(surveys) else pd.Series(dtype=float)
     for table in tables.values():
         deepest = pd.concat([deepest, table.groupby("hole", observed=True)["to_m"].max()])
@@ -117,7 +159,9 @@ def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, p
     return collars.assign(depth_m=np.where(unknown, filled, collars["depth_m"]))
 
 
-def path_of(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], method: desurvey.Method) -> desurvey.Path:
+def path_of(
+    collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], method: desurvey.Method
+) -> desurvey.Path:
     """Return the desurveyed paths of collars; each reaches its final depth and its deepest interval."""
     index = pd.Series(np.arange(len(collars)), index=collars["hole"])
     end = collars["depth_m"].to_numpy(float).copy()
@@ -125,8 +169,8 @@ def path_of(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, p
         deepest = table.groupby("hole", observed=True)["to_m"].max()
         np.maximum.at(end, index[deepest.index].to_numpy(), deepest.to_numpy(float))
     hole = index[surveys["hole"]].to_numpy(dtype=np.int64) if len(surveys) else np.empty(0, np.int64)
-    columns_ = [surveys[c].to_numpy(float) for c in ("depth_m", "azimuth", "dip")]
-    return desurvey.desurvey(collars[["x", "y", "z"]].to_numpy(float), end, hole, *columns_, method=method)
+    depth, azimuth, dip = (surveys[c].to_numpy(float) for c in ("depth_m", "azimuth", "dip"))
+    return desurvey.desurvey(collars[["x", "y", "z"]].to_numpy(float), end, hole, depth, azimuth, dip, method)
 
 
 def place(table: pd.DataFrame, collars: pd.DataFrame, path: desurvey.Path) -> pd.DataFrame:
@@ -143,11 +187,13 @@ def place(table: pd.DataFrame, collars: pd.DataFrame, path: desurvey.Path) -> pd
 def stations_table(path: desurvey.Path, collars: pd.DataFrame) -> pd.DataFrame:
     """Return desurveyed stations as a table with hole IDs."""
     data = {"hole": collars["hole"].to_numpy()[path.hole], "depth_m": path.depth}
-    data |= {c: path.position[:, k] for k, c in enumerate("xyz")} | {f"t{c}": path.tangent[:, k] for k, c in enumerate("xyz")}
+    data |= {c: path.position[:, k] for k, c in enumerate("xyz")} | {
+        f"t{c}": path.tangent[:, k] for k, c in enumerate("xyz")
+    }
     return pd.DataFrame(data)
 
 
-def _estimate(inputs: Inputs, p: ImportHoles) -> Cost:  # noqa: ARG001 - all estimates have one shape
+def _estimate(inputs: Inputs, p: ImportHoles) -> Cost:
     size = sum(Path(f).stat().st_size for f in (p.collar, p.survey, p.assay, p.lithology) if f and Path(f).is_file())
     return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
 

@@ -22,17 +22,23 @@ from .reading import DetectionRule, attributes, existing, mapped, number_column
 
 
 class ImportPoints(Params):
-    file: str = param(..., "Table", role="file", help="One row a place: easting, northing and whatever was measured there")
+    file: str = param(
+        ..., "Table", role="file", help="One row a place: easting, northing and whatever was measured there"
+    )
     name: str = param("", "Name", help="The file's name when empty")
     role: Literal["samples", "stations", "readings", "workings"] = param("samples", "Rows are")
-    columns: dict[str, str] = param({}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings")
+    columns: dict[str, str] = param(
+        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+    )
     below_detection: DetectionRule = param("half of limit", "Below detection is")
 
 
 class ImportLines(Params):
     file: str = param(..., "Table", role="file", help="One row a reading, with a line column")
     name: str = param("", "Name", help="The file's name when empty")
-    columns: dict[str, str] = param({}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings")
+    columns: dict[str, str] = param(
+        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+    )
     date: str = param("", "Date of survey", role="date", help="Year-month-day; taken from the date column when empty")
 
 
@@ -43,11 +49,22 @@ class ImportGrid(Params):
     unit: str = param("m", "Unit")
 
 
-def _places(raw: delimited.RawTable, role: dict[str, str], found: Findings, table: str) -> tuple[pd.DataFrame, np.ndarray]:
-    frame = pd.DataFrame({c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line)))
+def _places(
+    raw: delimited.RawTable, role: dict[str, str], found: Findings, table: str
+) -> tuple[pd.DataFrame, np.ndarray]:
+    frame = pd.DataFrame(
+        {c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line))
+    )
     bad = ~(np.isfinite(frame["x"]) & np.isfinite(frame["y"])).to_numpy()
     if bad.any():
-        found.add("left out", "coordinates are not numbers", "row left out", file=raw.path.name, table=table, line=raw.line[bad])
+        found.add(
+            "left out",
+            "coordinates are not numbers",
+            "row left out",
+            file=raw.path.name,
+            table=table,
+            line=raw.line[bad],
+        )
     frame["file_line"] = raw.line
     return frame, ~bad
 
@@ -62,8 +79,24 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
     twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.role != "readings")
     if twice.any():
-        found.add("look", "another row has the same place", "kept", file=raw.path.name, table=p.role, line=table["file_line"].to_numpy()[twice])
-    return {"points": PointSet(name=p.name or _title(raw.path), crs=inputs.crs, table=table, units=units, role=p.role, findings=found.frame())}
+        found.add(
+            "look",
+            "another row has the same place",
+            "kept",
+            file=raw.path.name,
+            table=p.role,
+            line=table["file_line"].to_numpy()[twice],
+        )
+    return {
+        "points": PointSet(
+            name=p.name or _title(raw.path),
+            crs=inputs.crs,
+            table=table,
+            units=units,
+            role=p.role,
+            findings=found.frame(),
+        )
+    }
 
 
 def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
@@ -87,7 +120,11 @@ def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, 
         if unread.any():
             found.add("look", "reading has no date", "kept", file=raw.path.name, table="lines", line=raw.line[unread])
     table = table[good].reset_index(drop=True)
-    return {"lines": SurveyLines(name=p.name or _title(raw.path), crs=inputs.crs, table=table, units=units, date=date, findings=found.frame())}
+    return {
+        "lines": SurveyLines(
+            name=p.name or _title(raw.path), crs=inputs.crs, table=table, units=units, date=date, findings=found.frame()
+        )
+    }
 
 
 def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, Item]:
@@ -95,8 +132,22 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
     path = existing(p.file)
     values, x0, y0, dx, dy, crs = grids.read_grid(path)
     if crs and parse_crs(crs).to_epsg() != parse_crs(inputs.crs).to_epsg():
-        raise InputError(f"the grid is in {crs} and the project in {inputs.crs}", where=path.name, fix="Reproject it first")
-    return {"grid": Grid(name=p.name or _title(path), crs=inputs.crs, values=values, x0=x0, y0=y0, dx=dx, dy=dy, attribute=p.attribute, unit=p.unit)}
+        raise InputError(
+            f"the grid is in {crs} and the project in {inputs.crs}", where=path.name, fix="Reproject it first"
+        )
+    return {
+        "grid": Grid(
+            name=p.name or _title(path),
+            crs=inputs.crs,
+            values=values,
+            x0=x0,
+            y0=y0,
+            dx=dx,
+            dy=dy,
+            attribute=p.attribute,
+            unit=p.unit,
+        )
+    }
 
 
 def _title(path: Path) -> str:

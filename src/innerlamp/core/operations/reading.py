@@ -30,12 +30,20 @@ def mapped(raw: delimited.RawTable, table: str, mapping: Mapping[str, str]) -> d
     have = raw.layout.columns
     for role, column in mapping.items():
         if column and column not in have:
-            raise InputError(f"there is no column '{column}' for {role}", where=raw.path.name, fix="Its columns are: " + ", ".join(have))
+            raise InputError(
+                f"there is no column '{column}' for {role}",
+                where=raw.path.name,
+                fix="Its columns are: " + ", ".join(have),
+            )
     chosen = {**columns.guess(have, table), **dict(mapping)}
     chosen = {role: column for role, column in chosen.items() if column}
     absent = columns.missing(chosen, table)
     if absent:
-        raise InputError("no column for " + ", ".join(absent), where=raw.path.name, fix="Choose it in the mapping; the columns are: " + ", ".join(have))
+        raise InputError(
+            "no column for " + ", ".join(absent),
+            where=raw.path.name,
+            fix="Choose it in the mapping; the columns are: " + ", ".join(have),
+        )
     return chosen
 
 
@@ -45,7 +53,14 @@ def number_column(raw: delimited.RawTable, column: str) -> NDArray[np.float64]:
     return values
 
 
-def attributes(raw: delimited.RawTable, used: set[str], rule: DetectionRule, found: Findings, table: str, hole: NDArray[np.object_] | None = None) -> tuple[pd.DataFrame, dict[str, str]]:
+def attributes(
+    raw: delimited.RawTable,
+    used: set[str],
+    rule: DetectionRule,
+    found: Findings,
+    table: str,
+    hole: NDArray[np.object_] | None = None,
+) -> tuple[pd.DataFrame, dict[str, str]]:
     """Return all columns that play no role, as numbers or as text, and the unit of each.
 
     A column is numeric when at least half of its filled cells are numbers or below detection.

@@ -23,13 +23,34 @@ MOST_NODES = 12_000_000
 class GradeShell(Params):
     attribute: str = param(..., "Grade", role="attribute", of="composites")
     cutoff: float = param(..., "Cut-off", help="The shell encloses what is interpolated at or above this grade")
-    cell: float = param(15.0, "Cell size", unit="m", above=0.0, help="Distance at which the field is worked out; smaller shows more detail")
+    cell: float = param(
+        15.0,
+        "Cell size",
+        unit="m",
+        above=0.0,
+        help="Distance at which the field is worked out; smaller shows more detail",
+    )
     reach: float = param(60.0, "Reach", unit="m", above=0.0, help="The shell stays within this distance of composites")
-    transform: Literal["none", "log"] = param("log", "Transform", help="log keeps single rich samples from swelling the shell")
+    transform: Literal["none", "log"] = param(
+        "log", "Transform", help="log keeps single rich samples from swelling the shell"
+    )
     smoothing: float = param(5.0, "Smoothing", unit="m", low=0.0, help="0 honours every composite")
-    azimuth: float = param(0.0, "Strike", unit="°", low=0.0, high=360.0, help="Strike of the plane of continuity, clockwise from grid north, right-hand rule")
+    azimuth: float = param(
+        0.0,
+        "Strike",
+        unit="°",
+        low=0.0,
+        high=360.0,
+        help="Strike of the plane of continuity, clockwise from grid north, right-hand rule",
+    )
     dip: float = param(90.0, "Dip", unit="°", low=0.0, high=90.0, help="Dip of that plane, down to the right of strike")
-    ratio: float = param(1.0, "Continuity in the plane", low=1.0, high=20.0, help="How much farther grade reaches in the plane than across it")
+    ratio: float = param(
+        1.0,
+        "Continuity in the plane",
+        low=1.0,
+        high=20.0,
+        help="How much farther grade reaches in the plane than across it",
+    )
     name: str = param("", "Name", help="Attribute and cut-off when empty")
 
 
@@ -54,7 +75,11 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     source = inputs["composites"]
     xyz, v = _points(source, p)
     if not v.max() >= p.cutoff:
-        raise InputError(f"no composite reaches the cut-off {p.cutoff:g}; the highest is {v.max():.3g}", where=source.name, fix="Lower the cut-off")
+        raise InputError(
+            f"no composite reaches the cut-off {p.cutoff:g}; the highest is {v.max():.3g}",
+            where=source.name,
+            fix="Lower the cut-off",
+        )
     low, shape = _box(xyz, p)
     if np.prod(shape) > MOST_NODES:
         raise InputError(f"the field would have {np.prod(shape):,} nodes", fix="Take a larger cell size")
@@ -87,14 +112,30 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     vertices, triangles, held = closed_shell(values.reshape(shape), (low[0], low[1], low[2]), p.cell)
     unit = source.attributes.get(p.attribute, "")
     name = p.name or f"{p.attribute} ≥ {p.cutoff:g}"
-    return {"shell": Surface(name=name, crs=source.crs, vertices=vertices, triangles=triangles, closed=True, volume_m3=held, attribute=p.attribute, unit=unit, level=p.cutoff)}
+    return {
+        "shell": Surface(
+            name=name,
+            crs=source.crs,
+            vertices=vertices,
+            triangles=triangles,
+            closed=True,
+            volume_m3=held,
+            attribute=p.attribute,
+            unit=unit,
+            level=p.cutoff,
+        )
+    }
 
 
 def _estimate(inputs: Inputs, p: GradeShell) -> Cost:
     xyz, _ = _points(inputs["composites"], p)
     _, shape = _box(xyz, p)
     nodes = float(np.prod(shape))
-    return Cost(f"{len(xyz):,} composites, {shape[0]} × {shape[1]} × {shape[2]} nodes", len(xyz) ** 2 * 8e-6 + nodes * 4e-5, nodes * len(xyz) / 6e8 + 1)
+    return Cost(
+        f"{len(xyz):,} composites, {shape[0]} × {shape[1]} × {shape[2]} nodes",
+        len(xyz) ** 2 * 8e-6 + nodes * 4e-5,
+        nodes * len(xyz) / 6e8 + 1,
+    )
 
 
 def _suggest(inputs: Inputs) -> dict[str, Any]:

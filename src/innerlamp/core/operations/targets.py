@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 import pandas as pd
 
@@ -22,18 +20,29 @@ EVIDENCE = ("soil", "depth", "shell", "untested")
 
 class RankTargets(Params):
     spacing: float = param(25.0, "Spacing of places", unit="m", above=0.0)
-    soil_low: float = param(0.0, "Soil grade gives 0 up to", low=0.0, help="In the grid's unit; with both ends 0 the 50 and 98 percentiles are taken")
+    soil_low: float = param(
+        0.0,
+        "Soil grade gives 0 up to",
+        low=0.0,
+        help="In the grid's unit; with both ends 0 the 50 and 98 percentiles are taken",
+    )
     soil_high: float = param(0.0, "and 1 from", low=0.0)
     soil_weight: float = param(1.0, "Weight of soil grade", low=0.0, high=10.0)
-    depth_low: float = param(0.0, "Property at depth gives 0 up to", low=0.0, help="With both ends 0 the 50 and 98 percentiles are taken")
+    depth_low: float = param(
+        0.0, "Property at depth gives 0 up to", low=0.0, help="With both ends 0 the 50 and 98 percentiles are taken"
+    )
     depth_high: float = param(0.0, "and 1 from", low=0.0)
     depth_weight: float = param(1.0, "Weight of property at depth", low=0.0, high=10.0)
-    shallow: float = param(50.0, "Depth from", unit="m", low=0.0, help="The highest value of each column between these depths counts")
+    shallow: float = param(
+        50.0, "Depth from", unit="m", low=0.0, help="The highest value of each column between these depths counts"
+    )
     deep: float = param(350.0, "to", unit="m", above=0.0)
     shell_near: float = param(100.0, "Distance to shell gives 1 up to", unit="m", low=0.0)
     shell_far: float = param(500.0, "and 0 from", unit="m", above=0.0)
     shell_weight: float = param(1.0, "Weight of distance to shell", low=0.0, high=10.0)
-    drilled_near: float = param(40.0, "Distance to drilling gives 0 up to", unit="m", low=0.0, help="What is drilled already needs no hole")
+    drilled_near: float = param(
+        40.0, "Distance to drilling gives 0 up to", unit="m", low=0.0, help="What is drilled already needs no hole"
+    )
     drilled_far: float = param(120.0, "and 1 from", unit="m", above=0.0)
     drilled_weight: float = param(1.0, "Weight of distance to drilling", low=0.0, high=10.0)
     count: int = param(12, "Targets", low=1, high=500)
@@ -68,7 +77,9 @@ def _run(inputs: Inputs, p: RankTargets, progress: Progress) -> dict[str, Item]:
         layers.append(("distance to drilling", "m", values, p.drilled_near, p.drilled_far, True, p.drilled_weight))
     layers = [layer for layer in layers if layer[6] > 0]
     if not layers:
-        raise InputError("no evidence was given", fix="Give a soil grid, a block model, a shell or drillholes, with a weight above 0")
+        raise InputError(
+            "no evidence was given", fix="Give a soil grid, a block model, a shell or drillholes, with a weight above 0"
+        )
     for name, _, _, low, high, _, _ in layers:
         if high <= low:
             raise InputError(f"the curve of {name} has its upper end ({high:g}) not above its lower end ({low:g})")
@@ -77,22 +88,38 @@ def _run(inputs: Inputs, p: RankTargets, progress: Progress) -> dict[str, Item]:
     best = ev.pick_peaks(x, y, score, p.separation, p.count)
     if len(best) == 0:
         raise InputError("no place scores above 0", fix="Widen the curves or lower the weights")
-    table = pd.DataFrame({"rank": np.arange(1, len(best) + 1), "x": x[best], "y": y[best], "z": ground[best], "score": score[best]})
+    table = pd.DataFrame(
+        {"rank": np.arange(1, len(best) + 1), "x": x[best], "y": y[best], "z": ground[best], "score": score[best]}
+    )
     for layer, share in zip(layers, shares, strict=True):
         table[f"{layer[0]} value"] = layer[2][best]
         table[f"{layer[0]} share"] = share[best]
     total = sum(layer[6] for layer in layers)
     evidence = pd.DataFrame(
-        [(n, u, w, w / total, low, high, "more is better" if more else "less is better") for n, u, _, low, high, more, w in layers],
+        [
+            (n, u, w, w / total, low, high, "more is better" if more else "less is better")
+            for n, u, _, low, high, more, w in layers
+        ],
         columns=["name", "unit", "weight", "largest share", "low", "high", "sense"],
     )
-    grid = Grid(name=f"{p.name} score", crs=inputs.crs, values=score.reshape(shape), x0=float(x[0]), y0=float(y[0]), dx=p.spacing, dy=p.spacing, attribute="score")
+    grid = Grid(
+        name=f"{p.name} score",
+        crs=inputs.crs,
+        values=score.reshape(shape),
+        x0=float(x[0]),
+        y0=float(y[0]),
+        dx=p.spacing,
+        dy=p.spacing,
+        attribute="score",
+    )
     return {"targets": TargetSet(name=p.name, crs=inputs.crs, table=table, evidence=evidence), "score": grid}
 
 
 def _places(inputs: Inputs, p: RankTargets) -> tuple[np.ndarray, np.ndarray, tuple[int, int]]:
     soil = inputs.get("soil")
-    area = soil if isinstance(soil, Grid) else next((inputs[s] for s in ("model", "shell", "holes") if s in inputs), None)
+    area = (
+        soil if isinstance(soil, Grid) else next((inputs[s] for s in ("model", "shell", "holes") if s in inputs), None)
+    )
     if area is None:
         raise InputError("no evidence was given", fix="Give a soil grid, a block model, a shell or drillholes")
     west, east, south, north, _, _ = area.bounds
@@ -116,8 +143,8 @@ def _ground(inputs: Inputs, x: np.ndarray, y: np.ndarray) -> np.ndarray:
 
 def _at_depth(model: BlockModel, x: np.ndarray, y: np.ndarray, p: RankTargets) -> tuple[str, np.ndarray]:
     name, values = next(iter(model.properties.items()))
-    nx, ny, nz = model.shape
-    z = model.z0 + model.dz * (np.arange(nz) + 0.5)
+    nz = model.shape[2]
+    z = model.z0 + model.dz * (np.arange(nz, dtype=np.float64) + 0.5)
     top = np.where(np.isfinite(values), z[None, None, :], -np.inf).max(axis=2) + model.dz / 2
     best = ev.column_maximum(values, z, top, p.shallow, p.deep)
     column = np.ascontiguousarray(best.T)
@@ -128,7 +155,9 @@ def _ends(values: np.ndarray, low: float, high: float, label: str) -> tuple[floa
     if low == 0 and high == 0:
         good = values[np.isfinite(values)]
         if len(good) == 0:
-            raise InputError(f"the evidence '{label}' has no value in the area", fix="Check that it covers the same ground")
+            raise InputError(
+                f"the evidence '{label}' has no value in the area", fix="Check that it covers the same ground"
+            )
         low, high = (float(f"{v:.3g}") for v in np.percentile(good, [50, 98]))
         if high <= low:
             high = low + max(abs(low), 1.0) * 1e-6
@@ -155,14 +184,12 @@ def _estimate(inputs: Inputs, p: RankTargets) -> Cost:
     return Cost(f"{shape[1]} × {shape[0]} places", len(x) * 2e-4, 0.5 + len(x) * 5e-6)
 
 
-
-
 OPERATION = Operation(
     name="rank-targets", title="Rank targets", area="Targets",
     help="Scores every place of a grid by the evidence given: each value becomes 0..1 by its curve, is weighted and summed; the best places that are far enough apart are ranked, with the share of each evidence.",
     params=RankTargets, run=_run,
     inputs=(
-        Input("soil", "Soil grade grid", ("grid",), optional=True, need=lambda e: "elevation" not in e.attributes),
+        Input("soil", "Soil grade grid", ("grid",), optional=True, need=lambda e: not {"elevation", "score"} & set(e.attributes)),
         Input("model", "Block model", ("blocks",), optional=True),
         Input("shell", "Grade shell", ("surface",), optional=True),
         Input("holes", "Drillholes", ("holes",), optional=True),

@@ -33,10 +33,19 @@ def take(folder: Path) -> IO[str]:
         handle.seek(0)
         text = handle.read()
         handle.close()
-        raise ProjectBusy(f"the project is open for writing by {_holder(text)}", where=folder.name, fix="Close it there, or look at it read-only here") from error
+        raise ProjectBusy(
+            f"the project is open for writing by {_holder(text)}",
+            where=folder.name,
+            fix="Close it there, or look at it read-only here",
+        ) from error
     handle.seek(0)
     handle.truncate()
-    who = {"user": getpass.getuser(), "host": socket.gethostname(), "pid": os.getpid(), "since": datetime.now().isoformat(" ", "seconds")}
+    who = {
+        "user": getpass.getuser(),
+        "host": socket.gethostname(),
+        "pid": os.getpid(),
+        "since": datetime.now().isoformat(" ", "seconds"),
+    }
     handle.write(json.dumps(who))
     handle.flush()
     return handle

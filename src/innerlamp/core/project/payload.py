@@ -72,9 +72,13 @@ def read_file(folder: Path, name: str) -> bytes:
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise ProjectError("a part of the project is missing", where=str(path), fix="Restore it from a back-up, or make the item again") from error
-    if digest(data) != name.split(".")[0]:
-        raise ProjectError("a part of the project is damaged", where=str(path), fix="Restore it from a back-up, or make the item again")
+        raise ProjectError(
+            "a part of the project is missing", where=str(path), fix="Restore it from a back-up, or make the item again"
+        ) from error
+    if digest(data) != name.split(".", maxsplit=1)[0]:
+        raise ProjectError(
+            "a part of the project is damaged", where=str(path), fix="Restore it from a back-up, or make the item again"
+        )
     return data
 
 
@@ -104,7 +108,10 @@ def read_item(folder: Path, manifest: Manifest) -> Item:
     """
     kind = KINDS.get(manifest["kind"])
     if kind is None:
-        raise ProjectError(f"this version does not know items of kind '{manifest['kind']}'", fix="Open the project with a newer Inner Lamp")
+        raise ProjectError(
+            f"this version does not know items of kind '{manifest['kind']}'",
+            fix="Open the project with a newer Inner Lamp",
+        )
     tables: dict[str, pd.DataFrame] = {}
     arrays: dict[str, np.ndarray] = {}
     try:
@@ -114,7 +121,9 @@ def read_item(folder: Path, manifest: Manifest) -> Item:
             with np.load(io.BytesIO(read_file(folder, manifest["arrays"])), allow_pickle=False) as archive:
                 arrays = {name: archive[name] for name in archive.files}
     except (pa.ArrowException, ValueError, zipfile.BadZipFile) as error:
-        raise ProjectError(f"a part of the item can't be read ({error})", where=str(manifest["meta"].get("name", ""))) from error
+        raise ProjectError(
+            f"a part of the item can't be read ({error})", where=str(manifest["meta"].get("name", ""))
+        ) from error
     return kind.from_parts(Parts(meta=manifest["meta"], tables=tables, arrays=arrays))
 
 

@@ -100,7 +100,9 @@ class Store:
         """
         path = Path(path)
         if not (path / "catalogue.sqlite").is_file():
-            raise ProjectError("there is no Inner Lamp project here", where=str(path), fix="A project is a folder that ends in .lamp")
+            raise ProjectError(
+                "there is no Inner Lamp project here", where=str(path), fix="A project is a folder that ends in .lamp"
+            )
         handle = lock.take(path) if write else None
         try:
             db = _connect(path, write)
@@ -110,7 +112,9 @@ class Store:
         except sqlite3.DatabaseError as error:
             if handle:
                 handle.close()
-            raise ProjectError(f"the project's catalogue can't be read ({error})", where=str(path / "catalogue.sqlite")) from error
+            raise ProjectError(
+                f"the project's catalogue can't be read ({error})", where=str(path / "catalogue.sqlite")
+            ) from error
         except ProjectError:
             if handle:
                 handle.close()
@@ -193,12 +197,18 @@ class Store:
         ProjectError
             When none or several match.
         """
-        hits = [e for e in self.entries() if e.id == text] or [e for e in self.entries() if e.name.lower() == text.lower()]
+        hits = [e for e in self.entries() if e.id == text] or [
+            e for e in self.entries() if e.name.lower() == text.lower()
+        ]
         if len(hits) == 1:
             return hits[0]
         names = ", ".join(e.name for e in self.entries()) or "none yet"
         if hits:
-            raise ProjectError(f"several items are called '{text}'", where=self.name, fix="Name it by its id: " + ", ".join(e.id for e in hits))
+            raise ProjectError(
+                f"several items are called '{text}'",
+                where=self.name,
+                fix="Name it by its id: " + ", ".join(e.id for e in hits),
+            )
         raise ProjectError(f"there is no item '{text}'", where=self.name, fix=f"There are: {names}")
 
     def manifest(self, version: int) -> payload.Manifest:
@@ -229,11 +239,20 @@ class Store:
 
     def versions(self, item: str) -> list[tuple[int, str]]:
         """All kept versions of an item with the time each was made, oldest first."""
-        return [(int(i), str(t)) for i, t in self._db.execute("SELECT id, made_at FROM version WHERE item=? ORDER BY id", (item,))]
+        return [
+            (int(i), str(t))
+            for i, t in self._db.execute("SELECT id, made_at FROM version WHERE item=? ORDER BY id", (item,))
+        ]
 
     # ---- changing
 
-    def add(self, results: Mapping[str, Result] | Iterable[Result], label: str, recipes: Mapping[str, Recipe] | None = None, replace: Mapping[str, str] | None = None) -> dict[str, str]:
+    def add(
+        self,
+        results: Mapping[str, Result] | Iterable[Result],
+        label: str,
+        recipes: Mapping[str, Recipe] | None = None,
+        replace: Mapping[str, str] | None = None,
+    ) -> dict[str, str]:
         """Store new items, or new versions of the items named in `replace` (slot to item id).
 
         Returns the item id of each slot. One undoable change, whatever it holds.
@@ -289,7 +308,12 @@ class Store:
         """Make a copy that never changes; it costs no space. Returns its id."""
         entry = self.entry(item)
         at = _now()
-        state = {"version": entry.version, "name": f"{entry.name} · {at[:16].replace('T', ' ')}", "held": True, "dated": at}
+        state = {
+            "version": entry.version,
+            "name": f"{entry.name} · {at[:16].replace('T', ' ')}",
+            "held": True,
+            "dated": at,
+        }
         key = uuid.uuid4().hex[:12]
         self._commit(f"Dated copy of {entry.name}", [("head", key, None, state)])
         return key
@@ -339,7 +363,9 @@ class Store:
         """Remember view settings; ignored in a project opened read-only."""
         if self.writable:
             with self._transaction() as db:
-                db.executemany("INSERT OR REPLACE INTO workspace VALUES(?,?)", [(k, json.dumps(v)) for k, v in values.items()])
+                db.executemany(
+                    "INSERT OR REPLACE INTO workspace VALUES(?,?)", [(k, json.dumps(v)) for k, v in values.items()]
+                )
 
     # ---- upkeep
 
@@ -373,7 +399,9 @@ class Store:
 
     def _transaction(self) -> _Transaction:
         if not self.writable:
-            raise ProjectError("the project is open read-only", where=self.name, fix="Close it in the other window first")
+            raise ProjectError(
+                "the project is open read-only", where=self.name, fix="Close it in the other window first"
+            )
         return _Transaction(self._db)
 
     def _state(self, table: str, key: str) -> State | None:
@@ -381,7 +409,9 @@ class Store:
         return json.loads(row[0]) if row else None
 
     def _free_name(self, name: str, batch: Mapping[str, str]) -> str:
-        taken = {e.name for e in self.entries()} | {(self._state("head", i) or {}).get("name", "") for i in batch.values()}
+        taken = {e.name for e in self.entries()} | {
+            (self._state("head", i) or {}).get("name", "") for i in batch.values()
+        }
         if name not in taken:
             return name
         number = 2
@@ -411,7 +441,10 @@ class Store:
         if state is None:
             db.execute(f"DELETE FROM {table} WHERE key=?", (key,))
         else:
-            db.execute(f"INSERT INTO {table}(key,state) VALUES(?,?) ON CONFLICT(key) DO UPDATE SET state=excluded.state", (key, json.dumps(state)))
+            db.execute(
+                f"INSERT INTO {table}(key,state) VALUES(?,?) ON CONFLICT(key) DO UPDATE SET state=excluded.state",
+                (key, json.dumps(state)),
+            )
 
     @staticmethod
     def _record(db: sqlite3.Connection, label: str, moves: list[Move]) -> None:

@@ -12,7 +12,9 @@ import pandas as pd
 from ...findings import Findings
 
 
-def _leave_out(table: pd.DataFrame, bad: np.ndarray, what: str, found: Findings, file: str, name: str, done: str = "row left out") -> pd.DataFrame:
+def _leave_out(
+    table: pd.DataFrame, bad: np.ndarray, what: str, found: Findings, file: str, name: str, done: str = "row left out"
+) -> pd.DataFrame:
     if not bad.any():
         return table
     rows = table[bad]
@@ -27,7 +29,15 @@ def check_ids(table: pd.DataFrame, found: Findings, file: str, name: str) -> pd.
     changed = (stripped != ids.fillna("").astype(str)).to_numpy() & (stripped != "").to_numpy()
     if changed.any():
         rows = table[changed]
-        found.add("mended", "hole ID has spaces around it", "spaces removed", file=file, table=name, line=rows["line"].to_numpy(), hole=stripped[changed].to_numpy())
+        found.add(
+            "mended",
+            "hole ID has spaces around it",
+            "spaces removed",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=stripped[changed].to_numpy(),
+        )
     table = table.assign(hole=stripped)
     return _leave_out(table, (stripped == "").to_numpy(), "no hole ID", found, file, name)
 
@@ -37,17 +47,51 @@ def check_collars(table: pd.DataFrame, found: Findings, file: str) -> pd.DataFra
     name = "collar"
     table = check_ids(table, found, file, name)
     for column, label in (("x", "easting"), ("y", "northing"), ("z", "elevation")):
-        table = _leave_out(table, ~np.isfinite(table[column].to_numpy(float)), f"{label} is not a number", found, file, name, "hole left out")
-    table = _leave_out(table, table["hole"].duplicated().to_numpy(), "hole ID stands a second time", found, file, name, "second collar left out")
-    folded = table["hole"].str.lower().str.replace(r"[\s_\-]", "", regex=True).str.replace(r"(?<=[a-z])0+", "", regex=True)
+        table = _leave_out(
+            table,
+            ~np.isfinite(table[column].to_numpy(float)),
+            f"{label} is not a number",
+            found,
+            file,
+            name,
+            "hole left out",
+        )
+    table = _leave_out(
+        table,
+        table["hole"].duplicated().to_numpy(),
+        "hole ID stands a second time",
+        found,
+        file,
+        name,
+        "second collar left out",
+    )
+    folded = (
+        table["hole"].str.lower().str.replace(r"[\s_\-]", "", regex=True).str.replace(r"(?<=[a-z])0+", "", regex=True)
+    )
     alike = folded.duplicated(keep=False).to_numpy()
     if alike.any():
         rows = table[alike]
-        found.add("look", "hole ID differs from another only by case, spaces or zeros", "kept as different holes", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        found.add(
+            "look",
+            "hole ID differs from another only by case, spaces or zeros",
+            "kept as different holes",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
     negative = table["depth_m"].to_numpy(float) < 0
     if negative.any():
         rows = table[negative]
-        found.add("mended", "depth of hole is negative", "sign removed", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        found.add(
+            "mended",
+            "depth of hole is negative",
+            "sign removed",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
         table = table.assign(depth_m=table["depth_m"].abs())
     return table.reset_index(drop=True)
 
@@ -58,23 +102,52 @@ def check_surveys(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, f
     table = check_ids(table, found, file, name)
     table = _leave_out(table, ~table["hole"].isin(collars["hole"]).to_numpy(), "hole has no collar", found, file, name)
     for column, label in (("depth_m", "depth"), ("azimuth", "azimuth"), ("dip", "dip")):
-        table = _leave_out(table, ~np.isfinite(table[column].to_numpy(float)), f"{label} is not a number", found, file, name)
+        table = _leave_out(
+            table, ~np.isfinite(table[column].to_numpy(float)), f"{label} is not a number", found, file, name
+        )
     table = _leave_out(table, table["depth_m"].to_numpy() < 0, "depth is negative", found, file, name)
     table = _leave_out(table, np.abs(table["dip"].to_numpy()) > 90, "dip is steeper than 90°", found, file, name)
     outside = (table["azimuth"].to_numpy() < 0) | (table["azimuth"].to_numpy() > 360)
     if outside.any():
         rows = table[outside]
-        found.add("mended", "azimuth outside 0..360°", "whole turns added or taken off", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        found.add(
+            "mended",
+            "azimuth outside 0..360°",
+            "whole turns added or taken off",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
         table = table.assign(azimuth=table["azimuth"] % 360.0)
     depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
     beyond = table["depth_m"].to_numpy() > depth + 0.01
     table = _leave_out(table, beyond, "survey reading beyond the end of hole", found, file, name)
     same_hole = (table["hole"].to_numpy()[1:] == table["hole"].to_numpy()[:-1]) if len(table) else np.zeros(0, bool)
-    back = np.concatenate([[False], same_hole & (np.diff(table["depth_m"].to_numpy()) < 0)]) if len(table) else np.zeros(0, bool)
+    back = (
+        np.concatenate([[False], same_hole & (np.diff(table["depth_m"].to_numpy()) < 0)])
+        if len(table)
+        else np.zeros(0, bool)
+    )
     if back.any():
         rows = table[back]
-        found.add("mended", "survey readings are not in order of depth", "sorted", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
-    table = _leave_out(table, table.duplicated(["hole", "depth_m"]).to_numpy(), "second survey reading at this depth", found, file, name)
+        found.add(
+            "mended",
+            "survey readings are not in order of depth",
+            "sorted",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
+    table = _leave_out(
+        table,
+        table.duplicated(["hole", "depth_m"]).to_numpy(),
+        "second survey reading at this depth",
+        found,
+        file,
+        name,
+    )
     return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)
 
 
@@ -84,13 +157,27 @@ def settle_dips(table: pd.DataFrame, convention: str, found: Findings, file: str
     if convention == "auto":
         convention = "positive down" if len(dips) and np.mean(dips > 0) > 0.5 else "negative down"
         if len(dips):
-            found.add("note", f"most dips are {'positive' if convention == 'positive down' else 'negative'}", f"read as {convention}", file=file, table="survey")
+            found.add(
+                "note",
+                f"most dips are {'positive' if convention == 'positive down' else 'negative'}",
+                f"read as {convention}",
+                file=file,
+                table="survey",
+            )
     if convention == "positive down":
         dips = -dips
     up = dips > 0
     if up.any():
         rows = table[up]
-        found.add("look", "hole goes upward here", "kept", file=file, table="survey", line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        found.add(
+            "look",
+            "hole goes upward here",
+            "kept",
+            file=file,
+            table="survey",
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
     return table.assign(dip=dips)
 
 
@@ -100,7 +187,9 @@ def check_intervals(table: pd.DataFrame, collars: pd.DataFrame, found: Findings,
     table = _leave_out(table, ~table["hole"].isin(collars["hole"]).to_numpy(), "hole has no collar", found, file, name)
     for column in ("from_m", "to_m"):
         label = "from" if column == "from_m" else "to"
-        table = _leave_out(table, ~np.isfinite(table[column].to_numpy(float)), f"depth {label} is not a number", found, file, name)
+        table = _leave_out(
+            table, ~np.isfinite(table[column].to_numpy(float)), f"depth {label} is not a number", found, file, name
+        )
     table = _leave_out(table, table["from_m"].to_numpy() < 0, "interval starts above the collar", found, file, name)
     start, stop = table["from_m"].to_numpy(), table["to_m"].to_numpy()
     table = _leave_out(table, start == stop, "interval has no length", found, file, name)
@@ -123,18 +212,36 @@ def check_intervals(table: pd.DataFrame, collars: pd.DataFrame, found: Findings,
         for row in rows:
             if start[row] < reached - 1e-3:
                 bad[row] = True
-                reasons.append(f"overlaps {start[holder]:g}–{stop[holder]:g} m (line {int(table['line'].iloc[holder])})")
+                reasons.append(
+                    f"overlaps {start[holder]:g}–{stop[holder]:g} m (line {int(table['line'].iloc[holder])})"
+                )
             elif stop[row] > reached:
-                reached, holder = stop[row], row
+                reached, holder = stop[row], int(row)
     if bad.any():
         rows_out = table[bad]
-        found.add("left out", reasons, "later interval left out", file=file, table=name, line=rows_out["line"].to_numpy(), hole=rows_out["hole"].to_numpy())
+        found.add(
+            "left out",
+            reasons,
+            "later interval left out",
+            file=file,
+            table=name,
+            line=rows_out["line"].to_numpy(),
+            hole=rows_out["hole"].to_numpy(),
+        )
         table = table[~bad].reset_index(drop=True)
     depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
     beyond = table["to_m"].to_numpy() > depth + 0.01
     if beyond.any():
         rows = table[beyond]
-        found.add("look", "interval reaches beyond the end of hole", "kept, path continued straight", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
+        found.add(
+            "look",
+            "interval reaches beyond the end of hole",
+            "kept, path continued straight",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
     return table
 
 

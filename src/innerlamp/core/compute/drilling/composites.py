@@ -11,7 +11,9 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 
-def composite(hole: IntArray, start: FloatArray, stop: FloatArray, grade: FloatArray, length: float) -> tuple[IntArray, FloatArray, FloatArray, FloatArray, FloatArray]:
+def composite(
+    hole: IntArray, start: FloatArray, stop: FloatArray, grade: FloatArray, length: float
+) -> tuple[IntArray, FloatArray, FloatArray, FloatArray, FloatArray]:
     """Return length-weighted composites that honour gaps.
 
     Every hole is cut at multiples of `length` below its collar. Each piece of sampled interval

@@ -57,7 +57,15 @@ def angle_between(first: FloatArray, second: FloatArray) -> FloatArray:
     return 2.0 * np.arctan2(np.linalg.norm(first - second, axis=-1), np.linalg.norm(first + second, axis=-1))
 
 
-def desurvey(collar: FloatArray, end: FloatArray, hole: IntArray, depth: FloatArray, azimuth: FloatArray, dip: FloatArray, method: Method = "minimum curvature") -> Path:
+def desurvey(
+    collar: FloatArray,
+    end: FloatArray,
+    hole: IntArray,
+    depth: FloatArray,
+    azimuth: FloatArray,
+    dip: FloatArray,
+    method: Method = "minimum curvature",
+) -> Path:
     """Return the paths of holes.
 
     Parameters

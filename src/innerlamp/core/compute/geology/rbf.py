@@ -53,7 +53,15 @@ class RadialField:
     origin: FloatArray
 
 
-def fit(points: FloatArray, values: FloatArray, *, drift: Drift = "constant", nugget: float = 0.0, ellipsoid: Ellipsoid | None = None, progress: Progress = SILENT) -> RadialField:
+def fit(
+    points: FloatArray,
+    values: FloatArray,
+    *,
+    drift: Drift = "constant",
+    nugget: float = 0.0,
+    ellipsoid: Ellipsoid | None = None,
+    progress: Progress = SILENT,
+) -> RadialField:
     """Fit values at places.
 
     Parameters
@@ -82,7 +90,9 @@ def fit(points: FloatArray, values: FloatArray, *, drift: Drift = "constant", nu
     scaled, values = _merge(scaled, values)
     n = len(scaled)
     if n > LARGEST:
-        raise InputError(f"{n:,} values are more than can be solved at once ({LARGEST:,})", fix="Take longer composites")
+        raise InputError(
+            f"{n:,} values are more than can be solved at once ({LARGEST:,})", fix="Take longer composites"
+        )
     progress(0.05, f"Fitting {n:,} values")
     extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
     k = 4 if drift == "linear" else 1
@@ -97,7 +107,9 @@ def fit(points: FloatArray, values: FloatArray, *, drift: Drift = "constant", nu
     try:
         factor = cho_factor(distance.T, lower=False, overwrite_a=True, check_finite=False)
     except np.linalg.LinAlgError as error:
-        raise ConvergenceError("the interpolation equations can't be solved", fix="Add a little smoothing, or composite to longer lengths") from error
+        raise ConvergenceError(
+            "the interpolation equations can't be solved", fix="Add a little smoothing, or composite to longer lengths"
+        ) from error
     progress(0.8, "Fitting")
     both = cho_solve(factor, np.column_stack([values, poly]), check_finite=False)
     schur = poly.T @ both[:, 1:]
@@ -147,7 +159,9 @@ def _distances(p: np.ndarray, out: np.ndarray) -> None:
 
 
 @njit(cache=True, parallel=True, error_model="numpy", fastmath=True)
-def _sum_kernels(at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray) -> None:
+def _sum_kernels(
+    at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray
+) -> None:
     # Coordinates in arrays of their own: the inner loop then loads whole vectors.
     for i in prange(at.shape[0]):
         x, y, z = at[i, 0], at[i, 1], at[i, 2]

@@ -12,7 +12,9 @@ from ..geometry.triangles import volume
 FloatArray = NDArray[np.float64]
 
 
-def closed_shell(field: FloatArray, origin: tuple[float, float, float], cell: float, level: float = 0.0) -> tuple[FloatArray, NDArray[np.int32], float]:
+def closed_shell(
+    field: FloatArray, origin: tuple[float, float, float], cell: float, level: float = 0.0
+) -> tuple[FloatArray, NDArray[np.int32], float]:
     """Return the surface where a field passes `level`, closed at the edge of its box.
 
     Parameters

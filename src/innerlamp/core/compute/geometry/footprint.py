@@ -23,7 +23,11 @@ def footprint(vertices: FloatArray, triangles: NDArray[np.integer], cells: int =
     shape = np.ceil((high - low) / cell).astype(int) + 5
     mask = np.zeros((shape[1], shape[0]))
     corners = xy[triangles]
-    size = float(np.sqrt(np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])).max())) if len(corners) else 0.0
+    size = (
+        float(np.sqrt(np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])).max()))
+        if len(corners)
+        else 0.0
+    )
     steps = int(np.clip(np.ceil(2 * size / cell), 2, 24))
     for i in range(steps + 1):
         for j in range(steps + 1 - i):

@@ -64,5 +64,9 @@ def cut_surface(vertices: FloatArray, triangles: NDArray[np.integer], plane: Sec
     for step in (1, 2):
         b = tri[rows, (alone + step) % 3]
         t = off[a] / (off[a] - off[b])
-        ends.append(np.stack([along[a] + t * (along[b] - along[a]), vertices[a, 2] + t * (vertices[b, 2] - vertices[a, 2])], axis=-1))
+        ends.append(
+            np.stack(
+                [along[a] + t * (along[b] - along[a]), vertices[a, 2] + t * (vertices[b, 2] - vertices[a, 2])], axis=-1
+            )
+        )
     return np.stack(ends, axis=1)

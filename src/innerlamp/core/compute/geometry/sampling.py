@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 FloatArray = NDArray[np.float64]
 
 
-def bilinear(values: FloatArray, x0: float, y0: float, dx: float, dy: float, x: FloatArray, y: FloatArray) -> FloatArray:
+def bilinear(
+    values: FloatArray, x0: float, y0: float, dx: float, dy: float, x: FloatArray, y: FloatArray
+) -> FloatArray:
     """Return grid values at places, bilinear between cell centres; NaN outside or next to blanks.
 
     `values` has shape (ny, nx), row 0 at northing `y0`, column 0 at easting `x0` (cell centres).
@@ -26,12 +28,28 @@ def bilinear(values: FloatArray, x0: float, y0: float, dx: float, dy: float, x: 
     with np.errstate(invalid="ignore"):
         # A weight of zero must not let a blank neighbour spoil the value.
         total = np.zeros(u.shape)
-        for jj, ii, weight in ((j, i, (1 - fu) * (1 - fv)), (j, i1, fu * (1 - fv)), (j1, i, (1 - fu) * fv), (j1, i1, fu * fv)):
+        for jj, ii, weight in (
+            (j, i, (1 - fu) * (1 - fv)),
+            (j, i1, fu * (1 - fv)),
+            (j1, i, (1 - fu) * fv),
+            (j1, i1, fu * fv),
+        ):
             total = total + np.where(weight > 1e-12, weight * values[jj, ii], 0.0)
     return np.where(inside, total, np.nan)
 
 
-def cell_values(values: NDArray[np.float64], x0: float, y0: float, z0: float, dx: float, dy: float, dz: float, x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
+def cell_values(
+    values: NDArray[np.float64],
+    x0: float,
+    y0: float,
+    z0: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    x: FloatArray,
+    y: FloatArray,
+    z: FloatArray,
+) -> FloatArray:
     """Return the values (nx, ny, nz) of the cells in which places lie; NaN outside the mesh."""
     nx, ny, nz = values.shape
     i = np.floor((np.asarray(x) - x0) / dx).astype(np.int64)

@@ -46,13 +46,22 @@ class Lattice:
 def lattice_around(x: FloatArray, y: FloatArray, cell: float, margin: float = 0.0) -> Lattice:
     """Return cells on round multiples of the cell size that cover places and a margin (metres)."""
     if not cell > 0:
-        raise InputError("the cell size must be positive", fix="Give it in metres, about a quarter of the sample spacing")
+        raise InputError(
+            "the cell size must be positive", fix="Give it in metres, about a quarter of the sample spacing"
+        )
     i0, i1 = int(np.floor((x.min() - margin) / cell)), int(np.ceil((x.max() + margin) / cell))
     j0, j1 = int(np.floor((y.min() - margin) / cell)), int(np.ceil((y.max() + margin) / cell))
     return Lattice((i0 + 0.5) * cell, (j0 + 0.5) * cell, cell, max(i1 - i0, 2), max(j1 - j0, 2))
 
 
-def minimum_curvature(x: FloatArray, y: FloatArray, values: FloatArray, lattice: Lattice, padding: int = _PADDING, progress: Progress = SILENT) -> FloatArray:
+def minimum_curvature(
+    x: FloatArray,
+    y: FloatArray,
+    values: FloatArray,
+    lattice: Lattice,
+    padding: int = _PADDING,
+    progress: Progress = SILENT,
+) -> FloatArray:
     """Return grid values of shape (ny, nx), row 0 the southernmost.
 
     Parameters
@@ -74,13 +83,19 @@ def minimum_curvature(x: FloatArray, y: FloatArray, values: FloatArray, lattice:
     x, y, values = x[good], y[good], values[good]
     nx, ny = lattice.nx + 2 * padding, lattice.ny + 2 * padding
     if nx * ny > LARGEST:
-        raise InputError(f"the grid would have {lattice.size:,} cells, more than this method solves at once", fix="Take a larger cell size")
+        raise InputError(
+            f"the grid would have {lattice.size:,} cells, more than this method solves at once",
+            fix="Take a larger cell size",
+        )
     u = (x - lattice.x0) / lattice.cell + padding
     v = (y - lattice.y0) / lattice.cell + padding
     inside = (u >= 0) & (u <= nx - 1) & (v >= 0) & (v <= ny - 1)
     u, v, values = u[inside], v[inside], values[inside]
     if len(u) < 3:
-        raise InputError(f"{len(u)} samples with a value lie in the grid; three are needed", fix="Check the attribute and the boundary")
+        raise InputError(
+            f"{len(u)} samples with a value lie in the grid; three are needed",
+            fix="Check the attribute and the boundary",
+        )
     centred = np.column_stack([u - u.mean(), v - v.mean()])
     if np.linalg.svd(centred, compute_uv=False)[-1] < 1e-6:
         raise InputError("all samples lie on one line", fix="Grid along lines needs samples beside the line")
@@ -149,7 +164,9 @@ def blank_far(lattice: Lattice, x: FloatArray, y: FloatArray, distance: float) -
     xs = lattice.x0 + lattice.cell * np.arange(lattice.nx)
     ys = lattice.y0 + lattice.cell * np.arange(lattice.ny)
     gx, gy = np.meshgrid(xs, ys)
-    nearest, _ = cKDTree(np.column_stack([x, y])).query(np.column_stack([gx.ravel(), gy.ravel()]), distance_upper_bound=distance)
+    nearest, _ = cKDTree(np.column_stack([x, y])).query(
+        np.column_stack([gx.ravel(), gy.ravel()]), distance_upper_bound=distance
+    )
     return ~np.isfinite(nearest).reshape(lattice.ny, lattice.nx)
 
 

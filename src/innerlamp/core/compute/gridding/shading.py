@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 FloatArray = NDArray[np.float64]
 
 
-def hillshade(values: FloatArray, dx: float, dy: float, azimuth: float = 315.0, altitude: float = 45.0, exaggeration: float = 2.0) -> FloatArray:
+def hillshade(
+    values: FloatArray, dx: float, dy: float, azimuth: float = 315.0, altitude: float = 45.0, exaggeration: float = 2.0
+) -> FloatArray:
     """Return brightness 0..1 of a grid (ny, nx), row 0 south, lit from `azimuth` and `altitude` in degrees.
 
     Lambert's cosine law on the surface normal (Horn 1981); NaN where the grid is blank.

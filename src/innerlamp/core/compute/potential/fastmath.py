@@ -16,16 +16,16 @@ from numba.extending import intrinsic
 
 
 @intrinsic
-def _bits(typingctx: Any, value: Any) -> Any:  # noqa: ARG001 - the signature numba asks for
-    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:  # noqa: ARG001
+def _bits(typingctx: Any, value: Any) -> Any:
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         return builder.bitcast(args[0], ir.IntType(64))
 
     return types.int64(types.float64), codegen
 
 
 @intrinsic
-def _from_bits(typingctx: Any, value: Any) -> Any:  # noqa: ARG001
-    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:  # noqa: ARG001
+def _from_bits(typingctx: Any, value: Any) -> Any:
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         return builder.bitcast(args[0], ir.DoubleType())
 
     return types.float64(types.int64), codegen
@@ -42,8 +42,18 @@ def fast_log(x):  # type: ignore[no-untyped-def]
     e = float(exponent) - (1.0 if small else 0.0)
     x1 = m - 1.0
     z = x1 * x1
-    p = ((((1.01875663804580931796e-4 * x1 + 4.97494994976747001425e-1) * x1 + 4.70579119878881725854e0) * x1 + 1.44989225341610930846e1) * x1 + 1.79368678507819816313e1) * x1 + 7.70838733755885391666e0
-    q = ((((x1 + 1.12873587189167450590e1) * x1 + 4.52279145837532221105e1) * x1 + 8.29875266912776603211e1) * x1 + 7.11544750618563894466e1) * x1 + 2.31251620126765340583e1
+    p = (
+        (
+            ((1.01875663804580931796e-4 * x1 + 4.97494994976747001425e-1) * x1 + 4.70579119878881725854e0) * x1
+            + 1.44989225341610930846e1
+        )
+        * x1
+        + 1.79368678507819816313e1
+    ) * x1 + 7.70838733755885391666e0
+    q = (
+        (((x1 + 1.12873587189167450590e1) * x1 + 4.52279145837532221105e1) * x1 + 8.29875266912776603211e1) * x1
+        + 7.11544750618563894466e1
+    ) * x1 + 2.31251620126765340583e1
     y = x1 * (z * p / q) - e * 2.121944400546905827679e-4 - 0.5 * z
     return x1 + y + e * 0.693359375
 
@@ -60,8 +70,14 @@ def fast_atan(x):  # type: ignore[no-untyped-def]
     more = 6.123233995736765886130e-17 if large else (3.061616997868382943065e-17 if medium else 0.0)
     t = n / d
     z = t * t
-    p = (((-8.750608600031904122785e-1 * z - 1.615753718733365076637e1) * z - 7.500855792314704667340e1) * z - 1.228866684490136173410e2) * z - 6.485021904942025371773e1
-    q = ((((z + 2.485846490142306297962e1) * z + 1.650270098316988542046e2) * z + 4.328810604912902668951e2) * z + 4.853903996359136964868e2) * z + 1.945506571482613964425e2
+    p = (
+        ((-8.750608600031904122785e-1 * z - 1.615753718733365076637e1) * z - 7.500855792314704667340e1) * z
+        - 1.228866684490136173410e2
+    ) * z - 6.485021904942025371773e1
+    q = (
+        (((z + 2.485846490142306297962e1) * z + 1.650270098316988542046e2) * z + 4.328810604912902668951e2) * z
+        + 4.853903996359136964868e2
+    ) * z + 1.945506571482613964425e2
     y = base + (t * (z * p / q) + t + more)
     return -y if x < 0 else y
 

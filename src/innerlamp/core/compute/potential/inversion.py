@@ -7,6 +7,7 @@ by projection, and beta lowered until the misfit meets its target (discrepancy p
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -78,7 +79,22 @@ class Roughness:
         return idctn(dctn(box, type=2, norm="ortho") / self._eigen, type=2, norm="ortho")[self.active]
 
 
-def invert(kernel: NDArray[np.floating], data: FloatArray, noise: FloatArray, mesh: Mesh, active: NDArray[np.bool_], *, smoothness: float, exponent: float = 0.45, target: float = 1.0, lower: float = 0.0, upper: float = np.inf, trend: FloatArray | None = None, max_iterations: int = 40, progress: Progress = SILENT) -> Inversion:
+def invert(
+    kernel: NDArray[np.floating],
+    data: FloatArray,
+    noise: FloatArray,
+    mesh: Mesh,
+    active: NDArray[np.bool_],
+    *,
+    smoothness: float,
+    exponent: float = 0.45,
+    target: float = 1.0,
+    lower: float = 0.0,
+    upper: float = np.inf,
+    trend: FloatArray | None = None,
+    max_iterations: int = 40,
+    progress: Progress = SILENT,
+) -> Inversion:
     """Invert data for the values of active cells.
 
     Parameters
@@ -141,7 +157,9 @@ def invert(kernel: NDArray[np.floating], data: FloatArray, noise: FloatArray, me
     beta = 0.3 * float(fv @ fv) / max(float(v @ rough.apply(v)), 1e-300)
     floor = float(b @ b) / n
     if floor <= target:
-        raise ConvergenceError("the data are already within the noise", fix="Lower the noise, or look for signal elsewhere")
+        raise ConvergenceError(
+            "the data are already within the noise", fix="Lower the noise, or look for signal elsewhere"
+        )
     history: list[tuple[int, float, float, float]] = []
     previous = np.inf
     chi2 = floor
@@ -166,7 +184,11 @@ def invert(kernel: NDArray[np.floating], data: FloatArray, noise: FloatArray, me
         change = abs(previous - there) / max(there, 1e-300)
         previous = there
         history.append((iteration, beta, chi2, float(x @ qx)))
-        done = min(0.98, 0.05 + np.log(floor / max(chi2, 1e-9)) / np.log(floor / target + 1e-9) * 0.9) if floor > target else 0.9
+        done = (
+            min(0.98, 0.05 + np.log(floor / max(chi2, 1e-9)) / np.log(floor / target + 1e-9) * 0.9)
+            if floor > target
+            else 0.9
+        )
         progress(max(0.0, done), "Inverting", iteration=iteration, misfit=chi2, target=target)
         if abs(chi2 / target - 1.0) < 0.05 and change < 0.02:
             reached = True
@@ -176,11 +198,17 @@ def invert(kernel: NDArray[np.floating], data: FloatArray, noise: FloatArray, me
             beta *= 0.4
         else:
             beta *= float(np.clip((target / chi2) ** 1.2, 0.4, 2.5))
-        stalled = stalled + 1 if len(history) > 3 and chi2 > target * 1.05 and chi2 > 0.995 * history[-2][2] and beta < old_beta else 0
+        stalled = (
+            stalled + 1
+            if len(history) > 3 and chi2 > target * 1.05 and chi2 > 0.995 * history[-2][2] and beta < old_beta
+            else 0
+        )
         if stalled >= 6:
             break
     if chi2 > 0.98 * floor:
-        raise ConvergenceError("no model explains the data", fix="Check the main field, the coordinate system and the ground surface")
+        raise ConvergenceError(
+            "no model explains the data", fix="Check the main field, the coordinate system and the ground surface"
+        )
     fit = (kernel @ (x / w).astype(kind)).astype(float)
     if trend is not None:
         coefficients, *_ = np.linalg.lstsq(trend * wd[:, None], wd * (data - fit), rcond=None)
@@ -196,7 +224,16 @@ def _basis(trend: FloatArray | None, wd: FloatArray) -> FloatArray | None:
     return np.asarray(q)
 
 
-def _solve_free(forward, adjoint, rough: Roughness, beta: float, gradient: FloatArray, free: NDArray[np.bool_], limit: int = 12, tolerance: float = 0.05) -> FloatArray:  # type: ignore[no-untyped-def]
+def _solve_free(
+    forward: Callable[[FloatArray], FloatArray],
+    adjoint: Callable[[FloatArray], FloatArray],
+    rough: Roughness,
+    beta: float,
+    gradient: FloatArray,
+    free: NDArray[np.bool_],
+    limit: int = 12,
+    tolerance: float = 0.05,
+) -> FloatArray:
     # Preconditioned conjugate gradients for (A'A + beta Q) p = -gradient on the free cells.
     p = np.zeros_like(gradient)
     r = np.where(free, -gradient, 0.0)

@@ -38,7 +38,9 @@ def parse_date(text: str) -> datetime:
     except ValueError as error:
         raise InputError(f"'{text}' is not a date", fix="Write it as year-month-day, such as 2024-05-17") from error
     if not FIRST_YEAR <= date.year < LAST_YEAR:
-        raise InputError(f"the main field is not known for {date.year}", fix=f"Give a date from {FIRST_YEAR} to {LAST_YEAR - 1}")
+        raise InputError(
+            f"the main field is not known for {date.year}", fix=f"Give a date from {FIRST_YEAR} to {LAST_YEAR - 1}"
+        )
     return date.replace(tzinfo=None)
 
 
@@ -52,7 +54,9 @@ def main_field(lon: float, lat: float, height_m: float, date: str) -> MainField:
     """
     moment = parse_date(date)
     if not (-180 <= lon <= 360 and -90 < lat < 90):
-        raise InputError(f"longitude {lon:g}, latitude {lat:g} is no usable place", fix="Check the coordinate system of the data")
+        raise InputError(
+            f"longitude {lon:g}, latitude {lat:g} is no usable place", fix="Check the coordinate system of the data"
+        )
     east, north, up = (float(np.ravel(v)[0]) for v in ppigrf.igrf(lon, lat, height_m / 1000.0, moment))
     horizontal = float(np.hypot(east, north))
     return MainField(

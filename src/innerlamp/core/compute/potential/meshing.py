@@ -11,7 +11,15 @@ from .prisms import Mesh
 FloatArray = NDArray[np.float64]
 
 
-def mesh_under(bounds: tuple[float, float, float, float], top: float, cell: float, cell_z: float, depth: float, padding: int, low: float) -> Mesh:
+def mesh_under(
+    bounds: tuple[float, float, float, float],
+    top: float,
+    cell: float,
+    cell_z: float,
+    depth: float,
+    padding: int,
+    low: float,
+) -> Mesh:
     """Return a mesh of equal cells.
 
     Parameters
@@ -50,7 +58,9 @@ def thin_by_cell(x: FloatArray, y: FloatArray, spacing: float) -> NDArray[np.int
     i, j = np.floor(x / spacing), np.floor(y / spacing)
     away = np.hypot(x - (i + 0.5) * spacing, y - (j + 0.5) * spacing)
     order = np.lexsort((away, j, i))
-    first = np.concatenate([[True], (np.diff(i[order]) != 0) | (np.diff(j[order]) != 0)]) if len(x) else np.zeros(0, bool)
+    first = (
+        np.concatenate([[True], (np.diff(i[order]) != 0) | (np.diff(j[order]) != 0)]) if len(x) else np.zeros(0, bool)
+    )
     return np.sort(order[first])
 
 

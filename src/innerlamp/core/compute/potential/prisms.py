@@ -47,9 +47,9 @@ class Mesh:
     def centres(self) -> tuple[FloatArray, FloatArray, FloatArray]:
         """Cell centres along each axis."""
         return (
-            self.x0 + self.dx * (np.arange(self.nx) + 0.5),
-            self.y0 + self.dy * (np.arange(self.ny) + 0.5),
-            self.z0 + self.dz * (np.arange(self.nz) + 0.5),
+            self.x0 + self.dx * (np.arange(self.nx, dtype=np.float64) + 0.5),
+            self.y0 + self.dy * (np.arange(self.ny, dtype=np.float64) + 0.5),
+            self.z0 + self.dz * (np.arange(self.nz, dtype=np.float64) + 0.5),
         )
 
 
@@ -78,7 +78,9 @@ def _node_line_tmi(xs, y, z, c, out):  # type: ignore[no-untyped-def]
         x = xs[i]
         xx = x * x
         r = np.sqrt(xx + yy + zz)
-        value = -c[0] * fast_atan(y * z / (x * r)) - c[1] * fast_atan(x * z / (y * r)) - c[2] * fast_atan(x * y / (z * r))
+        value = (
+            -c[0] * fast_atan(y * z / (x * r)) - c[1] * fast_atan(x * z / (y * r)) - c[2] * fast_atan(x * y / (z * r))
+        )
         value += c[3] * _log_sum(r, z, xx + yy) + c[4] * _log_sum(r, y, xx + zz) + c[5] * _log_sum(r, x, yy + zz)
         out[i] = value
 
@@ -162,7 +164,11 @@ def _fill_far(obs, centre, hx2, hy2, hz2, volume, m, f, scale, gravity, near, ou
                 mw = (h1 * m[0] * x + h2 * m[1] * y + h3 * m[2] * z) * inv
                 fw = (h1 * f[0] * x + h2 * f[1] * y + h3 * f[2] * z) * inv
                 first = 3.0 * mu * fu - mf
-                fourth = 105.0 * mu * fu * s - 15.0 * (mf * s + mu * fu * mean + 2.0 * mw * fu + 2.0 * fw * mu) + 3.0 * (mf * mean + 2.0 * second)
+                fourth = (
+                    105.0 * mu * fu * s
+                    - 15.0 * (mf * s + mu * fu * mean + 2.0 * mw * fu + 2.0 * fw * mu)
+                    + 3.0 * (mf * mean + 2.0 * second)
+                )
                 value = inv * inv2 * (first + fourth * inv2)
             out[d, a] = scale * volume * value if r2 > near2 else out[d, a]
 
@@ -176,7 +182,18 @@ def _coefficients(m: FloatArray, f: FloatArray) -> FloatArray:
     )  # fmt: skip
 
 
-def _matrix(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None, m: FloatArray, f: FloatArray, scale: float, gravity: bool, near: float, progress: Progress, dtype: type) -> NDArray[np.floating]:
+def _matrix(
+    mesh: Mesh,
+    obs: FloatArray,
+    active: NDArray[np.bool_] | None,
+    m: FloatArray,
+    f: FloatArray,
+    scale: float,
+    gravity: bool,
+    near: float,
+    progress: Progress,
+    dtype: type,
+) -> NDArray[np.floating]:
     mask = np.ones(mesh.size, dtype=bool) if active is None else np.asarray(active, dtype=bool).ravel()
     index = np.where(mask, np.cumsum(mask) - 1, -1).astype(np.int64)
     xn = mesh.x0 + mesh.dx * np.arange(mesh.nx + 1)
@@ -185,7 +202,7 @@ def _matrix(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None, m: Fl
     obs = np.ascontiguousarray(obs, dtype=float)
     c = _coefficients(m, f)
     count = int(mask.sum())
-    out = np.zeros((len(obs), count), dtype=dtype)
+    out: NDArray[np.floating] = np.zeros((len(obs), count), dtype=dtype)
     centre = np.empty((3, 0))
     if np.isfinite(near):
         cx, cy, cz = np.meshgrid(*mesh.centres(), indexing="ij")
@@ -197,12 +214,36 @@ def _matrix(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None, m: Fl
         rows = slice(begin, min(begin + batch, len(obs)))
         _fill_exact(obs[rows], xn, yn, zn, 0, index, c, scale, gravity, reach, out[rows])
         if np.isfinite(near):
-            _fill_far(obs[rows], centre, mesh.dx**2, mesh.dy**2, mesh.dz**2, mesh.dx * mesh.dy * mesh.dz, m, f, scale, gravity, near, out[rows])
+            _fill_far(
+                obs[rows],
+                centre,
+                mesh.dx**2,
+                mesh.dy**2,
+                mesh.dz**2,
+                mesh.dx * mesh.dy * mesh.dz,
+                m,
+                f,
+                scale,
+                gravity,
+                near,
+                out[rows],
+            )
     progress(1.0, "Kernel")
     return out
 
 
-def magnetic_kernel(mesh: Mesh, obs: FloatArray, inclination: float, declination: float, intensity: float, active: NDArray[np.bool_] | None = None, near: float = np.inf, magnetisation: tuple[float, float] | None = None, dtype: type = np.float64, progress: Progress = SILENT) -> NDArray[np.floating]:
+def magnetic_kernel(
+    mesh: Mesh,
+    obs: FloatArray,
+    inclination: float,
+    declination: float,
+    intensity: float,
+    active: NDArray[np.bool_] | None = None,
+    near: float = np.inf,
+    magnetisation: tuple[float, float] | None = None,
+    dtype: type = np.float64,
+    progress: Progress = SILENT,
+) -> NDArray[np.floating]:
     """Return the total-field anomaly in nT of each cell with susceptibility 1 (SI) at each place.
 
     Parameters
@@ -235,7 +276,14 @@ def magnetic_kernel(mesh: Mesh, obs: FloatArray, inclination: float, declination
     return _matrix(mesh, obs, active, m, f, intensity / (4.0 * np.pi), False, near, progress, dtype)
 
 
-def gravity_kernel(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None = None, near: float = np.inf, dtype: type = np.float64, progress: Progress = SILENT) -> NDArray[np.floating]:
+def gravity_kernel(
+    mesh: Mesh,
+    obs: FloatArray,
+    active: NDArray[np.bool_] | None = None,
+    near: float = np.inf,
+    dtype: type = np.float64,
+    progress: Progress = SILENT,
+) -> NDArray[np.floating]:
     """Return the downward attraction in mGal of each cell with density 1 kg/m3 at each place.
 
     Parameters as in `magnetic_kernel`; multiply by density contrasts in kg/m3.
@@ -244,14 +292,31 @@ def gravity_kernel(mesh: Mesh, obs: FloatArray, active: NDArray[np.bool_] | None
     return _matrix(mesh, obs, active, zero, zero, GRAVITATION * _MGAL, True, near, progress, dtype)
 
 
-def gravity_of(mesh: Mesh, density: FloatArray, obs: FloatArray, near: float = np.inf, progress: Progress = SILENT) -> FloatArray:
+def gravity_of(
+    mesh: Mesh, density: FloatArray, obs: FloatArray, near: float = np.inf, progress: Progress = SILENT
+) -> FloatArray:
     """Return the downward attraction in mGal of a density model (kg/m3, NaN absent) at places (n, 3)."""
     return _forward(mesh, density, obs, progress, lambda o, a: gravity_kernel(mesh, o, a, near))
 
 
-def magnetics_of(mesh: Mesh, susceptibility: FloatArray, obs: FloatArray, inclination: float, declination: float, intensity: float, near: float = np.inf, progress: Progress = SILENT) -> FloatArray:
+def magnetics_of(
+    mesh: Mesh,
+    susceptibility: FloatArray,
+    obs: FloatArray,
+    inclination: float,
+    declination: float,
+    intensity: float,
+    near: float = np.inf,
+    progress: Progress = SILENT,
+) -> FloatArray:
     """Return the total-field anomaly in nT of a susceptibility model (SI, NaN absent) at places (n, 3)."""
-    return _forward(mesh, susceptibility, obs, progress, lambda o, a: magnetic_kernel(mesh, o, inclination, declination, intensity, a, near))
+    return _forward(
+        mesh,
+        susceptibility,
+        obs,
+        progress,
+        lambda o, a: magnetic_kernel(mesh, o, inclination, declination, intensity, a, near),
+    )
 
 
 def _forward(mesh, values, obs, progress, kernel):  # type: ignore[no-untyped-def]

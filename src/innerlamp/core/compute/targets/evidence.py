@@ -29,7 +29,9 @@ def combine(evidence: list[FloatArray], weights: list[float]) -> tuple[FloatArra
     return np.sum(shares, axis=0), shares
 
 
-def column_maximum(values: NDArray[np.float64], z_centres: FloatArray, ground: FloatArray, shallow: float, deep: float) -> FloatArray:
+def column_maximum(
+    values: NDArray[np.float64], z_centres: FloatArray, ground: FloatArray, shallow: float, deep: float
+) -> FloatArray:
     """Return the largest value of each column (nx, ny) between two depths below ground; NaN where none.
 
     `values` has shape (nx, ny, nz), `ground` (nx, ny) in metres.

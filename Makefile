@@ -1,0 +1,34 @@
+# Everything a fresh Debian machine needs is done by `make setup`; the other targets call it.
+PY := .venv/bin/python
+ARGS ?=
+
+.PHONY: setup demo test check bench shots stats warm clean
+
+setup: .venv/.ready
+
+.venv/.ready: requirements.lock pyproject.toml scripts/setup.sh
+	bash scripts/setup.sh
+
+demo: setup
+	.venv/bin/inner-lamp demo $(ARGS)
+
+test: setup check
+	bash scripts/with_display.sh $(PY) -m pytest $(ARGS)
+
+check: setup
+	.venv/bin/ruff check src tests benchmarks
+	.venv/bin/mypy
+	.venv/bin/lint-imports --no-cache
+
+bench: setup
+	bash scripts/with_display.sh $(PY) -m benchmarks $(ARGS)
+
+shots: setup
+	.venv/bin/inner-lamp demo --fresh --shots docs/screenshots
+
+stats:
+	@src=$$(git ls-files 'src/*.py' | xargs cat | wc -l); tests=$$(git ls-files 'tests/*.py' | xargs cat | wc -l); \
+	echo "code $$src lines, tests $$tests lines, tests are $$((100 * tests / src)) % of the code (asked: 25 to 33)"
+
+clean:
+	rm -rf .venv .pytest_cache .mypy_cache .ruff_cache

@@ -1,0 +1,24 @@
+"""Compiles the numba kernels into their cache: `python -m innerlamp.warm`, run once by the set-up."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .core.compute.geology import rbf
+from .core.compute.potential import prisms
+
+
+def warm() -> None:
+    """Call every kernel once with the types that the operations use."""
+    mesh = prisms.Mesh(0.0, 0.0, -100.0, 25.0, 25.0, 25.0, 4, 4, 4)
+    obs = np.array([[50.0, 50.0, 30.0], [60.0, 40.0, 30.0]])
+    for dtype in (np.float32, np.float64):
+        prisms.magnetic_kernel(mesh, obs, 60.0, 0.0, 50_000.0, near=40.0, dtype=dtype)
+    prisms.gravity_kernel(mesh, obs, near=40.0)
+    rng = np.random.default_rng(0)
+    field = rbf.fit(rng.normal(size=(20, 3)), rng.normal(size=20))
+    rbf.evaluate(field, rng.normal(size=(5, 3)))
+
+
+if __name__ == "__main__":
+    warm()
