@@ -11,6 +11,7 @@ import traceback
 from pathlib import Path
 from types import TracebackType
 
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
@@ -72,11 +73,22 @@ def start(path: Path | None) -> int:
     if path is not None:
         window.open_path(path)
     if os.environ.get("INNERLAMP_QUIT_WHEN_DRAWN"):
-        from .shots import quit_when_drawn
-
         quit_when_drawn(window)
     leave(app.exec())
     return 0
+
+
+def quit_when_drawn(window: Window) -> None:
+    """Close the window as soon as everything has been drawn once (for measuring the start)."""
+    timer = QTimer(window)
+
+    def look() -> None:
+        if window.ctx.store is not None and window.settled():
+            timer.stop()
+            window.close()
+
+    timer.timeout.connect(look)
+    timer.start(20)
 
 
 def leave(code: int) -> None:

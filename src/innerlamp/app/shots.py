@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
@@ -41,19 +41,6 @@ def grab(window: Window, path: Path) -> None:
     picture = screen.grabWindow(0, at.x(), at.y(), at.width(), at.height())
     if not picture.save(str(path)):
         raise LampError("the picture can't be written", where=str(path))
-
-
-def quit_when_drawn(window: Window) -> None:
-    """Close the window as soon as everything has been drawn once (for measuring the start)."""
-    timer = QTimer(window)
-
-    def look() -> None:
-        if window.ctx.store is not None and window.settled():
-            timer.stop()
-            window.close()
-
-    timer.timeout.connect(look)
-    timer.start(20)
 
 
 def take_shots(project: Path, folder: Path) -> int:

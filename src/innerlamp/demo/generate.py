@@ -154,9 +154,9 @@ def _hole_plans(rng: np.random.Generator) -> list[dict[str, float]]:
             }
         )
     for _ in range(18):
-        du, v = rng.uniform(-400, 400), rng.uniform(-200, 330)
-        x = t.APEX[0] + du * np.sin(along) - v * np.sin(across)
-        y = t.APEX[1] + du * np.cos(along) - v * np.cos(across)
+        du, dv = rng.uniform(-400, 400), rng.uniform(-200, 330)
+        x = t.APEX[0] + du * np.sin(along) - dv * np.sin(across)
+        y = t.APEX[1] + du * np.cos(along) - dv * np.cos(across)
         plans.append(
             {
                 "x": x,

@@ -132,7 +132,16 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
         encoding=layout.encoding,
         block_size=8 << 20,
     )
-    parse = pacsv.ParseOptions(delimiter=layout.delimiter, ignore_empty_lines=False, invalid_row_handler=on_bad)
+    torn = _torn_quote(path)
+    if torn:
+        what = "a quotation mark is not closed on its line"
+        found.add("look", what, "all quotation marks read as plain text", file=path.name, table=table, line=torn)
+    parse = pacsv.ParseOptions(
+        delimiter=layout.delimiter,
+        quote_char=False if torn else '"',
+        ignore_empty_lines=False,
+        invalid_row_handler=on_bad,
+    )
     convert = pacsv.ConvertOptions(column_types=dict.fromkeys(layout.columns, pa.string()), strings_can_be_null=False)
     try:
         cells = pacsv.read_csv(path, read_options=options, parse_options=parse, convert_options=convert)
@@ -157,6 +166,15 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
             "note", "numbers are written with a decimal comma", "read as decimal points", file=path.name, table=table
         )
     return RawTable(path, layout, cells, line)
+
+
+def _torn_quote(path: Path) -> int:
+    """Return the first line with an odd number of quotation marks, 0 for none: it would swallow the next lines."""
+    with path.open("rb") as handle:
+        if not any(b'"' in chunk for chunk in iter(lambda: handle.read(1 << 22), b"")):
+            return 0
+        handle.seek(0)
+        return next((number for number, line in enumerate(handle, start=1) if line.count(b'"') % 2), 0)
 
 
 def _empty_rows(cells: pa.Table) -> NDArray[np.bool_]:

@@ -23,16 +23,14 @@ def footprint(vertices: FloatArray, triangles: NDArray[np.integer], cells: int =
     shape = np.ceil((high - low) / cell).astype(int) + 5
     mask = np.zeros((shape[1], shape[0]))
     corners = xy[triangles]
-    size = (
-        float(np.sqrt(np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])).max()))
-        if len(corners)
-        else 0.0
-    )
-    steps = int(np.clip(np.ceil(2 * size / cell), 2, 24))
+    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    size = float(np.sqrt(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).max()))
+    most = int(np.sqrt(6e6 / len(triangles))) + 2  # many triangles are small ones
+    steps = int(np.clip(np.ceil(3 * size / cell), 2, most))
     for i in range(steps + 1):
         for j in range(steps + 1 - i):
-            a, b = i / steps, j / steps
-            p = a * corners[:, 0] + b * corners[:, 1] + (1 - a - b) * corners[:, 2]
+            f, g = i / steps, j / steps
+            p = f * corners[:, 0] + g * corners[:, 1] + (1 - f - g) * corners[:, 2]
             at = ((p - low) / cell + 2).astype(int)
             mask[at[:, 1], at[:, 0]] = 1.0
     x = low[0] + (np.arange(shape[0]) - 1.5) * cell

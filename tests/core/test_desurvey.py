@@ -1,0 +1,83 @@
+"""Desurvey against published worked examples and closed forms."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from innerlamp.core.compute.drilling.desurvey import desurvey, dogleg, locate
+from innerlamp.core.errors import InputError
+
+H = np.zeros(2, dtype=np.int64)
+
+
+def _path(depth: list[float], azimuth: list[float], inclination: list[float], method: Any = "minimum curvature") -> Any:
+    # Handbooks give inclination from vertical; ours is dip, negative down.
+    dip = np.array(inclination, dtype=float) - 90.0
+    hole = np.zeros(len(depth), dtype=np.int64)
+    return desurvey(np.zeros((1, 3)), np.array([max(depth)]), hole, np.array(depth, dtype=float), np.array(azimuth, dtype=float), dip, method)
+
+
+def test_handbook_station_pair() -> None:
+    # Worked example of drilling handbooks (100 ft, I 15 A 20 to I 25 A 45): N 27.22, E 19.45, TVD 94.01.
+    # Values from memory, confirmed by integrating the turning direction numerically.
+    path = _path([0, 100], [20, 45], [15, 25])
+    east, north, up = path.position[-1]
+    assert (north, east, -up) == pytest.approx((27.2183, 19.4508, 94.0123), abs=5e-5)
+    assert dogleg(path)[0] * 100 / 30 == pytest.approx(12.95165, abs=1e-4)
+
+
+def test_balanced_tangential_station_pair() -> None:
+    # The same pair by the balanced tangential method: 27.1023, 19.3679, 93.6117 (Bourgoyne et al. 1986, formula).
+    path = _path([0, 100], [20, 45], [15, 25], "balanced tangential")
+    east, north, up = path.position[-1]
+    assert (north, east, -up) == pytest.approx((27.1023, 19.3679, 93.6117), abs=5e-5)
+
+
+def test_published_errors_of_methods() -> None:
+    # Craig & Randall 1976, in Bourgoyne et al. 1986: 0 to 60 degrees at 3 deg/100 ft over 2000 ft due north;
+    # exact TVD 1653.99, N 954.93; balanced tangential errs by -0.38 and -0.22.
+    depth = [100.0 * k for k in range(21)]
+    inclination = [3.0 * k for k in range(21)]
+    exact = _path(depth, [0.0] * 21, inclination).position[-1]
+    assert (-exact[2], exact[1]) == pytest.approx((1653.99, 954.93), abs=5e-3)
+    balanced = _path(depth, [0.0] * 21, inclination, "balanced tangential").position[-1]
+    assert -balanced[2] - 1653.99 == pytest.approx(-0.38, abs=6e-3)
+    assert balanced[1] - 954.93 == pytest.approx(-0.22, abs=1e-2)
+
+
+def test_quarter_circle_and_north_crossing() -> None:
+    quarter = _path([0, 100], [0, 0], [0, 90])  # radius 200/pi
+    assert quarter.position[-1] == pytest.approx([0.0, 63.661977, -63.661977], abs=1e-6)
+    half = locate(quarter, np.zeros(1, np.int64), np.array([50.0]))[0]
+    radius = 200 / np.pi
+    assert half == pytest.approx([0.0, radius * (1 - np.cos(np.pi / 4)), -radius * np.sin(np.pi / 4)], abs=1e-9)
+    wrap = _path([0, 50], [350, 10], [30, 30])
+    assert wrap.position[-1] == pytest.approx([0.0, 24.682404, -43.410683], abs=1e-6)
+
+
+def test_places_are_continuous_and_meet_stations() -> None:
+    path = _path([0, 40, 90, 150], [10, 25, 80, 82], [10, 35, 30, 60])
+    hole = np.zeros(4, dtype=np.int64)
+    assert locate(path, hole, path.depth) == pytest.approx(path.position, abs=1e-9)
+    depths = np.linspace(0, 170, 1701)
+    places = locate(path, np.zeros(1701, np.int64), depths)
+    steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
+    assert steps == pytest.approx(np.full(1700, 0.1), rel=1e-4)  # a chord of 0.1 m of the curve
+
+
+def test_holes_without_survey_go_straight_down_and_other_holes_do_not_mix() -> None:
+    collar = np.array([[0.0, 0.0, 100.0], [500.0, 0.0, 50.0], [0.0, 500.0, 0.0]])
+    hole = np.array([2, 0, 2], dtype=np.int64)
+    path = desurvey(collar, np.array([30.0, 20.0, 60.0]), hole, np.array([50.0, 10.0, 0.0]), np.array([90.0, 0.0, 90.0]), np.array([-45.0, -90.0, -45.0]))
+    ends = locate(path, np.array([0, 1, 2]), np.array([30.0, 20.0, 60.0]))
+    assert ends == pytest.approx(np.array([[0, 0, 70], [500, 0, 30], [60 * np.sqrt(0.5), 500, -60 * np.sqrt(0.5)]]), abs=1e-9)
+
+
+def test_bad_surveys_are_refused() -> None:
+    with pytest.raises(InputError, match="two survey readings at one depth"):
+        desurvey(np.zeros((1, 3)), np.array([10.0]), H, np.array([5.0, 5.0]), np.zeros(2), np.full(2, -90.0))
+    with pytest.raises(InputError, match="not a number"):
+        desurvey(np.zeros((1, 3)), np.array([10.0]), H, np.array([0.0, np.nan]), np.zeros(2), np.full(2, -90.0))

@@ -1,0 +1,121 @@
+"""Worker processes: results, progress, cancel within a second, death with its reason."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from innerlamp.core.errors import InputError
+from innerlamp.core.items.points import PointSet
+from innerlamp.core.jobs.runner import Job, Runner
+from innerlamp.core.operations import execute
+from innerlamp.core.project import trail
+from innerlamp.core.project.store import Store, stage
+
+
+@pytest.fixture(scope="module")
+def runner(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Runner]:
+    pool = Runner(tmp_path_factory.mktemp("logs"), workers=1)
+    pool.start()
+    yield pool
+    pool.close()
+
+
+def soils(count: int, seed: int = 0) -> PointSet:
+    rng = np.random.default_rng(seed)
+    table = pd.DataFrame({"x": rng.uniform(0, 1000, count), "y": rng.uniform(0, 1000, count), "z": np.nan, "Sn": rng.lognormal(1, 1, count)})
+    return PointSet(name="Soils", crs="EPSG:32629", table=table, units={"Sn": "ppm"})
+
+
+def task(store: Store, cell: float = 25.0, item: str = "") -> execute.Task:
+    item = item or store.put(soils(300))
+    return execute.prepare(store, "grid-minimum-curvature", {"attribute": "Sn", "cell": cell}, {"samples": item})
+
+
+def until(runner: Runner, job: Job, state: str, seconds: float = 60.0) -> None:
+    end = time.monotonic() + seconds
+    while job.state != state and time.monotonic() < end:
+        runner.poll()
+        time.sleep(0.005)
+    assert job.state == state, job.message
+
+
+def test_result_lands_with_its_recipe(store: Store, runner: Runner) -> None:
+    wanted = task(store)
+    job = runner.wait(runner.submit(wanted))
+    assert (job.state, job.error) == ("done", None)
+    assert job.fraction == 1.0
+    made = execute.land(store, wanted, job.results)
+    entry = store.entry(made["grid"])
+    assert entry.recipe is not None
+    assert entry.recipe.params["cell"] == 25.0
+    assert trail.freshness(store)[entry.id] == "fresh"
+    here = execute.perform(wanted)["grid"].manifest  # the same in this process: named by content, so equal
+    assert here["arrays"] == store.manifest(entry.version)["arrays"]
+
+
+def test_late_result_of_replaced_input_lands_as_stale(store: Store, runner: Runner) -> None:
+    item = store.put(soils(300))
+    job = runner.submit(task(store, item=item))
+    store.add({"0": stage(store.payloads, soils(300, seed=1))}, "New soils", replace={"0": item})
+    runner.wait(job)
+    made = execute.land(store, job.task, job.results)
+    assert trail.freshness(store)[made["grid"]] == "stale"
+
+
+def test_cancel_takes_less_than_a_second_and_leaves_nothing(store: Store, runner: Runner) -> None:
+    job = runner.submit(task(store, cell=2.2))  # a solve of many seconds that does not look up
+    until(runner, job, "running")
+    time.sleep(0.8)
+    begin = time.monotonic()
+    runner.cancel(job)
+    until(runner, job, "cancelled", 5.0)
+    assert time.monotonic() - begin < 1.0
+    assert not Path(job.task.staging).exists()
+    assert len(store.entries()) == 1
+
+
+def test_death_is_reported_and_the_next_job_runs(store: Store, runner: Runner) -> None:
+    job = runner.submit(task(store, cell=2.2))
+    until(runner, job, "running")
+    time.sleep(0.3)
+    pid = runner._workers[0].process.pid
+    assert pid is not None
+    os.kill(pid, signal.SIGKILL)
+    until(runner, job, "failed", 10.0)
+    words = str(job.error)
+    assert "signal SIGKILL (perhaps there was not enough memory)" in words
+    log = Path(words.split("Its log is ")[1].rstrip("."))
+    assert "grid-minimum-curvature" in log.read_text()
+    assert runner.wait(runner.submit(task(store))).state == "done"
+
+
+def test_a_failing_operation_says_why(store: Store, runner: Runner) -> None:
+    table = soils(3).table.assign(x=[0.0, 1.0, 2.0], y=[0.0, 1.0, 2.0])
+    item = store.put(PointSet(name="Line", crs="EPSG:32629", table=table))
+    job = runner.wait(runner.submit(execute.prepare(store, "grid-minimum-curvature", {"attribute": "Sn", "cell": 0.5}, {"samples": item})))
+    assert job.state == "failed"
+    assert "one line" in str(job.error)
+
+
+@pytest.mark.parametrize(
+    ("params", "inputs", "words"),
+    [
+        ({"attribute": "Sn", "cell": -1}, True, "cell .Cell size. must be greater than or equal to 0, not -1"),
+        ({"attribute": "Au"}, True, "has no attribute 'Au'. It has: Sn"),
+        ({"attribute": "Sn", "colour": 1}, True, "there is no parameter 'colour'"),
+        ({}, True, "'attribute' is needed"),
+        ({"attribute": "Sn"}, False, "the input 'samples' is needed"),
+    ],
+)
+def test_wrong_tasks_never_start(store: Store, params: dict[str, object], inputs: bool, words: str) -> None:
+    item = store.put(soils(20))
+    with pytest.raises(InputError, match=words):
+        execute.prepare(store, "grid-minimum-curvature", params, {"samples": item} if inputs else {})
