@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 ARGS ?=
 
-.PHONY: setup demo test check bench shots stats warm clean
+.PHONY: setup demo test check bench shots stats lock clean
 
 setup: .venv/.ready
 
@@ -29,6 +29,9 @@ shots: setup
 stats:
 	@src=$$(git ls-files 'src/*.py' | xargs cat | wc -l); tests=$$(git ls-files 'tests/*.py' | xargs cat | wc -l); \
 	echo "code $$src lines, tests $$tests lines, tests are $$((100 * tests / src)) % of the code (asked: 25 to 33)"
+
+lock:
+	bash scripts/lock.sh $(ARGS)
 
 clean:
 	rm -rf .venv .pytest_cache .mypy_cache .ruff_cache

@@ -57,7 +57,7 @@ def test_scattered_data_are_honoured_by_bilinear_reading_and_turning_changes_not
     wide = mc.minimum_curvature(x, y, v, mc.Lattice(0, 0, 1, 61, 31))
     assert bilinear(wide, 0, 0, 1, 1, x, y) == pytest.approx(v, abs=1e-4)
     tall = mc.minimum_curvature(y, x, v, mc.Lattice(0, 0, 1, 31, 61))
-    assert tall.T == pytest.approx(wide, abs=1e-8)
+    assert pytest.approx(wide, abs=1e-8) == tall.T
 
 
 @pytest.mark.parametrize(("x", "y", "words"), [([0, 1], [0, 1], "three are needed"), ([0, 1, 2, 3], [0, 1, 2, 3], "one line"), ([np.nan] * 5, [0] * 5, "three are needed")])

@@ -28,7 +28,7 @@ def test_reaches_the_target_and_finds_the_block(case: tuple[np.ndarray, ...]) ->
     kernel, data, true = case
     regional = np.column_stack([np.ones(len(data)), np.linspace(-1, 1, len(data))])
     seen: list[float] = []
-    progress = CallbackProgress(lambda f, m, k: seen.append(k["misfit"]) if "misfit" in k else None)
+    progress = CallbackProgress(lambda _fraction, _message, k: seen.append(k["misfit"]) if "misfit" in k else None)
     result = inversion.invert(kernel, data + regional @ [30.0, 12.0], np.ones(len(data)), MESH, np.ones(MESH.size, bool), smoothness=50.0, trend=regional, progress=progress)
     assert result.reached
     assert result.chi2 == pytest.approx(1.0, abs=0.09)

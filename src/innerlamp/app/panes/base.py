@@ -22,6 +22,8 @@ class Pane(QWidget):
 
     kind: ClassVar[str] = ""
     title: ClassVar[str] = ""
+    # Milliseconds before a redraw. They differ, so that panes draw one after the other and never hold the window together.
+    delay: ClassVar[int] = 15
 
     def __init__(self, ctx: Context) -> None:
         super().__init__()
@@ -35,7 +37,7 @@ class Pane(QWidget):
         self.body.setSpacing(0)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(15)
+        self._later.setInterval(self.delay)
         self._later.timeout.connect(self._draw_now)
         self._off: list[Callable[[], None]] = [
             ctx.project_changed.connect(self.on_project),

@@ -11,7 +11,7 @@ import vtkmodules.vtkInteractionStyle
 import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QResizeEvent, QShowEvent
+from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QPaintEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QComboBox
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
@@ -32,11 +32,23 @@ VIEWS: dict[str, tuple[float | None, float]] = {
 }
 
 
+class Canvas(QVTKRenderWindowInteractor):
+    """VTK's widget, but for drawing at once inside Qt's paint event, which would hold up the window."""
+
+    def __init__(self, pane: ScenePane) -> None:
+        self.pane = pane
+        super().__init__(pane)
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        self.pane.render_soon()
+
+
 class ScenePane(Pane):
     """Everything that is lit in space. Left drag turns, middle drag shifts, wheel zooms, arrow keys turn."""
 
     kind: ClassVar[str] = "scene"
     title: ClassVar[str] = "3D"
+    delay: ClassVar[int] = 110
 
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
@@ -49,7 +61,13 @@ class ScenePane(Pane):
         self.tools.addWidget(self.view)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
-        self.canvas = QVTKRenderWindowInteractor(self)
+        self.frame_seconds = 0.0
+        self._initialized = False
+        self._frame = QTimer(self)
+        self._frame.setSingleShot(True)
+        self._frame.setInterval(30)
+        self._frame.timeout.connect(self._render_now)
+        self.canvas = Canvas(self)
         self.canvas.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.body.addWidget(self.canvas)
         self.renderer = vtkRenderer()
@@ -77,13 +95,7 @@ class ScenePane(Pane):
         self._picker = vtkCellPicker()
         self._picker.SetTolerance(0.004)
         self._fitted = False
-        self._initialized = False
-        self._frame = QTimer(self)
-        self._frame.setSingleShot(True)
-        self._frame.setInterval(30)
-        self._frame.timeout.connect(self._render_now)
         self.canvas.installEventFilter(self)
-        self.frame_seconds = 0.0
         self.redraw()
 
     # ---- drawing
@@ -126,6 +138,7 @@ class ScenePane(Pane):
         self._words_on_top()
         self._stretch()
         self._dress()
+        self._update_caption()
         self._draw_section()
         self.show_selection(ctx.selection, render=False)
         if not self._fitted and self._drawn and not ctx.reading:

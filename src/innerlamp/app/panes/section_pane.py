@@ -26,6 +26,7 @@ class SectionPane(Pane):
 
     kind: ClassVar[str] = "section"
     title: ClassVar[str] = "Section"
+    delay: ClassVar[int] = 55
 
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)

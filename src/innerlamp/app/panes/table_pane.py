@@ -139,6 +139,7 @@ class TablePane(Pane):
 
     kind: ClassVar[str] = "table"
     title: ClassVar[str] = "Table"
+    delay: ClassVar[int] = 30
 
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)

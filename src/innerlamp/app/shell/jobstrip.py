@@ -32,7 +32,7 @@ class MisfitCurve(QWidget):
         self.ctx = ctx
         self.points: list[tuple[float, float]] = []
         self.target = 1.0
-        self.setFixedSize(QSize(120, 34))
+        self.setFixedSize(QSize(120, 32))
 
     def show_points(self, points: list[tuple[float, float]], target: float) -> None:
         self.points, self.target = list(points), target
@@ -108,8 +108,17 @@ class JobStrip(QFrame):
         box.setContentsMargins(0, 2, 0, 2)
         box.setSpacing(1)
         self.running = QVBoxLayout()
+        self.running.setContentsMargins(0, 0, 0, 0)
         self.running.setSpacing(0)
-        box.addLayout(self.running)
+        # Room for one job is always kept: panes that change their size would all have to draw anew.
+        place = QWidget()
+        place.setMinimumHeight(38)
+        place.setLayout(self.running)
+        self.idle = QLabel("Nothing is running.")
+        self.idle.setObjectName("faint")
+        self.idle.setIndent(6)
+        self.running.addWidget(self.idle)
+        box.addWidget(place)
         self.rows: dict[int, JobRow] = {}
         self.log = QListWidget()
         self.log.setMaximumHeight(110)
@@ -165,6 +174,7 @@ class JobStrip(QFrame):
                     row = self.rows.pop(job.id)
                     self.running.removeWidget(row)
                     row.deleteLater()
+        self.idle.setVisible(not self.rows)
 
     def _cursor_moved(self, cursor: Cursor) -> None:
         if not np.isfinite(cursor.x):

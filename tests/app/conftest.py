@@ -1,0 +1,112 @@
+"""A real window on a virtual display, closed without leftovers after each test."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+
+from innerlamp.app.main import make_application, make_window
+from innerlamp.app.shell.window import Window
+from innerlamp.app.shots import settle, wait_until
+
+if not os.environ.get("DISPLAY"):
+    pytest.exit("The interface tests need a display: run them with 'make test'.", returncode=1)
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> type:
+    return type(make_application())
+
+
+@pytest.fixture
+def window(qapp: object, tmp_path: Path) -> Iterator[Window]:
+    made = make_window(tmp_path / "logs")
+    made.setGeometry(0, 0, 1280, 800)
+    made.show()
+    made.activateWindow()  # without a window manager nobody else gives the window its keys
+    assert wait_until(made.isActiveWindow, 10)
+    yield made
+    for job in made.ctx.jobs:
+        made.ctx.runner.cancel(job)
+    wait_until(lambda: not any(j.active for j in made.ctx.jobs), 5)
+    made.close()
+    made.deleteLater()
+    wait_until(lambda: False, 0.05)
+
+
+@pytest.fixture
+def demo_window(window: Window, demo_path: Path, tmp_path: Path) -> Window:
+    """The window on a copy of the demo project, everything drawn."""
+    copy = tmp_path / "Emberlow.lamp"
+    shutil.copytree(demo_path, copy)
+    assert window.open_path(copy)
+    assert settle(window)
+    return window
+
+
+def screen_image(window: Window) -> QImage:
+    """What is on the screen, OpenGL included."""
+    at = window.frameGeometry()
+    return window.screen().grabWindow(0, at.x(), at.y(), at.width(), at.height()).toImage()
+
+
+def widget_image(window: Window, widget: QWidget) -> QImage:
+    corner = widget.mapToGlobal(widget.rect().topLeft())
+    return window.screen().grabWindow(0, corner.x(), corner.y(), widget.width(), widget.height()).toImage()
+
+
+def colours_in(image: QImage, step: int = 3) -> set[tuple[int, int, int]]:
+    """The different colours of an image, sampled."""
+    found = set()
+    for x in range(0, image.width(), step):
+        for y in range(0, image.height(), step):
+            c = QColor(image.pixel(x, y))
+            found.add((c.red(), c.green(), c.blue()))
+    return found
+
+
+def coloured_share(image: QImage, step: int = 3) -> float:
+    """Share of pixels that have a colour rather than a shade of grey."""
+    pixels = [QColor(image.pixel(x, y)) for x in range(0, image.width(), step) for y in range(0, image.height(), step)]
+    return sum(c.saturation() > 60 for c in pixels) / len(pixels)
+
+
+def type_into(edit: QLineEdit, text: str) -> None:
+    """Replace what stands in a line by typing."""
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, text)
+
+
+def choose(box: QComboBox, text: str) -> None:
+    """Choose an entry of a box with the keyboard."""
+    index = next(i for i in range(box.count()) if box.itemText(i) == text)
+    box.setFocus()
+    while box.currentIndex() != index:
+        QTest.keyClick(box, Qt.Key.Key_Down if box.currentIndex() < index else Qt.Key.Key_Up)
+
+
+def run_form(window: Window, seconds: float = 120.0) -> str:
+    """Press Run, wait for the job to end, return what the strip says."""
+    form = window.steps.form
+    assert form is not None
+    before = len(window.ctx.jobs)
+    QTest.mouseClick(form.run_button, Qt.MouseButton.LeftButton)
+    assert form.problem.isHidden(), form.problem.text()
+    assert len(window.ctx.jobs) == before + 1
+    job = window.ctx.jobs[-1]
+    assert wait_until(lambda: not job.active, seconds), job.message
+    assert job.state == "done", job.message
+    assert settle(window)
+    return window.strip.last.text()
+
+
+Until = Callable[[Callable[[], bool]], bool]
