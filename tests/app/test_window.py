@@ -76,6 +76,12 @@ def test_one_cursor_in_all_panes(demo_window: Window) -> None:
     settle(window)
     assert "×3" in section.caption.text()
     assert "×3" in scene.caption.GetInput()
+    assert scene.scale.words == "500 m at the centre" or scene.scale.words.endswith("km at the centre")
+    wide = scene.scale.metres
+    scene.renderer.GetActiveCamera().Zoom(10)
+    scene.render_soon()
+    settle(window)
+    assert scene.scale.metres == pytest.approx(wide / 10)
 
 
 def test_table_sorts_and_selection_is_linked(demo_window: Window) -> None:

@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from innerlamp.core.errors import InputError, LampError
-from innerlamp.core.findings import Findings
+from innerlamp.core.findings import Findings, report_by_hole
 from innerlamp.core.formats import columns, delimited
 from innerlamp.core.formats.dates import read_dates
 from innerlamp.core.items.holes import HoleSet
@@ -51,6 +51,21 @@ def test_planted_errors_are_found_where_they_were_planted(holes: HoleSet) -> Non
     places = {(p["file"], p["line"]) for p in planted}
     rest = [r for r in found.itertuples() if (r.file, r.line) not in places]
     assert [r.what for r in rest] == ["most dips are positive"]
+
+
+def test_report_by_hole_counts_what_was_read_and_what_was_done(holes: HoleSet) -> None:
+    report = report_by_hole(holes.collars, holes.surveys, holes.tables, holes.findings).set_index("hole")
+    assert list(report.index[: len(holes.collars)]) == list(holes.collars["hole"])
+    assert report["assay rows"].sum() == len(holes.tables["assay"])
+    assert report["survey rows"].sum() == len(holes.surveys)
+    for severity in ("mended", "left out", "look"):
+        assert report[severity].sum() == ((holes.findings["severity"] == severity) & (holes.findings["hole"] != "")).sum()
+    strangers = report[report["taken"] == "no"]
+    assert strangers["found"].str.contains("no collar").all()
+    assert len(strangers) == 1
+    overlap = holes.findings[holes.findings["what"].str.startswith("overlaps")]["hole"].iloc[0]
+    assert "overlaps" in report.loc[overlap, "found"]
+    assert report.loc["EMB001", "found"] == "" or report.loc["EMB001", ["mended", "left out", "look"]].sum() > 0
 
 
 def test_rows_in_are_rows_kept_or_reported(holes: HoleSet) -> None:

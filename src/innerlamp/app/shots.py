@@ -155,7 +155,7 @@ def _import(window: Window) -> None:
     settle(window)
     table = window.centre.pane("table")
     assert isinstance(table, TablePane)
-    table.show_table("findings")
+    table.show_table("by hole")
 
 
 def _targets(window: Window) -> None:

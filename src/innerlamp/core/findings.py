@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -10,6 +10,7 @@ import pandas as pd
 
 Severity = Literal["note", "mended", "left out", "look"]
 ORDER: tuple[Severity, ...] = ("left out", "look", "mended", "note")
+_COUNTED = ("mended", "left out", "look")
 COLUMNS = ("severity", "what", "done", "hole", "table", "file", "line")
 
 
@@ -63,3 +64,50 @@ class Findings:
 
 def _spread(text: str | Sequence[str], count: int) -> list[str]:
     return [text] * count if isinstance(text, str) else list(text)
+
+
+def report_by_hole(
+    collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], findings: pd.DataFrame
+) -> pd.DataFrame:
+    """Return what an import did, one row a hole, in the order of the collars; holes that only findings name come last.
+
+    Parameters
+    ----------
+    collars, surveys
+        Tables with the column ``hole``.
+    tables
+        Interval tables by name, each with the column ``hole``.
+    findings
+        As `Findings.frame` gives them.
+
+    Returns
+    -------
+    DataFrame
+        hole, taken (whether it has a collar), survey readings, one count for each interval
+        table, counts of findings by severity (``mended``, ``left out``, ``look``) and in words
+        what was found, the gravest first.
+    """
+    known = collars["hole"].astype(str)
+    named = findings[findings["hole"].astype(str) != ""] if len(findings) else findings
+    strangers = [h for h in dict.fromkeys(named["hole"].astype(str)) if h not in set(known)] if len(named) else []
+    out = pd.DataFrame({"hole": [*known, *strangers]})
+    out["taken"] = ["yes"] * len(known) + ["no"] * len(strangers)
+    for name, table in {"survey": surveys, **tables}.items():
+        counts = table["hole"].astype(str).value_counts()
+        out[f"{name} rows"] = out["hole"].map(counts).fillna(0).astype(int)
+    for severity in _COUNTED:
+        counts = named.loc[named["severity"] == severity, "hole"].astype(str).value_counts() if len(named) else {}
+        out[severity] = out["hole"].map(counts).fillna(0).astype(int)
+    words = (
+        named[named["severity"].isin(_COUNTED)].groupby(named["hole"].astype(str), sort=False)["what"].agg(_in_words)
+        if len(named)
+        else {}
+    )
+    out["found"] = out["hole"].map(words).fillna("")
+    return out
+
+
+def _in_words(whats: pd.Series) -> str:
+    # Values differ from row to row ("Sn '<0.5' is below detection"); what they share is said once.
+    counts = whats.str.replace(r"'[^']*' ", "", regex=True).value_counts(sort=False)
+    return "; ".join(f"{what} ({count})" if count > 1 else str(what) for what, count in counts.items())

@@ -48,7 +48,8 @@ class ColumnsPreview(Preview):
         super().__init__(form)
         self.files, self.nested = files, nested  # parameter name -> kind of table
         self.tabs = QTabWidget()
-        self.tabs.setUsesScrollButtons(True)
+        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setElideMode(Qt.TextElideMode.ElideRight)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.tabs)
@@ -124,6 +125,7 @@ class ColumnsPreview(Preview):
         table.resizeColumnsToContents()
         self.tables[name] = table
         box.addWidget(table)
+        box.addStretch(1)
         self.tabs.addTab(page, name)
         self.tabs.setCurrentWidget(page)
         self._chosen(name)

@@ -40,7 +40,7 @@ class MetrePlot(pg.PlotWidget):
             axis.setStyle(tickFont=font, tickTextOffset=3)
             axis.setLabel(text)
             axis.label.setFont(font)
-        item.getAxis("left").setWidth(58)
+        item.getAxis("left").setWidth(70 if "Northing" in up else 54)
         self.dress()
 
     def dress(self) -> None:
@@ -73,17 +73,17 @@ class Ruler(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         plot.installEventFilter(self)
         plot.getViewBox().sigRangeChanged.connect(self.update)
-        self.resize(150, 52 if north else 30)
+        self.resize(138 if north else 122, 40 if north else 27)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if isinstance(event, QResizeEvent):
-            self.move(event.size().width() - self.width() - 10, 8)
+            self.move(event.size().width() - self.width() - 10, 8 if self.north else 28)
         return False
 
     def bar(self) -> tuple[float, float]:
         """Length of the bar in metres and in pixels."""
         metre, _ = self.plot.metres_per_pixel()
-        length = round_length(110 * metre)
+        length = round_length(100 * metre)
         return length, length / metre
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
@@ -109,11 +109,11 @@ class Ruler(QWidget):
         words = f"{length / 1000:g} km" if length >= 1000 else f"{length:g} m"
         painter.drawText(QRectF(0, base - 18, right, 13), Qt.AlignmentFlag.AlignRight, words)
         if self.north:
-            x, top = 18.0, 6.0
+            x, top = 11.0, 4.0
             painter.setBrush(ink)
-            painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x + 5, top + 22), QPointF(x, top + 17)]))
+            painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x + 5, top + 21), QPointF(x, top + 16)]))
             painter.setBrush(back)
-            painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x - 5, top + 22), QPointF(x, top + 17)]))
-            painter.drawText(QRectF(x - 12, top + 22, 24, 14), Qt.AlignmentFlag.AlignCenter, "N")
-            painter.drawText(QRectF(34, 8, right - 34, 14), Qt.AlignmentFlag.AlignRight, "grid north up")
+            painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x - 5, top + 21), QPointF(x, top + 16)]))
+            painter.drawText(QRectF(x - 11, top + 21, 22, 13), Qt.AlignmentFlag.AlignCenter, "N")
+            painter.drawText(QRectF(20, 4, right - 20, 14), Qt.AlignmentFlag.AlignRight, "grid north up")
         painter.end()

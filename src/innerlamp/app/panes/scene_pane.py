@@ -19,14 +19,15 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, v
 
 from ..context import Context, Cursor, Selection
 from ..painters.scene_painters import PAINTERS, actor, text
-from .base import Pane, round_length
+from .base import Pane
 from .map_pane import selected_places
+from .scene_marks import CornerScale
 from .section_pane import EXAGGERATIONS, exaggeration_box
 
 VIEWS: dict[str, tuple[float | None, float]] = {
-    "From south-east": (135, 28),
-    "From south-west": (225, 28),
-    "From north": (0, 25),
+    "From SE": (135, 28),
+    "From SW": (225, 28),
+    "From N": (0, 25),
     "From above": (180, 89.9),
     "Along section": (None, 5),
 }
@@ -54,7 +55,7 @@ class ScenePane(Pane):
         super().__init__(ctx)
         self.view = QComboBox()
         self.view.addItems(list(VIEWS))
-        self.view.setMinimumContentsLength(9)
+        self.view.setMinimumContentsLength(8)
         self.view.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.view.setToolTip("Look from a fixed direction")
         self.view.activated.connect(lambda _: self.look(self.view.currentText()))
@@ -83,6 +84,7 @@ class ScenePane(Pane):
         self.caption.GetPositionCoordinate().SetCoordinateSystemToNormalizedViewport()
         self.caption.GetPositionCoordinate().SetValue(0.012, 0.015)
         self.renderer.AddViewProp(self.caption)
+        self.scale = CornerScale(self.renderer)
         self._observers = [self.interactor.AddObserver("InteractionEvent", lambda *_: self._update_caption())]
         self.origin = np.zeros(3)
         self._drawn: dict[str, tuple[object, list[vtkProp3D]]] = {}
@@ -185,6 +187,7 @@ class ScenePane(Pane):
         self.renderer.SetBackground(back.redF(), back.greenF(), back.blueF())
         ink = QColor(self.ctx.theme.text)
         self.caption.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
+        self.scale.dress(ink)
 
     def _draw_section(self) -> None:
         for prop in self._fixtures:
@@ -210,24 +213,7 @@ class ScenePane(Pane):
             [3, 0, 1, 2],
         )
         north_actor = actor(north, QColor(self.ctx.theme.text), lit=False)
-        bar = round_length(0.3 * length)
-        ruler = pv.PolyData(
-            np.array(
-                [
-                    [x0, y0 - 0.03 * length, z],
-                    [x0 + bar, y0 - 0.03 * length, z],
-                    [x0, y0 - 0.015 * length, z],
-                    [x0, y0 - 0.045 * length, z],
-                    [x0 + bar, y0 - 0.015 * length, z],
-                    [x0 + bar, y0 - 0.045 * length, z],
-                ],
-                dtype=np.float32,
-            ),
-            lines=[2, 0, 1, 2, 2, 3, 2, 4, 5],
-        )
-        ruler_actor = actor(ruler, QColor(self.ctx.theme.text), lit=False)
-        ruler_actor.GetProperty().SetLineWidth(2.0)
-        self._fixtures += [frame, north_actor, ruler_actor]
+        self._fixtures += [frame, north_actor]
         plane = self.ctx.section
         if plane is not None:
             corners = np.array(
@@ -248,11 +234,7 @@ class ScenePane(Pane):
                 self._fixtures.append(
                     text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True)
                 )
-        words = f"{bar / 1000:g} km" if bar >= 1000 else f"{bar:g} m"
-        self._fixtures += [
-            text("N", (cx, cy + arrow * 1.1, z * factor), QColor(self.ctx.theme.text), 15, bold=True),
-            text(words, (x0 + bar / 2, y0 - 0.09 * length, z * factor), QColor(self.ctx.theme.text), 12),
-        ]
+        self._fixtures.append(text("N", (cx, cy + arrow * 1.1, z * factor), QColor(self.ctx.theme.text), 15, bold=True))
         for prop in self._fixtures:
             if not prop.IsA("vtkBillboardTextActor3D"):
                 prop.SetScale(1.0, 1.0, factor)
@@ -311,7 +293,7 @@ class ScenePane(Pane):
         low, high = box
         # Only the focus and distance change; the direction stays.
         self.renderer.ResetCamera(low[0], high[0], low[1], high[1], low[2] * factor, high[2] * factor)
-        self.renderer.GetActiveCamera().Zoom(1.2)
+        self.renderer.GetActiveCamera().Dolly(1.35)  # nearer, without changing the lens
         self.renderer.ResetCameraClippingRange()
         self._update_caption()
         self.render_soon()
@@ -326,6 +308,7 @@ class ScenePane(Pane):
         self.caption.SetInput(
             f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.ctx.exaggeration:g}"
         )
+        self.scale.update(self.window_.GetSize()[1])
 
     def go_to(self, x: float, y: float, z: float) -> None:
         z = z if np.isfinite(z) else 0.0
@@ -415,6 +398,7 @@ class ScenePane(Pane):
             return
         begin = time.perf_counter()
         self.renderer.ResetCameraClippingRange()
+        self.scale.update(self.window_.GetSize()[1])
         self.window_.Render()
         self.frame_seconds = time.perf_counter() - begin
 

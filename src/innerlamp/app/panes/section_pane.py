@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.holes import HoleSet, table_with
@@ -35,16 +35,13 @@ class SectionPane(Pane):
         self.ruler = Ruler(self.plot, ctx, north=False)
         self.caption = overlay(self.plot)
         self.caption.move(66, 6)
-        self.width_box = QDoubleSpinBox()
-        self.width_box.setRange(1, 5000)
-        self.width_box.setDecimals(0)
-        self.width_box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.width_box.setPrefix("corridor ± ")
-        self.width_box.setSuffix(" m")
-        self.width_box.setMinimumWidth(122)
-        self.width_box.setToolTip("Half width of the slab that is drawn on the section, in metres")
-        self.width_box.setKeyboardTracking(False)
-        self.width_box.valueChanged.connect(self._width_set)
+        words = QLabel("corridor ± m")
+        self.tools.addWidget(words)
+        self.width_box = QLineEdit()
+        self.width_box.setFixedWidth(44)
+        self.width_box.setToolTip("Half width of the slab on both sides that is drawn on the section, in metres")
+        self.width_box.editingFinished.connect(self._width_set)
+        words.setBuddy(self.width_box)
         self.tools.addWidget(self.width_box)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
@@ -74,9 +71,8 @@ class SectionPane(Pane):
         self._graphics.clear()
         plane, ctx = self.ctx.section, self.ctx
         self._hint.setVisible(plane is None)
-        self.width_box.blockSignals(True)
-        self.width_box.setValue(ctx.corridor)
-        self.width_box.blockSignals(False)
+        if not self.width_box.hasFocus():
+            self.width_box.setText(f"{ctx.corridor:g}")
         self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
         self.plot.getViewBox().setAspectLocked(True, 1.0 / ctx.exaggeration)
         if plane is None:
@@ -132,8 +128,17 @@ class SectionPane(Pane):
         high = float(np.nanmax(highs)) if highs and np.isfinite(highs).any() else 100.0
         return low, max(high, low + 50.0)
 
-    def _width_set(self, value: float) -> None:
-        self.ctx.set_corridor(value)
+    def _width_set(self) -> None:
+        text = self.width_box.text().strip().replace(",", ".")
+        try:
+            width = float(text)
+        except ValueError:
+            width = 0.0
+        if not 0.1 <= width <= 50_000:
+            self.ctx.say(f"The corridor must be from 0.1 to 50 000 m, not '{text}'.", "bad")
+            self.width_box.setText(f"{self.ctx.corridor:g}")
+        elif width != self.ctx.corridor:
+            self.ctx.set_corridor(width)
 
     def _mouse_moved(self, position: QPointF) -> None:
         if self.ctx.section is not None:
@@ -231,8 +236,8 @@ def exaggeration_box(ctx: Context) -> QComboBox:
     """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
     box = QComboBox()
     for factor in EXAGGERATIONS:
-        box.addItem(f"vertical ×{factor:g}", factor)
-    box.setMinimumContentsLength(9)
+        box.addItem(f"z × {factor:g}", factor)
+    box.setMinimumContentsLength(4)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setToolTip("Vertical exaggeration of section and 3D")
     box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any, ClassVar
 
 import numpy as np
@@ -17,6 +19,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLabel, QTableView
 
+from ...core.findings import report_by_hole
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet
@@ -98,27 +101,50 @@ def as_text(value: Any, column: str = "") -> str:
     return str(value)
 
 
-def tables_of(item: Item) -> dict[str, tuple[pd.DataFrame, dict[str, str]]]:
-    """Return the tables that an item can show, by name, with the units of their columns."""
+Rows = Callable[[], tuple[pd.DataFrame, dict[str, str]]]
+
+
+def tables_of(item: Item) -> dict[str, Rows]:
+    """Return the tables that an item can show, by name; calling one gives its rows and the units of its columns."""
     if isinstance(item, HoleSet):
-        out = {"collar": (item.collars, {}), "survey": (item.surveys, {"azimuth": "°", "dip": "°"})}
-        out |= {name: (table, item.units) for name, table in item.tables.items()}
-        return out | ({"findings": (item.findings, {})} if len(item.findings) else {})
+        out: dict[str, Rows] = {
+            "collar": lambda: (item.collars, {}),
+            "survey": lambda: (item.surveys, {"azimuth": "°", "dip": "°"}),
+        }
+        for name, table in item.tables.items():
+            out[name] = partial(_given, table, item.units)
+        if len(item.findings):
+            out["by hole"] = lambda: (report_by_hole(item.collars, item.surveys, item.tables, item.findings), {})
+            out["findings"] = lambda: (item.findings, {})
+        return out
     if isinstance(item, PointSet | SurveyLines):
-        out = {item.role if isinstance(item, PointSet) else "readings": (item.table, item.units)}
-        return out | ({"findings": (item.findings, {})} if len(item.findings) else {})
+        out = {item.role if isinstance(item, PointSet) else "readings": lambda: (item.table, item.units)}
+        return out | ({"findings": lambda: (item.findings, {})} if len(item.findings) else {})
     if isinstance(item, TargetSet):
-        return {"targets": (item.table, {}), "evidence": (item.evidence, {})}
+        return {"targets": lambda: (_why_first(item.table), {}), "evidence": lambda: (item.evidence, {})}
+    return {"facts": lambda: (_facts(item), {})}
+
+
+def _given(table: pd.DataFrame, units: dict[str, str]) -> tuple[pd.DataFrame, dict[str, str]]:
+    return table, units
+
+
+def _why_first(table: pd.DataFrame) -> pd.DataFrame:
+    # What each place scored and why comes before where it is.
+    why = [c for c in table.columns if c.endswith(" share")] + [c for c in table.columns if c.endswith(" value")]
+    return table[["rank", "score", *why, "x", "y", "z"]]
+
+
+def _facts(item: Item) -> pd.DataFrame:
     facts = dict(item.facts)
     if isinstance(item, Grid):
-        good = item.values[np.isfinite(item.values)]
-        facts |= _summary(good)
+        facts |= _summary(item.values[np.isfinite(item.values)])
     if isinstance(item, BlockModel):
         for values in item.properties.values():
             facts |= _summary(values[np.isfinite(values)])
     if isinstance(item, Surface):
         facts["Vertices"] = f"{len(item.vertices):,}"
-    return {"facts": (pd.DataFrame({"fact": list(facts), "value": list(facts.values())}), {})}
+    return pd.DataFrame({"fact": list(facts), "value": list(facts.values())})
 
 
 def _summary(values: np.ndarray) -> dict[str, str]:
@@ -196,7 +222,7 @@ class TablePane(Pane):
         item = self.ctx.item(self._shown[0])
         if item is None:
             return
-        table, units = tables_of(item)[self.which.currentText()]
+        table, units = tables_of(item)[self.which.currentText()]()
         table = table[[c for c in table.columns if c not in HIDDEN]]
         self.model = FrameModel(table, units)
         self.view.setModel(self.model)
@@ -250,7 +276,7 @@ class TablePane(Pane):
                 entry = self.ctx.entry(self._shown[0])
                 if entry is not None and entry.kind == "targets":
                     self.ctx.go_to.emit(x, y, z)
-            elif "hole" in row.index and self.which.currentText() == "findings":
+            elif "hole" in row.index and self.which.currentText() in ("findings", "by hole"):
                 self._show_hole(str(row["hole"]))
         self._own = False
 

@@ -18,6 +18,7 @@ class PaneFrame(QFrame):
     def __init__(self, ctx: Context, kind: str, number: int, centre: Centre) -> None:
         super().__init__()
         self.setObjectName("pane")
+        self.setMinimumSize(180, 120)  # a narrow head is cut off rather than the window made wider than the screen
         self.ctx, self.number, self.centre = ctx, number, centre
         self.pane: Pane | None = None
         box = QVBoxLayout(self)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QBrush, QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -27,6 +27,17 @@ class _Tree(QTreeWidget):
     def __init__(self, shelf: Shelf) -> None:
         super().__init__()
         self.shelf = shelf
+
+    def event(self, event: QEvent) -> bool:
+        # On the shelf F2 renames; elsewhere it fills the centre with the second pane.
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() == Qt.Key.Key_F2
+        ):
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         row = self.currentItem()

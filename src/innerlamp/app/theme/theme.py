@@ -103,6 +103,10 @@ def _sheet(t: Theme) -> str:
     QPushButton {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 3px; padding: 4px 10px; }}
     QPushButton:hover {{ border-color: {t.faint}; }} QPushButton:focus {{ border: 1px solid {t.lit}; }}
     QPushButton:disabled {{ color: {t.faint}; }}
+    QPushButton#small {{ padding: 4px 0; }}
+    QTabWidget::pane {{ border: 1px solid {t.line}; top: -1px; }}
+    QTabBar::tab {{ background: {t.window}; border: 1px solid {t.line}; padding: 3px 7px; }}
+    QTabBar::tab:selected {{ background: {t.panel}; border-bottom-color: {t.panel}; border-top: 2px solid {t.lit}; }}
     QPushButton#run {{ font-weight: 600; border: 1px solid {t.text}; }} QPushButton#run:disabled {{ border-color: {t.line}; }}
     QPushButton#step {{ text-align: left; border: 1px solid transparent; background: transparent; padding: 5px 6px; }}
     QPushButton#step:hover {{ background: {t.panel}; border-color: {t.line}; }} QPushButton#step:focus {{ border: 1px solid {t.lit}; }}

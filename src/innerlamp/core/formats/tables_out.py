@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
+from ..findings import report_by_hole
 from ..items.fields import BlockModel, Surface
 from ..items.holes import HoleSet
 
@@ -24,6 +25,7 @@ def write_holes(holes: HoleSet, path: Path | str) -> list[Path]:
     others = {"survey": holes.surveys, **holes.tables}
     if len(holes.findings):
         others["findings"] = holes.findings
+        others["by_hole"] = report_by_hole(holes.collars, holes.surveys, holes.tables, holes.findings)
     for name, table in others.items():
         written.append(path.with_name(f"{path.stem}_{name}.csv"))
         write_csv(table, written[-1])

@@ -114,11 +114,13 @@ def propose(attribute: str, unit: str, values: NDArray[Any]) -> Legend:
     array = array[np.isfinite(array)]
     if array.size == 0:
         return Legend(attribute, unit)
+    if attribute == "score":  # always of the whole, so that scores of different runs compare
+        return Legend(attribute, unit, "ember", "linear", 0.0, 1.0)
     low, mid, high = (float(v) for v in np.percentile(array, [2, 50, 98]))
     if attribute == "elevation":
         return Legend(attribute, unit, "grey", "linear", float(array.min()), float(array.max()))
     if low < 0 < high < 20 * -low:
-        top = max(-low, high)
+        top = _round(max(-low, high))
         return Legend(attribute, unit, "split", "linear", -top, top)
     if unit == "SI":
         return Legend(attribute, unit, "ember", "linear", 0.0, _round(float(np.percentile(array, 99.7))))

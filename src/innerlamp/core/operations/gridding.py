@@ -105,7 +105,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 OPERATION = Operation(
-    name="grid-minimum-curvature", title="Grid values (minimum curvature)", area="Maps",
+    name="grid-minimum-curvature", title="Grid values", area="Maps",
     help="Draws a smooth surface through samples: the shape of a thin plate that passes through every value.",
     params=GridValues, run=_run, inputs=(Input("samples", "Samples, stations or lines", ("points", "lines")),),
     outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=_suggest,

@@ -238,10 +238,10 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
     lines = inputs.get("lines")
     if not isinstance(lines, SurveyLines):
         return {}
-    for name, unit in lines.attributes.items():
-        if unit == "nT":
-            return {"attribute": name}
-    return {}
+    readings = [name for name, unit in lines.attributes.items() if unit == "nT"]
+    # An anomaly or levelled reading, if there is one, is nearer to what is wanted than a raw one.
+    readings.sort(key=lambda name: not any(word in name.lower() for word in ("anom", "resid", "level", "corr")))
+    return {"attribute": readings[0]} if readings else {}
 
 
 INVERT = Operation(
