@@ -14,7 +14,6 @@ import psutil
 _PACKAGES = (
     "PySide6-Essentials",
     "pyqtgraph",
-    "pyvista",
     "vtk",
     "numpy",
     "scipy",

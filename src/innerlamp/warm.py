@@ -6,11 +6,12 @@ import numpy as np
 
 from .core.compute.geology import rbf
 from .core.compute.potential import prisms
+from .core.compute.potential.mesh import Mesh
 
 
 def warm() -> None:
     """Call every kernel once with the types that the operations use."""
-    mesh = prisms.Mesh(0.0, 0.0, -100.0, 25.0, 25.0, 25.0, 4, 4, 4)
+    mesh = Mesh(0.0, 0.0, -100.0, 25.0, 25.0, 25.0, 4, 4, 4)
     obs = np.array([[50.0, 50.0, 30.0], [60.0, 40.0, 30.0]])
     for dtype in (np.float32, np.float64):
         prisms.magnetic_kernel(mesh, obs, 60.0, 0.0, 50_000.0, near=40.0, dtype=dtype)

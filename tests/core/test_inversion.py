@@ -7,10 +7,11 @@ import pytest
 from scipy.optimize import lsq_linear
 
 from innerlamp.core.compute.potential import inversion, meshing, prisms
+from innerlamp.core.compute.potential.mesh import Mesh
 from innerlamp.core.errors import Cancelled, ConvergenceError, InputError
 from innerlamp.core.progress import CallbackProgress
 
-MESH = prisms.Mesh(0.0, 0.0, -500.0, 50.0, 50.0, 25.0, 24, 22, 20)
+MESH = Mesh(0.0, 0.0, -500.0, 50.0, 50.0, 25.0, 24, 22, 20)
 
 
 @pytest.fixture(scope="module")
@@ -49,7 +50,7 @@ def test_bounds_are_kept(case: tuple[np.ndarray, ...]) -> None:
 
 def test_small_problem_equals_a_general_solver() -> None:
     # With beta fixed, the bounded minimum is that of scipy's lsq_linear on the stacked system.
-    mesh = prisms.Mesh(0.0, 0.0, -60.0, 20.0, 20.0, 20.0, 4, 3, 3)
+    mesh = Mesh(0.0, 0.0, -60.0, 20.0, 20.0, 20.0, 4, 3, 3)
     rng = np.random.default_rng(2)
     kernel = rng.normal(size=(40, mesh.size))
     rough = inversion.Roughness(mesh, np.ones(mesh.size, bool), 30.0)

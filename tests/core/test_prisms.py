@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from innerlamp.core.compute.potential import fastmath, prisms
+from innerlamp.core.compute.potential.mesh import Mesh
 
-PRISM_A = prisms.Mesh(-100.0, -150.0, -300.0, 200.0, 300.0, 200.0, 1, 1, 1)
+PRISM_A = Mesh(-100.0, -150.0, -300.0, 200.0, 300.0, 200.0, 1, 1, 1)
 # Three-dimensional Gauss-Legendre quadrature, equal to a two-dimensional mpmath integration to 1e-16.
 GZ = {(0, 0, 0): 0.8218815194, (80, 120, 0): 0.5488979612, (100, 150, 0): 0.4375146303, (200, -350, 50): 0.0984081464, (10, 20, -400): -0.8147913428}
 # Quadrature of surface charges, equal to volume dipoles to 1e-13. F 50000 nT, I 60, D 10, k 0.05.
@@ -57,7 +58,7 @@ def test_at_pole_and_equator_and_poisson() -> None:
 
 def test_voxel_sphere_is_a_point_mass_and_a_dipole_far_away() -> None:
     n, radius = 40, 100.0
-    mesh = prisms.Mesh(-radius, -radius, -radius, 2 * radius / n, 2 * radius / n, 2 * radius / n, n, n, n)
+    mesh = Mesh(-radius, -radius, -radius, 2 * radius / n, 2 * radius / n, 2 * radius / n, n, n, n)
     x, y, z = np.meshgrid(*mesh.centres(), indexing="ij")
     inside = x**2 + y**2 + z**2 <= radius**2
     volume = inside.sum() * mesh.dx**3
@@ -74,7 +75,7 @@ def test_voxel_sphere_is_a_point_mass_and_a_dipole_far_away() -> None:
 
 
 def test_far_formula_and_mask_agree_with_the_closed_form() -> None:
-    mesh = prisms.Mesh(0.0, 0.0, -900.0, 50.0, 50.0, 25.0, 20, 18, 36)
+    mesh = Mesh(0.0, 0.0, -900.0, 50.0, 50.0, 25.0, 20, 18, 36)
     obs = np.array([[300.0, 500.0, 40.0], [900.0, 100.0, 60.0]])
     active = np.random.default_rng(0).random(mesh.size) < 0.6
     exact = prisms.magnetic_kernel(mesh, obs, 65.0, -3.0, 50_000.0)
@@ -89,7 +90,7 @@ def test_far_formula_and_mask_agree_with_the_closed_form() -> None:
 
 def test_bouguer_slab(reference: dict[str, Any]) -> None:
     # 2 pi G rho t: 0.0419 mGal per metre and g/cm3 (textbooks, from memory: 0.04193).
-    slab = prisms.Mesh(-2e5, -2e5, -10.0, 4e5, 4e5, 10.0, 1, 1, 1)
+    slab = Mesh(-2e5, -2e5, -10.0, 4e5, 4e5, 10.0, 1, 1, 1)
     got = prisms.gravity_of(slab, np.array([1000.0]), np.array([[0.0, 0.0, 1.0]]))[0]
     assert got / 10.0 == pytest.approx(0.0419359, abs=5e-5)
     assert reference["gravity"]["prism_A"]["density_kgm3"] == 500.0

@@ -92,6 +92,7 @@ class Context:
         self.exaggeration = 1.0
         self.jobs: list[Job] = []
         self.auto_refresh = True
+        self.closed = False
         self.problems: dict[str, str] = {}
 
         self.project_changed: Signal[[]] = Signal()
@@ -457,12 +458,18 @@ class Context:
                 except LampError as error:
                     self.say(str(error), "look")
 
+    def warm_up(self) -> None:
+        """Start the workers, so that the first job need not wait for them."""
+        if not self.closed:
+            self.runner.start()
+
     def rename(self, item: str, name: str) -> None:
         if self.store:
             self.guard(self.store.rename, item, name)
 
     def close(self) -> None:
         """End everything: save the view, close the project, end the workers."""
+        self.closed = True
         self._poll.stop()
         self._save.stop()
         self.close_project()

@@ -44,7 +44,8 @@ def make_window(logs: Path | None = None) -> Window:
     context = Context(Runner(logs or settings.logs_folder()))
     context.theme = chosen
     window = Window(context)
-    context.runner.start()
+    # The workers load their libraries while nobody waits for the window any more.
+    QTimer.singleShot(2500, context.warm_up)
     return window
 
 

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Iterator
+from pathlib import Path
 
-import colorcet
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from ...core.items.legend import RAMPS, Legend, position
 
+_RAMPS = Path(__file__).parents[1] / "theme" / "ramps.npz"  # from colorcet, by scripts/ramps.py
 BINS = 24
 PALE_START = {"ember", "moss"}
 ABSENT = (150, 150, 150, 255)
@@ -20,8 +21,8 @@ ABSENT = (150, 150, 150, 255)
 @functools.cache
 def table(ramp: str) -> NDArray[np.uint8]:
     """Return the 256 colours (256, 4) of a ramp."""
-    name = RAMPS.get(ramp, RAMPS["ember"])
-    colours = np.array([QColor(c).getRgb() for c in colorcet.palette[name]], dtype=np.uint8)
+    with np.load(_RAMPS, allow_pickle=False) as stored:
+        colours = np.asarray(stored[ramp if ramp in RAMPS else "ember"])
     if ramp in PALE_START:  # the first colours would vanish on paper
         colours = colours[np.linspace(26, 255, 256).astype(int)]
     return colours

@@ -8,9 +8,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import pyvista as pv
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPolyDataMapper, vtkProp3D
 
 from ...core.compute.geometry.sampling import bilinear
@@ -23,6 +23,7 @@ from ...core.project.records import Entry
 from ..context import Context
 from .colours import ABSENT, bins, colour_values
 from .map_painters import surface_colour
+from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
 
 FloatArray = NDArray[np.float64]
 Painter = Callable[[Context, FloatArray, Entry, Item], list[vtkProp3D]]
@@ -31,9 +32,9 @@ MOST_LABELS = 16
 
 
 def actor(
-    mesh: pv.PolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, lit: bool = True
+    mesh: vtkPolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, lit: bool = True
 ) -> vtkActor:
-    """Return an actor of a mesh, in one colour or in the mesh's own point or cell colours ('rgba')."""
+    """Return an actor of a mesh, in one colour or in the mesh's own colours of points or cells."""
     mapper = vtkPolyDataMapper()
     mapper.SetInputData(mesh)
     out = vtkActor()
@@ -43,11 +44,6 @@ def actor(
         mapper.ScalarVisibilityOff()
         prop.SetColor(colour.redF(), colour.greenF(), colour.blueF())
     else:
-        if "rgba" in mesh.cell_data:
-            mapper.SetScalarModeToUseCellFieldData()
-        else:
-            mapper.SetScalarModeToUsePointFieldData()
-        mapper.SelectColorArray("rgba")
         mapper.SetColorModeToDirectScalars()
     prop.SetOpacity(opacity)
     prop.SetPointSize(point_size)
@@ -88,18 +84,17 @@ def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> li
         rgba = rgba.copy()
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
     mesh = _sheet(gx, gy, z, known, origin)
-    mesh.point_data["rgba"] = np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])
+    colour_points(mesh, rgba.reshape(-1, 4)[:, :3])
     return [actor(mesh, opacity=0.5 if item.is_ground else 0.7, lit=False)]
 
 
-def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> pv.PolyData:
+def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> vtkPolyData:
     ny, nx = z.shape
     points = np.stack([x.ravel(), y.ravel(), np.where(known, z, origin[2]).ravel()], axis=1) - origin
     index = np.arange(nx * ny).reshape(ny, nx)
     quads = np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4)
     quads = quads[known.ravel()[quads].all(axis=1)]
-    faces = np.column_stack([np.full(len(quads), 4), quads]).ravel()
-    return pv.PolyData(points.astype(np.float32), faces)
+    return polydata(points, faces=quads)
 
 
 def paint_points(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -125,8 +120,7 @@ def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, si
     rgb = np.tile(np.array(rgb_of(QColor(ctx.theme.text)), dtype=np.uint8), (len(xyz), 1))
     if attribute in table.columns:
         rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
-    mesh = pv.PolyData((xyz[good] - origin).astype(np.float32))
-    mesh.point_data["rgba"] = np.ascontiguousarray(rgb[good])
+    mesh = colour_points(polydata(xyz[good] - origin, vertices=True), rgb[good])
     return [actor(mesh, point_size=size, lit=False)]
 
 
@@ -143,9 +137,7 @@ def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> l
     xyz, hole = s[["x", "y", "z"]].to_numpy(float) - origin, s["hole"].to_numpy()
     same = hole[1:] == hole[:-1]
     first = np.flatnonzero(same)
-    bare = pv.PolyData(
-        xyz.astype(np.float32), lines=np.column_stack([np.full(len(first), 2), first, first + 1]).ravel()
-    )
+    bare = polydata(xyz, lines=np.column_stack([first, first + 1]))
     out: list[vtkProp3D] = [actor(bare, QColor(ctx.theme.text), lit=False)]
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
@@ -166,7 +158,7 @@ def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> l
     return out
 
 
-def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: float) -> pv.PolyData:
+def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: float) -> vtkPolyData:
     # Five-sided tubes built at once: a filter run for each interval would take seconds.
     sides = 5
     along = stop - start
@@ -182,25 +174,17 @@ def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: 
     base = (np.arange(n) * 2 * sides)[:, None]
     k = np.arange(sides)
     quad = np.stack([base + k, base + (k + 1) % sides, base + sides + (k + 1) % sides, base + sides + k], axis=-1)
-    faces = np.concatenate([np.full((n, sides, 1), 4), quad], axis=-1).ravel()
-    mesh = pv.PolyData(points.reshape(-1, 3).astype(np.float32), faces)
-    normals = np.concatenate([ring, ring], axis=1).reshape(-1, 3) / radius
-    mesh.point_data["Normals"] = normals.astype(np.float32)
-    mesh.point_data.active_normals_name = "Normals"
-    mesh.cell_data["rgba"] = np.repeat(rgb, sides, axis=0)
-    return mesh
+    mesh = polydata(points.reshape(-1, 3), faces=quad.reshape(-1, 4))
+    set_normals(mesh, np.concatenate([ring, ring], axis=1).reshape(-1, 3) / radius)
+    return colour_cells(mesh, np.repeat(rgb, sides, axis=0))
 
 
 def paint_surface(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
     assert isinstance(item, Surface)
     if len(item.triangles) == 0:
         return []
-    faces = np.column_stack([np.full(len(item.triangles), 3), item.triangles]).ravel()
-    mesh = pv.PolyData((item.vertices - origin).astype(np.float32), faces)
-    if len(item.triangles) > MOST_TRIANGLES:
-        mesh = mesh.decimate(1.0 - MOST_TRIANGLES / len(item.triangles))
-    mesh = mesh.compute_normals(cell_normals=False, split_vertices=False, consistent_normals=False)
-    return [actor(mesh, surface_colour(ctx, item))]
+    mesh = thinned(polydata(item.vertices - origin, faces=item.triangles), MOST_TRIANGLES)
+    return [actor(smooth_normals(mesh), surface_colour(ctx, item))]
 
 
 def paint_blocks(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -217,17 +201,17 @@ def paint_blocks(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> 
     cutoff = legend.cutoff if legend.cutoff is not None else float(np.percentile(known, 98))
     with np.errstate(invalid="ignore"):
         shown = np.isfinite(values) & (values >= cutoff)
-    mesh = _outer_faces(item, shown, values, origin)
-    if mesh is None:
+    corners, shades = _outer_faces(item, shown, values, origin)
+    if not len(shades):
         return []
-    rgba = colour_values(legend, np.asarray(mesh.cell_data["value"], dtype=float))
-    mesh.cell_data["rgba"] = np.ascontiguousarray(rgba[:, :3])
-    return [actor(mesh)]
+    mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
+    return [actor(colour_cells(mesh, colour_values(legend, shades)[:, :3]))]
 
 
 def _outer_faces(
     item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray
-) -> pv.PolyData | None:
+) -> tuple[FloatArray, FloatArray]:
+    # Corners (4 n, 3) and value (n,) of each cell face that borders on a cell that is not shown.
     size = np.array([item.dx, item.dy, item.dz])
     low = np.array([item.x0, item.y0, item.z0]) - origin
     padded = np.pad(shown, 1)
@@ -247,12 +231,8 @@ def _outer_faces(
             quads.append(low + corner * size)
             shades.append(values[tuple(cells.T)])
     if not quads:
-        return None
-    points = np.concatenate(quads).reshape(-1, 3)
-    index = np.arange(len(points)).reshape(-1, 4)
-    mesh = pv.PolyData(points.astype(np.float32), np.column_stack([np.full(len(index), 4), index]).ravel())
-    mesh.cell_data["value"] = np.concatenate(shades)
-    return mesh
+        return np.empty((0, 3)), np.empty(0)
+    return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
 
 
 def paint_targets(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -261,10 +241,7 @@ def paint_targets(ctx: Context, origin: FloatArray, entry: Entry, item: Item) ->
     xyz = item.table[["x", "y", "z"]].to_numpy(float) - origin
     count = len(xyz)
     points = np.concatenate([xyz, xyz + np.array([0.0, 0.0, 60.0])])
-    stems = pv.PolyData(
-        points.astype(np.float32),
-        lines=np.column_stack([np.full(count, 2), np.arange(count), np.arange(count) + count]).ravel(),
-    )
+    stems = polydata(points, lines=np.column_stack([np.arange(count), np.arange(count) + count]))
     out.append(actor(stems, QColor(ctx.theme.text), lit=False))
     for row in range(count):
         out.append(

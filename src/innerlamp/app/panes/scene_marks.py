@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-import pyvista as pv
 from PySide6.QtGui import QColor
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import (
     vtkActor2D,
     vtkCoordinate,
@@ -13,6 +13,7 @@ from vtkmodules.vtkRenderingCore import (
     vtkTextActor,
 )
 
+from ..painters.polydata import polydata
 from .base import round_length
 
 _LONGEST = 110.0  # pixels
@@ -30,7 +31,7 @@ class CornerScale:
         pixels = vtkCoordinate()
         pixels.SetCoordinateSystemToDisplay()
         self._mapper.SetTransformCoordinate(pixels)
-        self._mapper.SetInputData(pv.PolyData())
+        self._mapper.SetInputData(vtkPolyData())
         self._bar.SetMapper(self._mapper)
         self._bar.GetProperty().SetLineWidth(2.0)
         self._words = vtkTextActor()
@@ -64,6 +65,6 @@ class CornerScale:
             + [[_LEFT + f * long, _BOTTOM + d, 0] for f in (0, 1) for d in (-4, 4)],
             dtype=np.float32,
         )
-        self._mapper.SetInputData(pv.PolyData(ends, lines=[2, 0, 1, 2, 2, 3, 2, 4, 5]))
+        self._mapper.SetInputData(polydata(ends, lines=np.array([[0, 1], [2, 3], [4, 5]])))
         length = f"{self.metres / 1000:g} km" if self.metres >= 1000 else f"{self.metres:g} m"
         self._words.SetInput(f"{length} at the centre")

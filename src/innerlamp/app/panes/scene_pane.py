@@ -6,7 +6,6 @@ import time
 from typing import ClassVar
 
 import numpy as np
-import pyvista as pv
 import vtkmodules.vtkInteractionStyle
 import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
@@ -18,6 +17,7 @@ from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
 
 from ..context import Context, Cursor, Selection
+from ..painters.polydata import cube, polydata
 from ..painters.scene_painters import PAINTERS, actor, text
 from .base import Pane
 from .map_pane import selected_places
@@ -89,7 +89,7 @@ class ScenePane(Pane):
         self.origin = np.zeros(3)
         self._drawn: dict[str, tuple[object, list[vtkProp3D]]] = {}
         self._fixtures: list[vtkProp3D] = []
-        self._cursor = actor(pv.Cube(x_length=14, y_length=14, z_length=14), QColor(ctx.theme.lit), lit=False)
+        self._cursor = actor(cube(14.0), QColor(ctx.theme.lit), lit=False)
         self._cursor.VisibilityOff()
         self._cursor.PickableOff()
         self.renderer.AddActor(self._cursor)
@@ -202,16 +202,13 @@ class ScenePane(Pane):
         z = low[2]
         length = max(x1 - x0, y1 - y0)
         ink = QColor(self.ctx.theme.faint)
-        floor = pv.PolyData(
-            np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]], dtype=np.float32), lines=[5, 0, 1, 2, 3, 0]
-        )
+        around = np.array([[0, 1, 2, 3, 0]])
+        floor = polydata(np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]]), lines=around)
         frame = actor(floor, ink, lit=False)
         arrow = 0.09 * length
         cx, cy = 0.5 * (x0 + x1), y1 + 0.03 * length
-        north = pv.PolyData(
-            np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]], dtype=np.float32),
-            [3, 0, 1, 2],
-        )
+        tip = np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]])
+        north = polydata(tip, faces=np.array([[0, 1, 2]]))
         north_actor = actor(north, QColor(self.ctx.theme.text), lit=False)
         self._fixtures += [frame, north_actor]
         plane = self.ctx.section
@@ -225,9 +222,7 @@ class ScenePane(Pane):
                 ]
             )
             corners[:, :2] -= self.origin[:2]
-            outline = actor(
-                pv.PolyData(corners.astype(np.float32), lines=[5, 0, 1, 2, 3, 0]), QColor(self.ctx.theme.lit), lit=False
-            )
+            outline = actor(polydata(corners, lines=around), QColor(self.ctx.theme.lit), lit=False)
             outline.GetProperty().SetLineWidth(2.0)
             self._fixtures.append(outline)
             for name, corner in (("A", corners[3]), ("B", corners[2])):
@@ -340,7 +335,7 @@ class ScenePane(Pane):
         xyz = selected_places(self.ctx, selection)
         xyz = xyz[np.isfinite(xyz).all(axis=1)] if len(xyz) else xyz
         if len(xyz):
-            mesh = pv.PolyData(((xyz - self.origin) * [1, 1, self.ctx.exaggeration]).astype(np.float32))
+            mesh = polydata((xyz - self.origin) * [1, 1, self.ctx.exaggeration], vertices=True)
             mark = actor(mesh, QColor(self.ctx.theme.lit), point_size=14, lit=False)
             mark.PickableOff()
             self._chosen.append(mark)

@@ -1,4 +1,4 @@
-"""Grid files: ESRI ASCII and GeoTIFF, through rasterio."""
+"""Grid files: ESRI ASCII and GeoTIFF, through rasterio (loaded when a file is read or written)."""
 
 from __future__ import annotations
 
@@ -6,11 +6,7 @@ import warnings
 from pathlib import Path
 
 import numpy as np
-import rasterio
 from numpy.typing import NDArray
-from rasterio.crs import CRS
-from rasterio.errors import NotGeoreferencedWarning, RasterioError
-from rasterio.transform import from_origin
 
 from ..errors import InputError
 from ..items.fields import Grid
@@ -26,6 +22,9 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
     InputError
         When the file can't be read, is rotated or too large.
     """
+    import rasterio
+    from rasterio.errors import NotGeoreferencedWarning, RasterioError
+
     path = Path(path)
     if not path.is_file():
         raise InputError("there is no such file", where=str(path), fix="Check the path")
@@ -58,6 +57,10 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
 
 def write_geotiff(grid: Grid, path: Path | str) -> None:
     """Write a grid as GeoTIFF (float64, deflate, blank as NaN)."""
+    import rasterio
+    from rasterio.crs import CRS
+    from rasterio.transform import from_origin
+
     ny, nx = grid.values.shape
     transform = from_origin(grid.x0 - grid.dx / 2, grid.y0 + grid.dy * (ny - 0.5), grid.dx, grid.dy)
     with rasterio.open(

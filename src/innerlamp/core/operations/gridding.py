@@ -6,7 +6,6 @@ from typing import Any, Literal
 
 import numpy as np
 
-from ..compute.gridding import minimum_curvature as mc
 from ..errors import InputError
 from ..items.base import Item
 from ..items.fields import Grid
@@ -50,6 +49,8 @@ def _xyv(item: Item, p: GridValues) -> tuple[np.ndarray, np.ndarray, np.ndarray]
 
 
 def _settle(x: np.ndarray, y: np.ndarray, p: GridValues) -> tuple[float, float]:
+    from ..compute.gridding import minimum_curvature as mc
+
     spacing = mc.typical_spacing(x, y)
     if not np.isfinite(spacing):
         raise InputError("all values lie at one place")
@@ -58,6 +59,8 @@ def _settle(x: np.ndarray, y: np.ndarray, p: GridValues) -> tuple[float, float]:
 
 
 def _run(inputs: Inputs, p: GridValues, progress: Progress) -> dict[str, Item]:
+    from ..compute.gridding import minimum_curvature as mc
+
     source = inputs["samples"]
     x, y, v = _xyv(source, p)
     cell, blanking = _settle(x, y, p)
@@ -83,6 +86,8 @@ def _run(inputs: Inputs, p: GridValues, progress: Progress) -> dict[str, Item]:
 
 
 def _estimate(inputs: Inputs, p: GridValues) -> Cost:
+    from ..compute.gridding import minimum_curvature as mc
+
     x, y, _ = _xyv(inputs["samples"], p)
     cell, blanking = _settle(x, y, p)
     lattice = mc.lattice_around(x, y, cell, margin=cell)

@@ -115,7 +115,7 @@ def _surveys(p: ImportHoles, collars: pd.DataFrame, found: Findings) -> pd.DataF
     )
     table = checks.check_surveys(table, collars, found, raw.path.name)
     table = checks.settle_dips(table, p.dips, found, raw.path.name)
-    missing = collars[~collars["hole"].isin(table["hole"])]
+    missing = collars[~collars["hole"].isin(table["hole"].unique())]
     found.add(
         "look",
         "hole has no survey",

@@ -7,11 +7,11 @@ from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
-from threadpoolctl import threadpool_limits
 
 from ..compute.geometry.sampling import bilinear
-from ..compute.potential import inversion, meshing, prisms
+from ..compute.potential import meshing
 from ..compute.potential.mainfield import MainField, main_field
+from ..compute.potential.mesh import Mesh
 from ..crs import grid_convergence, to_lonlat
 from ..errors import InputError
 from ..items.base import Item
@@ -81,7 +81,7 @@ class _Plan:
     rows: np.ndarray
     table: pd.DataFrame
     values: np.ndarray
-    mesh: prisms.Mesh
+    mesh: Mesh
     ground: np.ndarray
     active: np.ndarray
 
@@ -125,6 +125,10 @@ def _field(lines: SurveyLines, p: InvertMagnetics, x: float, y: float, z: float)
 
 
 def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, Item]:
+    from threadpoolctl import threadpool_limits
+
+    from ..compute.potential import inversion, prisms
+
     lines = inputs["lines"]
     assert isinstance(lines, SurveyLines)
     plan = _plan(inputs, p)
@@ -269,9 +273,11 @@ class GravityForward(Params):
 
 
 def _run_gravity(inputs: Inputs, p: GravityForward, progress: Progress) -> dict[str, Item]:
+    from ..compute.potential import prisms
+
     model, stations = inputs["model"], inputs["stations"]
     assert isinstance(model, BlockModel) and isinstance(stations, PointSet)
-    mesh = prisms.Mesh(model.x0, model.y0, model.z0, model.dx, model.dy, model.dz, *model.shape)
+    mesh = Mesh(model.x0, model.y0, model.z0, model.dx, model.dy, model.dz, *model.shape)
     table = stations.table
     obs = table[["x", "y", "z"]].to_numpy(float)
     good = np.isfinite(obs).all(axis=1)

@@ -5,10 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from ..compute.geology import rbf
-from ..compute.geology.shells import closed_shell
 from ..compute.geometry.sampling import bilinear
 from ..errors import InputError
 from ..items.base import Item
@@ -72,6 +69,11 @@ def _box(xyz: np.ndarray, p: GradeShell) -> tuple[np.ndarray, tuple[int, ...]]:
 
 
 def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
+    from scipy.spatial import cKDTree
+
+    from ..compute.geology import rbf
+    from ..compute.geology.shells import closed_shell
+
     source = inputs["composites"]
     xyz, v = _points(source, p)
     if not v.max() >= p.cutoff:

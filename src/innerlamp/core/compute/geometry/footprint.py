@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contourpy
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,6 +32,8 @@ def footprint(vertices: FloatArray, triangles: NDArray[np.integer], cells: int =
             p = f * corners[:, 0] + g * corners[:, 1] + (1 - f - g) * corners[:, 2]
             at = ((p - low) / cell + 2).astype(int)
             mask[at[:, 1], at[:, 0]] = 1.0
+    import contourpy
+
     x = low[0] + (np.arange(shape[0]) - 1.5) * cell
     y = low[1] + (np.arange(shape[1]) - 1.5) * cell
     return [np.asarray(line) for line in contourpy.contour_generator(x, y, mask).lines(0.5)]

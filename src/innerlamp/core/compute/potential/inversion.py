@@ -16,7 +16,7 @@ from scipy.fft import dctn, idctn
 
 from ...errors import ConvergenceError, InputError
 from ...progress import SILENT, Progress
-from .prisms import Mesh
+from .mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
-import ppigrf
 
 from ...errors import InputError
 
@@ -57,6 +56,8 @@ def main_field(lon: float, lat: float, height_m: float, date: str) -> MainField:
         raise InputError(
             f"longitude {lon:g}, latitude {lat:g} is no usable place", fix="Check the coordinate system of the data"
         )
+    import ppigrf
+
     east, north, up = (float(np.ravel(v)[0]) for v in ppigrf.igrf(lon, lat, height_m / 1000.0, moment))
     horizontal = float(np.hypot(east, north))
     return MainField(

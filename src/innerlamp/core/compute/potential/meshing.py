@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from .prisms import Mesh
+from .mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 

@@ -11,46 +11,18 @@ downward in mGal, magnetic fields in nT. ``G = 6.67430e-11`` (CODATA 2018).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
 from ...progress import SILENT, Progress
 from .fastmath import fast_atan, fast_log
+from .mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 GRAVITATION = 6.67430e-11
 _MGAL = 1e5
 _TINY = 1e-6  # metres; nodes are kept this far from the coordinate planes, where terms are singular
-
-
-@dataclass(frozen=True)
-class Mesh:
-    """A regular mesh: lower south-western corner, cell sizes (metres) and numbers of cells."""
-
-    x0: float
-    y0: float
-    z0: float
-    dx: float
-    dy: float
-    dz: float
-    nx: int
-    ny: int
-    nz: int
-
-    @property
-    def size(self) -> int:
-        return self.nx * self.ny * self.nz
-
-    def centres(self) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """Cell centres along each axis."""
-        return (
-            self.x0 + self.dx * (np.arange(self.nx, dtype=np.float64) + 0.5),
-            self.y0 + self.dy * (np.arange(self.ny, dtype=np.float64) + 0.5),
-            self.z0 + self.dz * (np.arange(self.nz, dtype=np.float64) + 0.5),
-        )
 
 
 def field_direction(inclination: float, declination: float) -> FloatArray:

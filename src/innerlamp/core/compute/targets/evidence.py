@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 FloatArray = NDArray[np.float64]
 
@@ -47,6 +46,8 @@ def distance_to(points: FloatArray, places: FloatArray) -> FloatArray:
     """Return the distance in metres from places (n, d) to the nearest of points (m, d); infinite without points."""
     if len(points) == 0:
         return np.full(len(places), np.inf)
+    from scipy.spatial import cKDTree
+
     nearest, _ = cKDTree(points).query(places)
     return np.asarray(nearest, dtype=float)
 

@@ -1,0 +1,1 @@
+"""Speed and memory, measured by `make bench`; never part of the tests."""

@@ -1,0 +1,34 @@
+"""Runs all benchmarks, or those whose names hold a given word, and prints one table."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Callable, Iterator
+
+from . import interface, kernels, tables
+from .table import Row, show
+
+ALL: tuple[Callable[[], Iterator[Row]], ...] = (
+    tables.import_a_million_intervals,
+    tables.open_that_project,
+    kernels.magnetic_kernel_rate,
+    kernels.inversion,
+    kernels.gridding,
+    kernels.radial_field,
+    interface.start_of_the_window,
+    interface.event_loop_under_load,
+)
+
+
+def main() -> None:
+    words = [w.lower() for w in sys.argv[1:]]
+    print(f"{os.cpu_count()} cores, load {os.getloadavg()[0]:.1f} before the start\n")
+    for run in ALL:
+        if not words or any(w in run.__name__ for w in words):
+            for row in run():
+                show(row)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,56 @@
+"""The window: how long it takes to start, and whether its event loop is ever held up."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+
+from innerlamp.demo.build import ensure
+
+from .table import Row
+
+
+def start_of_the_window() -> Iterator[Row]:
+    path = ensure()
+    took = []
+    for _ in range(4):
+        begin = time.perf_counter()
+        env = {**os.environ, "INNERLAMP_QUIT_WHEN_DRAWN": "1", "XDG_CONFIG_HOME": tempfile.gettempdir()}
+        subprocess.run([sys.executable, "-m", "innerlamp", "open", str(path)], check=True, env=env, capture_output=True)
+        took.append(time.perf_counter() - begin)
+    yield Row(
+        "Start of the window on the demo, everything drawn, to its end",
+        f"{min(took[1:]):.1f} s",
+        "under 4 s",
+        "runs: " + ", ".join(f"{t:.1f}" for t in took),
+    )
+
+
+def event_loop_under_load() -> Iterator[Row]:
+    # In a process of its own: the window ends its process when it closes.
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder) / "Emberlow.lamp"
+        subprocess.run(["cp", "-r", str(ensure()), str(copy)], check=True)
+        out = subprocess.run(
+            [sys.executable, "-m", "benchmarks.heartbeat", str(copy)],
+            check=True,
+            capture_output=True,
+            text=True,
+            env={**os.environ, "XDG_CONFIG_HOME": folder},
+        )
+    for line in out.stdout.splitlines():
+        what, *gaps = line.split("\t")
+        values = np.array([float(g) for g in gaps])
+        yield Row(
+            f"Event loop, {what}: longest gap",
+            f"{values.max() * 1e3:.0f} ms",
+            "100 ms",
+            f"{int((values > 0.1).sum())} of {len(values):,} gaps over 100 ms, median {np.median(values) * 1e3:.1f} ms",
+        )
