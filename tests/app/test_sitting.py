@@ -142,7 +142,8 @@ def test_sitting(window: Window, tmp_path: Path) -> None:
     middle = section.plot.getViewBox().mapViewToScene(QPointF(ctx.section.length / 2, 250.0))
     QTest.mouseMove(section.plot.viewport(), QPoint(int(middle.x()), int(middle.y())))
     assert wait_until(lambda: ctx.cursor.source == "section", 5)
-    assert "250" in window.strip.cursor_words.text()
+    assert ctx.cursor.z == pytest.approx(250.0, abs=2 * section.plot.metres_per_pixel()[1])
+    assert f"{ctx.cursor.z:.1f} m" in window.strip.cursor_words.text()
     assert map_pane._cross[0].isVisible()
     assert map_pane._cross[1].value() == pytest.approx(ctx.cursor.x)
     # Dragging an end of the line turns the section.

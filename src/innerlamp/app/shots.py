@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
 from .main import leave, make_application, make_window
+from .panes.scene_pane import ScenePane
 from .panes.table_pane import TablePane
 from .shell.window import Window
 
@@ -122,11 +123,21 @@ def _scene(window: Window) -> None:
     _light(window, "Ground", "Emberlow holes", "Sn shell 800 ppm", "Targets", "Susceptibility of Airborne magnetics")
     window.centre.toggle_fill(1)
     settle(window)
-    window.centre.fit_all()
+    pane = window.centre.pane("scene")
+    assert isinstance(pane, ScenePane)
+    window.ctx.select_item(_find(window, "Sn shell 800 ppm"))
+    pane.look("From SW")
+    settle(window)
+    pane.fit_item(window.ctx.selected)
+    pane.renderer.GetActiveCamera().Dolly(0.62)
+    pane.render_soon()
 
 
 def _inversion(window: Window) -> None:
     window.centre.toggle_fill(1)
+    pane = window.centre.pane("scene")
+    assert isinstance(pane, ScenePane)
+    pane.look("From SE")
     _light(window, "Ground", "Airborne magnetics", "Susceptibility of Airborne magnetics")
     window.ctx.select_item(_find(window, "Fit of Airborne magnetics"))
     form = window.steps.open_form("invert-magnetics")

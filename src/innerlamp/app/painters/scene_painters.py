@@ -75,7 +75,10 @@ def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> li
     z = values if item.is_ground else bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, gx, gy)
     shade = hillshade(z, item.dx * step, item.dy * step)
     if item.is_ground:
-        level = np.nan_to_num(80 + 175 * shade).astype(np.uint8)
+        shades = shade[np.isfinite(shade)]
+        dark, bright = np.percentile(shades, [2, 98]) if shades.size else (0.0, 1.0)
+        even = np.clip((shade - dark) / max(bright - dark, 1e-6), 0.0, 1.0)
+        level = np.nan_to_num(95 + 160 * even).astype(np.uint8)
         rgba = np.stack([level, level, (level * 0.94).astype(np.uint8), np.full(level.shape, 255, np.uint8)], axis=-1)
         known = np.isfinite(z)
     else:
@@ -85,7 +88,7 @@ def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> li
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
     mesh = _sheet(gx, gy, z, known, origin)
     colour_points(mesh, rgba.reshape(-1, 4)[:, :3])
-    return [actor(mesh, opacity=0.5 if item.is_ground else 0.7, lit=False)]
+    return [actor(mesh, opacity=0.55 if item.is_ground else 0.7, lit=False)]
 
 
 def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> vtkPolyData:

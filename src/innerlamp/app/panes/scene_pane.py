@@ -31,6 +31,7 @@ VIEWS: dict[str, tuple[float | None, float]] = {
     "From above": (180, 89.9),
     "Along section": (None, 5),
 }
+SELECTED = "Selected item"
 
 
 class Canvas(QVTKRenderWindowInteractor):
@@ -54,7 +55,7 @@ class ScenePane(Pane):
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
         self.view = QComboBox()
-        self.view.addItems(list(VIEWS))
+        self.view.addItems([*VIEWS, SELECTED])
         self.view.setMinimumContentsLength(8)
         self.view.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.view.setToolTip("Look from a fixed direction")
@@ -262,7 +263,11 @@ class ScenePane(Pane):
     # ---- camera
 
     def look(self, name: str) -> None:
-        """Look from one of `VIEWS` at everything."""
+        """Look from one of `VIEWS` at everything, or from where the camera is at the selected item."""
+        if name == SELECTED:
+            self.fit_item(self.ctx.selected)
+            return
+        self.view.setCurrentText(name)
         azimuth, altitude = VIEWS[name]
         if azimuth is None:
             azimuth = (self.ctx.section.view_azimuth + 180) % 360 if self.ctx.section else 180
@@ -282,10 +287,18 @@ class ScenePane(Pane):
 
     def fit(self) -> None:
         box = self._box()
-        if box is None:
-            return
+        if box is not None:
+            self._frame_box(*box)
+
+    def fit_item(self, item: str) -> None:
+        """Bring one item into view without turning the camera."""
+        entry = self.ctx.entry(item)
+        if entry is not None and np.isfinite(entry.bounds).all():
+            b = entry.bounds
+            self._frame_box(np.array([b[0], b[2], b[4]]) - self.origin, np.array([b[1], b[3], b[5]]) - self.origin)
+
+    def _frame_box(self, low: np.ndarray, high: np.ndarray) -> None:
         factor = self.ctx.exaggeration
-        low, high = box
         # Only the focus and distance change; the direction stays.
         self.renderer.ResetCamera(low[0], high[0], low[1], high[1], low[2] * factor, high[2] * factor)
         self.renderer.GetActiveCamera().Dolly(1.35)  # nearer, without changing the lens
