@@ -17,7 +17,9 @@ CRS = "EPSG:32629"
 @pytest.fixture(scope="session")
 def reference() -> dict[str, Any]:
     """Check values with their sources; see `_meta` in the file for how each was obtained."""
-    data: dict[str, Any] = json.loads((Path(__file__).parent / "data" / "reference-values.json").read_text(encoding="utf-8"))
+    data: dict[str, Any] = json.loads(
+        (Path(__file__).parent / "data" / "reference-values.json").read_text(encoding="utf-8")
+    )
     return data
 
 

@@ -80,7 +80,13 @@ def test_sitting(window: Window, tmp_path: Path) -> None:
     QTest.mouseClick(form.run_button, LEFT)
     assert form.problem.text() == "choose the collar table."
     folder = FILES / "drilling"
-    fill(window, collar=str(folder / "collars.csv"), survey=str(folder / "downhole_surveys.csv"), assay=str(folder / "assays.csv"), lithology=str(folder / "geology_log.csv"))
+    fill(
+        window,
+        collar=str(folder / "collars.csv"),
+        survey=str(folder / "downhole_surveys.csv"),
+        assay=str(folder / "assays.csv"),
+        lithology=str(folder / "geology_log.csv"),
+    )
     assert wait_until(lambda: getattr(form.preview, "tabs", None) is not None and form.preview.tabs.count() == 4, 5)  # type: ignore[union-attr]
     combos = form.preview.combos  # type: ignore[union-attr]
     assert combos["survey"]["azimuth"].currentText() == "Azi grid"
@@ -189,7 +195,14 @@ def test_sitting(window: Window, tmp_path: Path) -> None:
     assert 1e6 < shell.volume_m3 < 5e7
     assert ctx.selected in scene.drawn_items()
     open_step(window, 6, "rank-targets")
-    fill(window, soil="Sn ppm grid", model="Susceptibility of Magnetics", shell="Sn_ppm ≥ 800", holes="Drillholes", ground="Ground")
+    fill(
+        window,
+        soil="Sn ppm grid",
+        model="Susceptibility of Magnetics",
+        shell="Sn_ppm ≥ 800",
+        holes="Drillholes",
+        ground="Ground",
+    )
     assert wait_until(lambda: len(window.steps.form.preview.curves) == 4, 5)  # type: ignore[union-attr]
     run_form(window)
     targets = ctx.item(ctx.selected)

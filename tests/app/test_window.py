@@ -45,7 +45,9 @@ def test_dimming_takes_an_item_out_of_every_pane(demo_window: Window) -> None:
     before = len(colours_in(widget_image(window, map_pane.plot)))
     row = window.shelf.rows()[holes]
     box = window.shelf.tree.visualItemRect(row)
-    QTest.mouseClick(window.shelf.tree.viewport(), LEFT, Qt.KeyboardModifier.NoModifier, QPoint(box.left() + 8, box.center().y()))
+    QTest.mouseClick(
+        window.shelf.tree.viewport(), LEFT, Qt.KeyboardModifier.NoModifier, QPoint(box.left() + 8, box.center().y())
+    )
     settle(window)
     assert holes not in ctx.lit
     assert holes not in map_pane.drawn_items()
@@ -98,11 +100,21 @@ def test_table_sorts_and_selection_is_linked(demo_window: Window) -> None:
     header = table.view.horizontalHeader()
     table.view.scrollTo(table.model.index(0, column))
     for _ in range(2):  # first click ascending, second descending
-        QTest.mouseClick(header.viewport(), LEFT, Qt.KeyboardModifier.NoModifier, QPoint(header.sectionViewportPosition(column) + 10, 8))
+        QTest.mouseClick(
+            header.viewport(),
+            LEFT,
+            Qt.KeyboardModifier.NoModifier,
+            QPoint(header.sectionViewportPosition(column) + 10, 8),
+        )
     values = [float(table.model.data(table.model.index(r, column)) or "nan") for r in range(50)]
     assert values == sorted(values, reverse=True)
     highest = ctx.item(find(window, "Soils")).table["Sn ppm"].idxmax()  # type: ignore[union-attr]
-    QTest.mouseClick(table.view.viewport(), LEFT, Qt.KeyboardModifier.NoModifier, table.view.visualRect(table.model.index(0, column)).center())
+    QTest.mouseClick(
+        table.view.viewport(),
+        LEFT,
+        Qt.KeyboardModifier.NoModifier,
+        table.view.visualRect(table.model.index(0, column)).center(),
+    )
     assert ctx.selection.rows == (highest,)
     marked = map_pane._marked.getData()
     row = ctx.item(find(window, "Soils")).table.loc[highest]  # type: ignore[union-attr]
@@ -161,9 +173,16 @@ def test_new_input_makes_what_hangs_from_it_again_but_not_what_is_held(demo_wind
     ctx.store.hold(find(window, "Targets"))
     versions = {i: ctx.store.entry(i).version for i in (composites, shell)}
     holes = ctx.store.load(find(window, "Emberlow holes"))
-    changed = {**vars(holes), "tables": {**holes.tables, "assay": holes.tables["assay"].assign(Sn_ppm=holes.tables["assay"]["Sn_ppm"] * 1.5)}}  # type: ignore[attr-defined]
+    changed = {
+        **vars(holes),
+        "tables": {**holes.tables, "assay": holes.tables["assay"].assign(Sn_ppm=holes.tables["assay"]["Sn_ppm"] * 1.5)},
+    }  # type: ignore[attr-defined]
     old = ctx.store.load(shell).volume_m3  # type: ignore[attr-defined]
-    ctx.store.add({"0": stage(ctx.store.payloads, type(holes)(**changed))}, "New assays", replace={"0": find(window, "Emberlow holes")})
+    ctx.store.add(
+        {"0": stage(ctx.store.payloads, type(holes)(**changed))},
+        "New assays",
+        replace={"0": find(window, "Emberlow holes")},
+    )
     assert wait_until(lambda: set(ctx.freshness().values()) <= {"source", "fresh", "behind"}, 90)
     assert all(ctx.store.entry(i).version > v for i, v in versions.items())
     assert ctx.store.load(shell).volume_m3 > 1.2 * old  # type: ignore[attr-defined]
@@ -193,7 +212,11 @@ def test_window_is_never_blocked_while_a_heavy_job_runs_and_lands(demo_window: W
     heart.timeout.connect(tick)
     heart.start()
     last[0] = time.perf_counter()
-    job = ctx.start("invert-magnetics", {"attribute": "TMI_ANOM_nT", "cell": 60.0, "spacing": 70.0}, {"lines": find(window, "Airborne magnetics"), "ground": find(window, "Ground")})
+    job = ctx.start(
+        "invert-magnetics",
+        {"attribute": "TMI_ANOM_nT", "cell": 60.0, "spacing": 70.0},
+        {"lines": find(window, "Airborne magnetics"), "ground": find(window, "Ground")},
+    )
     assert wait_until(lambda: not job.active, 120)
     assert job.state == "done"
     assert wait_until(window.settled, 20)

@@ -63,7 +63,11 @@ def test_every_operation_declares_what_forms_and_help_need(op: Operation) -> Non
         assert info.label, name
         assert name not in names, f"{name} is an input and a parameter"
         assert info.role != "attribute" or info.of in names
-        if info.kind is float and name not in ("exponent", "target", "cutoff", "least", "ratio", "factor") and not name.endswith(("weight", "_low", "_high")):
+        if (
+            info.kind is float
+            and name not in ("exponent", "target", "cutoff", "least", "ratio", "factor")
+            and not name.endswith(("weight", "_low", "_high"))
+        ):
             assert info.unit, f"{op.name}.{name} has no unit"
     text = execute.describe(op)
     assert all(name in text for name in [*op.fields(), *names])
@@ -76,7 +80,13 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
     copy = tmp_path / "copy.lamp"
     shutil.copytree(demo_path, copy)
     with Project.open(copy) as project:
-        made = project.run("gravity-of-model", model="Susceptibility of Airborne magnetics", stations="Gravity stations", attribute="susceptibility", factor=6000.0)
+        made = project.run(
+            "gravity-of-model",
+            model="Susceptibility of Airborne magnetics",
+            stations="Gravity stations",
+            attribute="susceptibility",
+            factor=6000.0,
+        )
         table = project[made["stations"]].table  # type: ignore[attr-defined]
         assert len(table) == 500
         assert table["computed_gravity"].max() > 3 * abs(table["computed_gravity"].median())
@@ -108,7 +118,9 @@ def test_demo_files_are_those_of_the_generator(tmp_path: Path) -> None:
             assert a.shape == b.shape
             for column in a.columns:
                 x, y = (pd.to_numeric(t[column], errors="coerce") for t in (a, b))
-                assert np.allclose(x, y, rtol=1e-3, atol=0.02, equal_nan=True), f"{name} {column}"  # last digits may differ between processors
+                assert np.allclose(x, y, rtol=1e-3, atol=0.02, equal_nan=True), (
+                    f"{name} {column}"
+                )  # last digits may differ between processors
         else:
             assert abs(path.stat().st_size - shipped[name].stat().st_size) < 50, name
     assert sum(p.stat().st_size for p in shipped.values()) < 15_000_000

@@ -21,7 +21,12 @@ def test_project_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFix
     path = str(tmp_path / "west.lamp")
     assert main(["new", path, "EPSG:32629"]) == 0
     assert main(["apply", path, "import-points", f"file={FILES}/geochemistry/soils_emberlow.csv", "name=Soils"]) == 0
-    assert main(["apply", path, "grid-minimum-curvature", "samples=Soils", "attribute=Sn ppm", "transform=log10", "cell=60"]) == 0
+    assert (
+        main(
+            ["apply", path, "grid-minimum-curvature", "samples=Soils", "attribute=Sn ppm", "transform=log10", "cell=60"]
+        )
+        == 0
+    )
     assert main(["items", path]) == 0
     said = capsys.readouterr()
     assert "100% Done" in said.err
@@ -41,7 +46,10 @@ def test_project_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFix
         (["frobnicate"], "invalid choice"),
         (["items", "nowhere"], "no Inner Lamp project"),
         (["ops", "grid"], "there is no operation 'grid'. There are: import-grid, grid-minimum-curvature"),
-        (["apply", "DEMO", "composite", "holes=Emberlow holes", "attribute=Sn_ppm", "length=-2"], "Length) must be greater than 0"),
+        (
+            ["apply", "DEMO", "composite", "holes=Emberlow holes", "attribute=Sn_ppm", "length=-2"],
+            "Length) must be greater than 0",
+        ),
         (["apply", "DEMO", "composite", "holes=Emberlow holes", "attribute=Au"], "has no attribute 'Au'"),
         (["apply", "DEMO", "composite", "holes=Soils", "attribute=Sn_ppm"], "does not fit the input 'holes'"),
         (["apply", "DEMO", "composite", "holes"], "not of the form name=value"),
@@ -50,7 +58,9 @@ def test_project_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFix
         (["new", "DEMO", "EPSG:32629"], "of that name already"),
     ],
 )
-def test_errors_are_one_line_and_exit_code_2(demo_path: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], words: list[str], said: str) -> None:
+def test_errors_are_one_line_and_exit_code_2(
+    demo_path: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], words: list[str], said: str
+) -> None:
     copy = tmp_path / "demo.lamp"
     if "DEMO" in words:
         shutil.copytree(demo_path, copy)

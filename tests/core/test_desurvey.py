@@ -17,7 +17,15 @@ def _path(depth: list[float], azimuth: list[float], inclination: list[float], me
     # Handbooks give inclination from vertical; ours is dip, negative down.
     dip = np.array(inclination, dtype=float) - 90.0
     hole = np.zeros(len(depth), dtype=np.int64)
-    return desurvey(np.zeros((1, 3)), np.array([max(depth)]), hole, np.array(depth, dtype=float), np.array(azimuth, dtype=float), dip, method)
+    return desurvey(
+        np.zeros((1, 3)),
+        np.array([max(depth)]),
+        hole,
+        np.array(depth, dtype=float),
+        np.array(azimuth, dtype=float),
+        dip,
+        method,
+    )
 
 
 def test_handbook_station_pair() -> None:
@@ -71,9 +79,18 @@ def test_places_are_continuous_and_meet_stations() -> None:
 def test_holes_without_survey_go_straight_down_and_other_holes_do_not_mix() -> None:
     collar = np.array([[0.0, 0.0, 100.0], [500.0, 0.0, 50.0], [0.0, 500.0, 0.0]])
     hole = np.array([2, 0, 2], dtype=np.int64)
-    path = desurvey(collar, np.array([30.0, 20.0, 60.0]), hole, np.array([50.0, 10.0, 0.0]), np.array([90.0, 0.0, 90.0]), np.array([-45.0, -90.0, -45.0]))
+    path = desurvey(
+        collar,
+        np.array([30.0, 20.0, 60.0]),
+        hole,
+        np.array([50.0, 10.0, 0.0]),
+        np.array([90.0, 0.0, 90.0]),
+        np.array([-45.0, -90.0, -45.0]),
+    )
     ends = locate(path, np.array([0, 1, 2]), np.array([30.0, 20.0, 60.0]))
-    assert ends == pytest.approx(np.array([[0, 0, 70], [500, 0, 30], [60 * np.sqrt(0.5), 500, -60 * np.sqrt(0.5)]]), abs=1e-9)
+    assert ends == pytest.approx(
+        np.array([[0, 0, 70], [500, 0, 30], [60 * np.sqrt(0.5), 500, -60 * np.sqrt(0.5)]]), abs=1e-9
+    )
 
 
 def test_bad_surveys_are_refused() -> None:

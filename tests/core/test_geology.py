@@ -27,7 +27,9 @@ def test_field_equals_scipy(drift: rbf.Drift, degree: int) -> None:
 
 def test_smoothing_equals_scipy_and_anisotropy_is_a_stretch_of_space() -> None:
     mine = rbf.evaluate(rbf.fit(POINTS, VALUES, nugget=5.0), QUERY)
-    assert mine == pytest.approx(RBFInterpolator(POINTS, VALUES, kernel="linear", degree=0, smoothing=5.0)(QUERY), abs=1e-7)
+    assert mine == pytest.approx(
+        RBFInterpolator(POINTS, VALUES, kernel="linear", degree=0, smoothing=5.0)(QUERY), abs=1e-7
+    )
     # Vertical plane striking north: north and down reach three times as far as east.
     plane = rbf.Ellipsoid(azimuth=0.0, dip=90.0, along=3.0, down=3.0)
     squeeze = np.array([1.0, 1 / 3, 1 / 3])

@@ -36,7 +36,9 @@ def test_equals_a_thin_plate_far_from_edges() -> None:
     # With its free edge 40 cells away the plate is the thin-plate spline (scipy) to 0.07 of a range of 12.
     grid = mc.minimum_curvature(NODES[:, 0], NODES[:, 1], VALUES, mc.Lattice(0, 0, 1, 41, 41), padding=40)
     x, y = np.meshgrid(np.arange(41.0), np.arange(41.0))
-    spline = RBFInterpolator(NODES, VALUES, kernel="thin_plate_spline", degree=1)(np.column_stack([x.ravel(), y.ravel()])).reshape(41, 41)
+    spline = RBFInterpolator(NODES, VALUES, kernel="thin_plate_spline", degree=1)(
+        np.column_stack([x.ravel(), y.ravel()])
+    ).reshape(41, 41)
     assert np.abs(grid - spline)[8:33, 8:33].max() < 0.07
 
 
@@ -60,10 +62,19 @@ def test_scattered_data_are_honoured_by_bilinear_reading_and_turning_changes_not
     assert pytest.approx(wide, abs=1e-8) == tall.T
 
 
-@pytest.mark.parametrize(("x", "y", "words"), [([0, 1], [0, 1], "three are needed"), ([0, 1, 2, 3], [0, 1, 2, 3], "one line"), ([np.nan] * 5, [0] * 5, "three are needed")])
+@pytest.mark.parametrize(
+    ("x", "y", "words"),
+    [
+        ([0, 1], [0, 1], "three are needed"),
+        ([0, 1, 2, 3], [0, 1, 2, 3], "one line"),
+        ([np.nan] * 5, [0] * 5, "three are needed"),
+    ],
+)
 def test_too_little_data(x: list[float], y: list[float], words: str) -> None:
     with pytest.raises(InputError, match=words):
-        mc.minimum_curvature(np.array(x, float), np.array(y, float), np.arange(len(x), dtype=float), mc.Lattice(0, 0, 1, 10, 10))
+        mc.minimum_curvature(
+            np.array(x, float), np.array(y, float), np.arange(len(x), dtype=float), mc.Lattice(0, 0, 1, 10, 10)
+        )
 
 
 def test_blanking_spacing_and_size_limit() -> None:
@@ -86,7 +97,9 @@ def test_hillshade_of_a_plane_follows_lambert() -> None:
 
 def test_bilinear_edges_and_blanks(reference: dict[str, Any]) -> None:
     values = np.array([[0.0, 1.0], [2.0, np.nan]])
-    got = bilinear(values, 0.0, 0.0, 1.0, 1.0, np.array([0.5, 0.0, -0.4, -0.6, 0.9]), np.array([0.0, 0.5, 0.0, 0.0, 0.9]))
+    got = bilinear(
+        values, 0.0, 0.0, 1.0, 1.0, np.array([0.5, 0.0, -0.4, -0.6, 0.9]), np.array([0.0, 0.5, 0.0, 0.0, 0.9])
+    )
     assert got[:3] == pytest.approx([0.5, 1.0, 0.0])
     assert np.isnan(got[3:]).all()
     assert "plate_grid" in reference["kriging_extra"]

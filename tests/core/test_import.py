@@ -32,13 +32,23 @@ def run(operation: str, **params: object) -> object:
 @pytest.fixture(scope="module")
 def holes() -> HoleSet:
     folder = FILES / "drilling"
-    made = run("import-holes", collar=str(folder / "collars.csv"), survey=str(folder / "downhole_surveys.csv"), assay=str(folder / "assays.csv"), lithology=str(folder / "geology_log.csv"))
+    made = run(
+        "import-holes",
+        collar=str(folder / "collars.csv"),
+        survey=str(folder / "downhole_surveys.csv"),
+        assay=str(folder / "assays.csv"),
+        lithology=str(folder / "geology_log.csv"),
+    )
     assert isinstance(made, HoleSet)
     return made
 
 
 def test_planted_errors_are_found_where_they_were_planted(holes: HoleSet) -> None:
-    planted = [p for p in json.loads((FILES / "planted.json").read_text()) if p["file"] in {"collars.csv", "downhole_surveys.csv", "assays.csv", "geology_log.csv"}]
+    planted = [
+        p
+        for p in json.loads((FILES / "planted.json").read_text())
+        if p["file"] in {"collars.csv", "downhole_surveys.csv", "assays.csv", "geology_log.csv"}
+    ]
     words = {
         "trailing space": "spaces around", "no assay rows": "no assay rows", "survey beyond end of hole": "beyond the end of hole", "overlapping interval": "overlaps",
         "reversed interval": "ends above its start", "not a number": "is not a number", "below detection": "below detection", "hole without collar": "no collar", "day-first date": "not in ISO form",
@@ -59,7 +69,9 @@ def test_report_by_hole_counts_what_was_read_and_what_was_done(holes: HoleSet) -
     assert report["assay rows"].sum() == len(holes.tables["assay"])
     assert report["survey rows"].sum() == len(holes.surveys)
     for severity in ("mended", "left out", "look"):
-        assert report[severity].sum() == ((holes.findings["severity"] == severity) & (holes.findings["hole"] != "")).sum()
+        assert (
+            report[severity].sum() == ((holes.findings["severity"] == severity) & (holes.findings["hole"] != "")).sum()
+        )
     strangers = report[report["taken"] == "no"]
     assert strangers["found"].str.contains("no collar").all()
     assert len(strangers) == 1
@@ -69,7 +81,10 @@ def test_report_by_hole_counts_what_was_read_and_what_was_done(holes: HoleSet) -
 
 
 def test_rows_in_are_rows_kept_or_reported(holes: HoleSet) -> None:
-    for name, file, table in (("assay", "assays.csv", holes.tables["assay"]), ("lithology", "geology_log.csv", holes.tables["lithology"])):
+    for name, file, table in (
+        ("assay", "assays.csv", holes.tables["assay"]),
+        ("lithology", "geology_log.csv", holes.tables["lithology"]),
+    ):
         rows = len(pd.read_csv(FILES / "drilling" / file))
         out = holes.findings[(holes.findings["table"] == name) & (holes.findings["severity"] == "left out")]
         assert len(table) + len(out) == rows
@@ -117,10 +132,21 @@ def test_ragged_rows_are_left_out_with_their_line(tmp_path: Path) -> None:
     found = Findings()
     raw = delimited.read(file, found)
     assert raw.line.tolist() == [2, 6]
-    assert found.frame()[["line", "what"]].to_numpy().tolist() == [[4, "2 cells where the heading has 3"], [5, "4 cells where the heading has 3"]]
+    assert found.frame()[["line", "what"]].to_numpy().tolist() == [
+        [4, "2 cells where the heading has 3"],
+        [5, "4 cells where the heading has 3"],
+    ]
 
 
-@pytest.mark.parametrize(("content", "words"), [(b"", "empty"), (b"\x00\x01\x02" * 50, "not text"), (b"one\ntwo\n", "does not look like a table"), (b"1,2\n3,4\n", "no heading")])
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b"", "empty"),
+        (b"\x00\x01\x02" * 50, "not text"),
+        (b"one\ntwo\n", "does not look like a table"),
+        (b"1,2\n3,4\n", "no heading"),
+    ],
+)
 def test_files_that_are_no_tables(tmp_path: Path, content: bytes, words: str) -> None:
     file = tmp_path / "bad.csv"
     file.write_bytes(content)
@@ -131,8 +157,18 @@ def test_files_that_are_no_tables(tmp_path: Path, content: bytes, words: str) ->
 
 
 def test_headings_are_understood() -> None:
-    assert columns.guess(["BHID", "From", "To", "Sn_ppm"], "interval") == {"hole": "BHID", "from_m": "From", "to_m": "To"}
-    assert columns.guess(["HOLE_ID", "East (m)", "North (m)", "RL (m)", "EOH (m)"], "collar") == {"hole": "HOLE_ID", "x": "East (m)", "y": "North (m)", "z": "RL (m)", "depth_m": "EOH (m)"}
+    assert columns.guess(["BHID", "From", "To", "Sn_ppm"], "interval") == {
+        "hole": "BHID",
+        "from_m": "From",
+        "to_m": "To",
+    }
+    assert columns.guess(["HOLE_ID", "East (m)", "North (m)", "RL (m)", "EOH (m)"], "collar") == {
+        "hole": "HOLE_ID",
+        "x": "East (m)",
+        "y": "North (m)",
+        "z": "RL (m)",
+        "depth_m": "EOH (m)",
+    }
     assert columns.guess(["Hole", "Depth", "Azi grid", "Dip"], "survey")["azimuth"] == "Azi grid"
     assert columns.missing({}, "survey") == ["Hole ID", "Depth", "Azimuth", "Dip"]
 
@@ -140,13 +176,27 @@ def test_headings_are_understood() -> None:
 def test_dates_are_told_apart_by_their_column() -> None:
     line = np.arange(2, 6)
     sure, unsure = Findings(), Findings()
-    assert read_dates(["2023-04-03", "03/04/2023", "25/12/2023", "x"], line, sure, "f", "t") == ["2023-04-03", "2023-04-03", "2023-12-25", ""]
+    assert read_dates(["2023-04-03", "03/04/2023", "25/12/2023", "x"], line, sure, "f", "t") == [
+        "2023-04-03",
+        "2023-04-03",
+        "2023-12-25",
+        "",
+    ]
     assert "not a date" in sure.frame()["what"].str.cat(sep=" ")
     assert read_dates(["03/04/2023"], line, unsure, "f", "t") == ["2023-04-03"]
     assert unsure.frame()["what"].str.contains("could be day or month first").any()
 
 
-@given(st.lists(st.lists(st.sampled_from(["A", "B ", "", "1", "-3", "2.5", "<0.5", "ND", "1e400", "nan", "é", '"', ";", "9,5"]), min_size=1, max_size=6), max_size=12))
+@given(
+    st.lists(
+        st.lists(
+            st.sampled_from(["A", "B ", "", "1", "-3", "2.5", "<0.5", "ND", "1e400", "nan", "é", '"', ";", "9,5"]),
+            min_size=1,
+            max_size=6,
+        ),
+        max_size=12,
+    )
+)
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_no_table_breaks_the_reader_or_loses_rows(tmp_path: Path, rows: list[list[str]]) -> None:
     file = tmp_path / "fuzz.csv"
@@ -161,5 +211,9 @@ def test_no_table_breaks_the_reader_or_loses_rows(tmp_path: Path, rows: list[lis
         return
     assert isinstance(made, HoleSet)
     left = made.findings[(made.findings["table"] == "assay") & (made.findings["severity"] == "left out")]
-    lines = {n for n, text in enumerate(file.read_text(encoding="utf-8").split("\n"), start=1) if n > 1 and text.strip(" ,\r\"") != ""}
+    lines = {
+        n
+        for n, text in enumerate(file.read_text(encoding="utf-8").split("\n"), start=1)
+        if n > 1 and text.strip(' ,\r"') != ""
+    }
     assert lines - set(made.tables["assay"]["line"]) - set(left["line"]) == set()

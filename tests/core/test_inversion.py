@@ -30,7 +30,16 @@ def test_reaches_the_target_and_finds_the_block(case: tuple[np.ndarray, ...]) ->
     regional = np.column_stack([np.ones(len(data)), np.linspace(-1, 1, len(data))])
     seen: list[float] = []
     progress = CallbackProgress(lambda _fraction, _message, k: seen.append(k["misfit"]) if "misfit" in k else None)
-    result = inversion.invert(kernel, data + regional @ [30.0, 12.0], np.ones(len(data)), MESH, np.ones(MESH.size, bool), smoothness=50.0, trend=regional, progress=progress)
+    result = inversion.invert(
+        kernel,
+        data + regional @ [30.0, 12.0],
+        np.ones(len(data)),
+        MESH,
+        np.ones(MESH.size, bool),
+        smoothness=50.0,
+        trend=regional,
+        progress=progress,
+    )
     assert result.reached
     assert result.chi2 == pytest.approx(1.0, abs=0.09)
     assert seen[0] > 3 * seen[-1]
@@ -44,7 +53,9 @@ def test_reaches_the_target_and_finds_the_block(case: tuple[np.ndarray, ...]) ->
 
 def test_bounds_are_kept(case: tuple[np.ndarray, ...]) -> None:
     kernel, data, _ = case
-    result = inversion.invert(kernel, data, np.ones(len(data)), MESH, np.ones(MESH.size, bool), smoothness=50.0, upper=0.02)
+    result = inversion.invert(
+        kernel, data, np.ones(len(data)), MESH, np.ones(MESH.size, bool), smoothness=50.0, upper=0.02
+    )
     assert result.model.max() <= 0.02 + 1e-12
 
 
@@ -63,7 +74,9 @@ def test_small_problem_equals_a_general_solver() -> None:
     for _ in range(60):
         gradient = kernel.T @ (kernel @ x - b) + beta * q @ x
         free = (x > 0) | (gradient < 0)
-        step = inversion._solve_free(lambda v: kernel @ v, lambda r: kernel.T @ r, rough, beta, gradient, free, 200, 1e-12)
+        step = inversion._solve_free(
+            lambda v: kernel @ v, lambda r: kernel.T @ r, rough, beta, gradient, free, 200, 1e-12
+        )
         x = np.maximum(x + 0.5 * step, 0.0)
     root = np.linalg.cholesky(beta * q).T
     best = lsq_linear(np.vstack([kernel, root]), np.concatenate([b, np.zeros(mesh.size)]), (0, np.inf), tol=1e-12).x
@@ -78,7 +91,15 @@ def test_refusals_and_cancel(case: tuple[np.ndarray, ...]) -> None:
     with pytest.raises(ConvergenceError, match="within the noise"):
         inversion.invert(kernel, data, np.full(len(data), 1e6), MESH, active, smoothness=50.0)
     with pytest.raises(Cancelled):
-        inversion.invert(kernel, data, np.ones(len(data)), MESH, active, smoothness=50.0, progress=CallbackProgress(lambda *_: None, lambda: True))
+        inversion.invert(
+            kernel,
+            data,
+            np.ones(len(data)),
+            MESH,
+            active,
+            smoothness=50.0,
+            progress=CallbackProgress(lambda *_: None, lambda: True),
+        )
 
 
 def test_noise_and_thinning() -> None:

@@ -30,7 +30,14 @@ def runner(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Runner]:
 
 def soils(count: int, seed: int = 0) -> PointSet:
     rng = np.random.default_rng(seed)
-    table = pd.DataFrame({"x": rng.uniform(0, 1000, count), "y": rng.uniform(0, 1000, count), "z": np.nan, "Sn": rng.lognormal(1, 1, count)})
+    table = pd.DataFrame(
+        {
+            "x": rng.uniform(0, 1000, count),
+            "y": rng.uniform(0, 1000, count),
+            "z": np.nan,
+            "Sn": rng.lognormal(1, 1, count),
+        }
+    )
     return PointSet(name="Soils", crs="EPSG:32629", table=table, units={"Sn": "ppm"})
 
 
@@ -100,7 +107,11 @@ def test_death_is_reported_and_the_next_job_runs(store: Store, runner: Runner) -
 def test_a_failing_operation_says_why(store: Store, runner: Runner) -> None:
     table = soils(3).table.assign(x=[0.0, 1.0, 2.0], y=[0.0, 1.0, 2.0])
     item = store.put(PointSet(name="Line", crs="EPSG:32629", table=table))
-    job = runner.wait(runner.submit(execute.prepare(store, "grid-minimum-curvature", {"attribute": "Sn", "cell": 0.5}, {"samples": item})))
+    job = runner.wait(
+        runner.submit(
+            execute.prepare(store, "grid-minimum-curvature", {"attribute": "Sn", "cell": 0.5}, {"samples": item})
+        )
+    )
     assert job.state == "failed"
     assert "one line" in str(job.error)
 

@@ -43,7 +43,10 @@ def test_published_table_through_the_same_call_path(tmp_path: Path, reference: d
     assert (field.north, field.east, field.down) == pytest.approx((24653.654, -2191.675, 39388.393), abs=0.03)
 
 
-@pytest.mark.parametrize(("date", "words"), [("soon", "not a date"), ("1850-01-01", "not known for 1850"), ("2031-01-01", "not known for 2031")])
+@pytest.mark.parametrize(
+    ("date", "words"),
+    [("soon", "not a date"), ("1850-01-01", "not known for 1850"), ("2031-01-01", "not known for 2031")],
+)
 def test_bad_dates(date: str, words: str) -> None:
     with pytest.raises(InputError, match=words):
         main_field(0.0, 45.0, 0.0, date)
@@ -56,5 +59,7 @@ def test_projected_systems_only() -> None:
     # UTM: the central meridian has no convergence; east of it grid north lies east of true north (northern half).
     assert grid_convergence("EPSG:32629", 500_000.0, 5_600_000.0) == pytest.approx(0.0, abs=1e-9)
     lon, lat = to_lonlat("EPSG:32629", np.array([600_000.0]), np.array([5_600_000.0]))
-    expected = np.degrees(np.arctan(np.tan(np.radians(lon[0] + 9.0)) * np.sin(np.radians(lat[0]))))  # Snyder 1987, sphere
+    expected = np.degrees(
+        np.arctan(np.tan(np.radians(lon[0] + 9.0)) * np.sin(np.radians(lat[0])))
+    )  # Snyder 1987, sphere
     assert grid_convergence("EPSG:32629", 600_000.0, 5_600_000.0) == pytest.approx(expected, abs=1e-3)

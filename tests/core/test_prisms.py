@@ -12,7 +12,13 @@ from innerlamp.core.compute.potential.mesh import Mesh
 
 PRISM_A = Mesh(-100.0, -150.0, -300.0, 200.0, 300.0, 200.0, 1, 1, 1)
 # Three-dimensional Gauss-Legendre quadrature, equal to a two-dimensional mpmath integration to 1e-16.
-GZ = {(0, 0, 0): 0.8218815194, (80, 120, 0): 0.5488979612, (100, 150, 0): 0.4375146303, (200, -350, 50): 0.0984081464, (10, 20, -400): -0.8147913428}
+GZ = {
+    (0, 0, 0): 0.8218815194,
+    (80, 120, 0): 0.5488979612,
+    (100, 150, 0): 0.4375146303,
+    (200, -350, 50): 0.0984081464,
+    (10, 20, -400): -0.8147913428,
+}
 # Quadrature of surface charges, equal to volume dipoles to 1e-13. F 50000 nT, I 60, D 10, k 0.05.
 TFA = {
     (0, 0, 0): 249.223044, (80, 120, 0): -4.572046, (100, 150, 0): -47.759020,
@@ -48,7 +54,9 @@ def test_at_pole_and_equator_and_poisson() -> None:
     zero = np.zeros((1, 3))
     pole = prisms.magnetics_of(PRISM_A, np.array([0.05]), zero, 90.0, 0.0, 50_000.0)[0]
     assert pole == pytest.approx(387.635987, abs=1e-5)
-    assert prisms.magnetics_of(PRISM_A, np.array([0.05]), zero, 0.0, 0.0, 50_000.0)[0] == pytest.approx(-164.231502, abs=1e-5)
+    assert prisms.magnetics_of(PRISM_A, np.array([0.05]), zero, 0.0, 0.0, 50_000.0)[0] == pytest.approx(
+        -164.231502, abs=1e-5
+    )
     # Poisson: at the pole the anomaly is k F / (4 pi G rho) times the vertical gradient of gravity (E = 1e-4 mGal/m).
     step = 0.5
     up, down = (prisms.gravity_of(PRISM_A, np.array([500.0]), np.array([[0.0, 0.0, z]]))[0] for z in (step, -step))

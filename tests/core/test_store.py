@@ -23,7 +23,9 @@ CRS = "EPSG:32629"
 
 
 def points(name: str = "Soils", value: float = 1.0) -> PointSet:
-    table = pd.DataFrame({"x": [1.0, 2.0], "y": [3.0, 4.0], "z": [np.nan, 5.0], "Sn": [value, 2.0], "code": ["a", None]})
+    table = pd.DataFrame(
+        {"x": [1.0, 2.0], "y": [3.0, 4.0], "z": [np.nan, 5.0], "Sn": [value, 2.0], "code": ["a", None]}
+    )
     return PointSet(name=name, crs=CRS, table=table, units={"Sn": "ppm"})
 
 
@@ -32,7 +34,9 @@ def grid(value: float = 0.0) -> Grid:
 
 
 def derived(store: Store, source: str, name: str = "G", value: float = 0.0) -> str:
-    recipe = Recipe("grid", {}, {"samples": ((source, store.entry(source).version),)}, {}, "grid", f"group-{name}-{source}")
+    recipe = Recipe(
+        "grid", {}, {"samples": ((source, store.entry(source).version),)}, {}, "grid", f"group-{name}-{source}"
+    )
     item = grid(value)
     return store.put(Grid(**{**vars(item), "name": name}), recipe=recipe)
 
