@@ -19,4 +19,4 @@ def hillshade(
     a, h = np.radians(azimuth), np.radians(altitude)
     sun = np.array([np.sin(a) * np.cos(h), np.cos(a) * np.cos(h), np.sin(h)])
     shade = (-east * sun[0] - north * sun[1] + sun[2]) / np.sqrt(1.0 + east**2 + north**2)
-    return np.clip(shade, 0.0, 1.0)
+    return np.where(np.isfinite(values), np.clip(shade, 0.0, 1.0), np.nan)

@@ -1,0 +1,105 @@
+"""Legends: places on a ramp and back, what is proposed for which values, labels."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from innerlamp.core.items.legend import CLASS_COLOURS, RAMPS, Legend, position, propose, value_at, without_unit
+
+LEGENDS = (
+    Legend("Sn", "ppm", low=5.0, high=500.0),
+    Legend("Sn", "ppm", scale="log", low=5.0, high=500.0),
+    Legend("Sn", "ppm", scale="quantile", breaks=(1.0, 2.0, 10.0, 400.0)),
+    Legend("TMI", "nT", ramp="split", low=-80.0, high=80.0),
+)
+
+
+@pytest.mark.parametrize("legend", LEGENDS)
+@given(place=st.floats(0.0, 1.0))
+def test_value_and_place_are_inverse(legend: Legend, place: float) -> None:
+    assert position(legend, np.array([value_at(legend, place)]))[0] == pytest.approx(place, abs=1e-9)
+
+
+@pytest.mark.parametrize("legend", LEGENDS)
+def test_places_rise_with_values_and_stay_on_the_ramp(legend: Legend) -> None:
+    values = np.linspace(-1000.0, 1000.0, 401)
+    place = position(legend, values)
+    assert (np.diff(place) >= 0).all()
+    assert (place.min(), place.max()) == (0.0, 1.0)
+    assert np.isnan(position(legend, np.array([np.nan]))[0])
+
+
+def test_log_puts_the_geometric_mean_in_the_middle() -> None:
+    legend = LEGENDS[1]
+    assert value_at(legend, 0.5) == pytest.approx(50.0)
+    assert position(legend, np.array([0.0, -3.0])).tolist() == [0.0, 0.0]
+
+
+def test_skewed_grades_are_proposed_a_log_scale() -> None:
+    rng = np.random.default_rng(0)
+    made = propose("Sn_ppm", "ppm", rng.lognormal(2.0, 1.5, 4000))
+    assert made.scale == "log"
+    assert 0 < made.low < made.high
+    assert propose("dip", "°", rng.uniform(0, 90, 500)).scale == "linear"
+
+
+def test_anomalies_around_zero_are_proposed_an_even_ramp() -> None:
+    rng = np.random.default_rng(0)
+    made = propose("TMI", "nT", rng.normal(0, 40, 3000))
+    assert made.ramp == "split"
+    assert made.low == -made.high
+    assert made.high == float(f"{made.high:.2g}")  # round numbers at the ends
+
+
+@pytest.mark.parametrize(
+    ("attribute", "unit", "values", "ramp", "low", "high"),
+    [
+        ("elevation", "m", np.array([120.0, 480.0, np.nan]), "grey", 120.0, 480.0),
+        ("score", "", np.array([0.4, 0.6]), "ember", 0.0, 1.0),
+        ("susceptibility", "SI", np.array([0.0, 0.0, 0.04]), "ember", 0.0, 0.04),
+        ("nothing", "", np.array([np.nan, np.inf]), "ember", 0.0, 1.0),
+    ],
+)
+def test_kinds_of_values_have_their_own_ramps(
+    attribute: str, unit: str, values: np.ndarray, ramp: str, low: float, high: float
+) -> None:
+    made = propose(attribute, unit, values)
+    assert (made.ramp, made.low, made.high) == (ramp, low, pytest.approx(high, rel=0.03))
+
+
+def test_constant_values_still_give_a_ramp_that_can_be_drawn() -> None:
+    made = propose("Cu", "%", np.full(20, 0.3))
+    assert np.isfinite(position(made, np.array([0.3]))).all()
+
+
+def test_classes_get_different_colours_and_nothing_for_nothing() -> None:
+    made = propose("rock", "", np.array(["SLATE", "GRAN", None, "SLATE", "", "SKARN"], dtype=object))
+    assert list(made.classes) == ["GRAN", "SKARN", "SLATE"]
+    assert len(set(made.classes.values())) == 3
+    assert len(set(CLASS_COLOURS)) == len(CLASS_COLOURS)
+
+
+@pytest.mark.parametrize(
+    ("attribute", "unit", "label"),
+    [
+        ("Sn_ppm", "ppm", "Sn (ppm)"),
+        ("Cu_pct", "%", "Cu (%)"),
+        ("rock code", "", "rock code"),
+        ("ppm", "ppm", "ppm (ppm)"),
+    ],
+)
+def test_labels_carry_the_unit_once(attribute: str, unit: str, label: str) -> None:
+    assert Legend(attribute, unit).label == label
+    assert without_unit(attribute, "") == attribute
+
+
+def test_legends_come_back_from_json_and_newer_fields_are_ignored() -> None:
+    legend = dataclasses.replace(LEGENDS[2], cutoff=3.0, classes={"a": "#000000"})
+    data = legend.to_json() | {"shadow": "long"}
+    assert Legend.from_json(data) == legend
+    assert set(RAMPS) >= {"ember", "tide", "split", "grey", "rainbow"}
