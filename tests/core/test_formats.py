@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import columns, delimited
+from innerlamp.core.formats import columns, delimited, rawtable
 from innerlamp.core.formats.dates import read_dates
 from innerlamp.core.formats.grids import read_grid
 from innerlamp.core.formats.table import export, formats_for
@@ -132,14 +132,14 @@ def test_headings_that_repeat_are_told_apart(tmp_path: Path) -> None:
     [("1.5", 1.5, False), (" -2e3 ", -2000.0, False), ("", np.nan, False), ("NA", np.nan, False), ("<5", np.nan, True), ("1e999", np.nan, True), ("12m", np.nan, True), ("nan", np.nan, False)],
 )  # fmt: skip
 def test_numbers_and_what_is_not_one(cell: str, value: float, odd: bool) -> None:
-    values, strange = delimited.numbers(pd.Series([cell, "x"]))
+    values, strange = rawtable.numbers(pd.Series([cell, "x"]))
     assert values[0] == pytest.approx(value, nan_ok=True)
     assert bool(strange[0]) is odd
 
 
 def test_below_detection_codes() -> None:
-    assert delimited.below_detection(pd.Series(["<0.5", "< 2", "3", "<", "<a"])).tolist()[:2] == [0.5, 2.0]
-    assert np.isnan(delimited.below_detection(pd.Series(["3", "<", "<a", None]))).all()
+    assert rawtable.below_detection(pd.Series(["<0.5", "< 2", "3", "<", "<a"])).tolist()[:2] == [0.5, 2.0]
+    assert np.isnan(rawtable.below_detection(pd.Series(["3", "<", "<a", None]))).all()
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -205,7 +205,8 @@ def test_rotated_grids_are_refused(tmp_path: Path) -> None:
 
 
 def test_obj_is_closed_and_keeps_its_volume(tmp_path: Path) -> None:
-    corners = [*np.array([[0.0, 0, 0], [6, 0, 0], [0, 6, 0], [0, 0, 6]]), 500000.0, 5600000.0, 100.0]
+    far = np.array([500_000.0, 5_600_000.0, 100.0])
+    corners = np.array([[0.0, 0, 0], [6, 0, 0], [0, 6, 0], [0, 0, 6]]) + far
     triangles = np.array([[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]])
     surface = Surface(name="s", crs=CRS, vertices=corners, triangles=triangles, closed=True, volume_m3=36.0)
     (path,) = export(surface, tmp_path / "s.obj")

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.findings import Findings, report_by_hole
-from innerlamp.core.formats import columns, delimited
+from innerlamp.core.formats import columns, delimited, rawtable
 from innerlamp.core.formats.dates import read_dates
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.operations.declare import Inputs
@@ -119,7 +119,7 @@ def test_layouts(tmp_path: Path, text: str, delimiter: str, header: int, names: 
     assert (found.delimiter, found.header_line, found.columns) == (delimiter, header, names)
     raw = delimited.read(file, Findings())
     if delimiter == ";":
-        values, odd = delimited.numbers(raw.cells.column("East"), found.decimal_comma)
+        values, odd = rawtable.numbers(raw.cells.column("East"), found.decimal_comma)
         assert values.tolist() == [1.5, 3.5]
         assert not odd.any()
     if delimiter == ",":

@@ -21,7 +21,7 @@ from ..core.compute.geometry.sampling import bilinear
 from ..core.errors import LampError, ProjectError
 from ..core.items.base import Item
 from ..core.items.fields import BlockModel, Grid
-from ..core.items.holes import HoleSet, table_with
+from ..core.items.holes import HoleSet, readings_with, table_with
 from ..core.items.legend import Legend, propose
 from ..core.jobs.runner import Job, Runner
 from ..core.operations import execute
@@ -480,7 +480,7 @@ class Context:
 def values_of(item: Item, attribute: str) -> np.ndarray:
     """Return all values of an attribute of an item."""
     if isinstance(item, HoleSet):
-        hit = table_with(item, attribute)
+        hit = table_with(item, attribute) or readings_with(item, attribute)
         return hit[1][attribute].to_numpy() if hit else np.empty(0)
     if isinstance(item, Grid):
         return item.values.ravel()

@@ -139,6 +139,27 @@ class FileField(FieldWidget):
             settings.save(settings.Settings(here.theme, here.last_project, str(Path(path).parent)))
 
 
+class FilesField(FileField):
+    """Several paths, parted by semicolons, typed or looked for."""
+
+    def __init__(self, info: FieldInfo) -> None:
+        super().__init__(info)
+        self.edit.setPlaceholderText("none; several with ;")
+
+    def value(self) -> Any:
+        return [part.strip() for part in self.edit.text().split(";") if part.strip()]
+
+    def set_value(self, value: Any) -> None:
+        self.edit.setText("; ".join(str(v) for v in value))
+
+    def _look(self) -> None:
+        here = settings.load()
+        paths, _ = QFileDialog.getOpenFileNames(self, self.info.label, here.last_folder)
+        if paths:
+            self.set_value([*self.value(), *paths])
+            settings.save(settings.Settings(here.theme, here.last_project, str(Path(paths[0]).parent)))
+
+
 class MappingField(FieldWidget):
     """Holds a mapping that a preview edits."""
 
@@ -157,6 +178,8 @@ def widget_for(info: FieldInfo) -> FieldWidget:
     """Return the widget that fits a parameter."""
     if info.role == "mapping":
         return MappingField(info)
+    if info.role == "files":
+        return FilesField(info)
     if info.role == "file":
         return FileField(info)
     if info.role == "attribute":

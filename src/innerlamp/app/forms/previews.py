@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -22,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from ...core.compute.targets.evidence import column_maximum
 from ...core.errors import LampError
-from ...core.formats import columns, delimited
+from ...core.formats import columns, tables_in
 from ...core.items.fields import BlockModel, Grid
 from .fields import MappingField
 
@@ -80,7 +79,7 @@ class ColumnsPreview(Preview):
         box = QVBoxLayout(page)
         box.setContentsMargins(4, 4, 4, 4)
         try:
-            layout = delimited.look(path)
+            layout = tables_in.look(path)
         except LampError as error:
             words = QLabel(str(error))
             words.setObjectName("bad")
@@ -88,11 +87,7 @@ class ColumnsPreview(Preview):
             box.addWidget(words)
             self.tabs.addTab(page, name)
             return
-        signs = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
-        words = QLabel(
-            f"{signs[layout.delimiter]} separated, heading in line {layout.header_line}, {len(layout.columns)} columns"
-            + (", decimal comma" if layout.decimal_comma else "")
-        )
+        words = QLabel(layout.words)
         words.setObjectName("faint")
         words.setWordWrap(True)
         box.addWidget(words)
@@ -118,7 +113,7 @@ class ColumnsPreview(Preview):
         table.verticalHeader().hide()
         table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         table.setFixedHeight(140)
-        for row, cells in enumerate(_first_rows(path, layout)):
+        for row, cells in enumerate(tables_in.first_rows(path, layout, 6)):
             table.insertRow(row)
             for place, cell in enumerate(cells):
                 table.setItem(row, place, QTableWidgetItem(cell))
@@ -143,17 +138,6 @@ class ColumnsPreview(Preview):
         field = self.form.fields["columns"]
         assert isinstance(field, MappingField)
         field.mapping = {k: v for k, v in field.mapping.items() if k != name} if self.nested else {}
-
-
-def _first_rows(path: str, layout: delimited.Layout, count: int = 6) -> list[list[str]]:
-    rows: list[list[str]] = []
-    with open(path, encoding=layout.encoding, errors="replace", newline="") as handle:  # noqa: PTH123 - newline matters to csv
-        for number, line in enumerate(handle, start=1):
-            if number > layout.header_line:
-                rows.append(next(csv.reader([line[:20_000]], delimiter=layout.delimiter), [])[: len(layout.columns)])
-            if len(rows) == count:
-                break
-    return rows
 
 
 class CurvesPreview(Preview):

@@ -12,7 +12,7 @@ from ...core.compute.geometry.footprint import footprint
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import HoleSet, table_with
+from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
@@ -91,6 +91,11 @@ def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObjec
         table = hit[1]
         start, stop = table[["x0", "y0"]].to_numpy(float), table[["x1", "y1"]].to_numpy(float)
         out += flat.coloured_pieces(start, stop, ctx.legend(attribute, item), table[attribute].to_numpy(), 3.5, 9)
+    spots = readings_with(item, attribute) if hit is None else None
+    if spots is not None:
+        at = spots[1]
+        x, y = at["x"].to_numpy(float), at["y"].to_numpy(float)
+        out += flat.markers(x, y, ctx.legend(attribute, item), at[attribute].to_numpy(), 5, 9)
     collars = item.collars
     out += flat.markers(
         collars["x"].to_numpy(float), collars["y"].to_numpy(float), None, None, 7, 10, "o", QColor(ctx.theme.panel)

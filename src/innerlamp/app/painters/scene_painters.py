@@ -17,7 +17,7 @@ from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import HoleSet, table_with
+from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
@@ -152,6 +152,16 @@ def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> l
         )
         rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
         out.append(actor(_tubes(start, stop, rgb, 5.0)))
+    spots = readings_with(item, attribute) if hit is None else None
+    if spots is not None:
+        at = spots[1]
+        rgb = _colours(ctx, item, attribute, at[attribute].to_numpy())
+        out.append(
+            actor(
+                colour_points(polydata(at[["x", "y", "z"]].to_numpy(float) - origin, vertices=True), rgb),
+                point_size=5.0,
+            )
+        )
     collars = item.collars
     if len(collars) <= MOST_LABELS:
         colour = QColor(ctx.theme.text)

@@ -12,7 +12,7 @@ from ...core.compute.geometry.planes import SectionPlane, cut_surface
 from ...core.compute.geometry.sampling import bilinear, cell_values
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import HoleSet, table_with
+from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, position
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
@@ -108,6 +108,13 @@ def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
         out += flat.coloured_pieces(start, stop, legend, rows[attribute].to_numpy(), 5.0, 10)
         if not legend.classes and len(rows):
             out += _bars(start, stop, rows[attribute].to_numpy(float), legend, ctx.exaggeration)
+    spots = readings_with(item, attribute) if hit is None else None
+    if spots is not None:
+        along, inside = _near(ctx, plane, spots[1]["x"].to_numpy(float), spots[1]["y"].to_numpy(float))
+        at = spots[1][inside]
+        out += flat.markers(
+            along[inside], at["z"].to_numpy(float), ctx.legend(attribute, item), at[attribute].to_numpy(), 5, 10
+        )
     collars = item.collars
     a, inside = _near(ctx, plane, collars["x"].to_numpy(float), collars["y"].to_numpy(float))
     rows_in = np.flatnonzero(inside)

@@ -272,7 +272,11 @@ def selected_places(ctx: Context, selection: Selection) -> np.ndarray:
     if item is None or not selection.rows:
         return np.empty((0, 3))
     if isinstance(item, HoleSet):
-        table = item.collars if selection.table in ("", "collar") else item.tables.get(selection.table)
+        table = (
+            item.collars
+            if selection.table in ("", "collar")
+            else item.tables.get(selection.table, item.readings.get(selection.table))
+        )
     else:
         table = getattr(item, "table", None)
     if table is None or not {"x", "y", "z"} <= set(table.columns):

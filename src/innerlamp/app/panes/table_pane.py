@@ -111,7 +111,7 @@ def tables_of(item: Item) -> dict[str, Rows]:
             "collar": lambda: (item.collars, {}),
             "survey": lambda: (item.surveys, {"azimuth": "°", "dip": "°"}),
         }
-        for name, table in item.tables.items():
+        for name, table in {**item.tables, **item.readings}.items():
             out[name] = partial(_given, table, item.units)
         if len(item.findings):
             out["by hole"] = lambda: (report_by_hole(item.collars, item.surveys, item.tables, item.findings), {})

@@ -38,20 +38,41 @@ _ELEV = (
     "gpsalt",
 )
 
+_AZIMUTH = (
+    "azimuth",
+    "azi",
+    "az",
+    "bearing",
+    "azimuthgrid",
+    "brg",
+    "azgrid",
+    "azimuthtrue",
+    "azimuthmag",
+    "azimag",
+    "azitrue",
+)
+_DIP = ("dip", "inclination", "incl", "plunge", "inc")
+
 ROLES: dict[str, tuple[Role, ...]] = {
     "collar": (
         _HOLE,
         Role("x", "Easting", True, _EAST),
         Role("y", "Northing", True, _NORTH),
-        Role("z", "Elevation", True, _ELEV),
+        Role("z", "Elevation", False, _ELEV),
         Role("depth_m", "Final depth", False, ("depth", "finaldepth", "eoh", "totaldepth", "td", "maxdepth", "length", "enddepth", "eohdepth")),
         Role("date", "Date", False, ("date", "drilled", "enddate", "completed", "datecompleted", "drilldate")),
+        Role("azimuth", "Azimuth", False, _AZIMUTH),
+        Role("dip", "Dip", False, _DIP),
+    ),
+    "reading": (
+        _HOLE,
+        Role("depth_m", "Depth", True, ("depth", "at", "depthm", "measureddepth", "md", "dept", "position")),
     ),
     "survey": (
         _HOLE,
         Role("depth_m", "Depth", True, ("depth", "at", "surveydepth", "distance", "depthm", "measureddepth", "md", "station")),
-        Role("azimuth", "Azimuth", True, ("azimuth", "azi", "az", "bearing", "azimuthgrid", "brg", "azgrid")),
-        Role("dip", "Dip", True, ("dip", "inclination", "incl", "plunge", "inc")),
+        Role("azimuth", "Azimuth", True, _AZIMUTH),
+        Role("dip", "Dip", True, _DIP),
     ),
     "interval": (
         _HOLE,

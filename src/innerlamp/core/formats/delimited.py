@@ -1,56 +1,22 @@
-"""Delimited text: delimiter, encoding and header found by looking at the file, cells kept as text.
-
-Cells stay text here; turning them into numbers is a separate, reported step (`numbers`), so that
-nothing is lost on the way in.
-"""
+"""Delimited text: delimiter, encoding and header found by looking at the file, cells kept as text."""
 
 from __future__ import annotations
 
 import csv
 import io
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import pandas as pd
 import pyarrow as pa
-import pyarrow.compute as pc
 import pyarrow.csv as pacsv
-from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..findings import Findings
+from . import blanks
+from .rawtable import Layout, RawTable, empty_rows, find_heading, unique
 
 _DELIMITERS = (",", ";", "\t", "|")
-_NUMBER = re.compile(r"^\s*[<>]?\s*[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?\s*$")
-_BELOW = re.compile(r"^\s*<\s*(\d*\.?\d+)\s*$")
-NO_VALUE = frozenset({"", "na", "n/a", "nan", "null", "none", "-", "--", "ns", "*"})
-
-
-@dataclass(frozen=True)
-class Layout:
-    """What was understood of a delimited file: how it is cut and where its heading is."""
-
-    delimiter: str
-    encoding: str
-    header_line: int
-    columns: tuple[str, ...]
-    decimal_comma: bool = False
-
-
-@dataclass(frozen=True)
-class RawTable:
-    """All cells of a file as text, with the line each row stood on (first line is 1)."""
-
-    path: Path
-    layout: Layout
-    cells: pa.Table
-    line: NDArray[np.int64]
-
-    def text(self, column: str) -> pd.Series:
-        """Cells of a column as Python text."""
-        return self.cells.column(column).to_pandas().astype("object")
 
 
 def look(path: Path | str) -> Layout:
@@ -83,30 +49,23 @@ def look(path: Path | str) -> Layout:
     best = max(_DELIMITERS, key=lambda d: (_steady(counts[d]), np.median(counts[d])))
     width = int(np.median(counts[best]))
     if width < 2:
+        layout = blanks.look(lines, encoding, path.name)
+        if layout is not None:
+            return layout
         raise InputError(
             "the file does not look like a table",
             where=path.name,
-            fix="Expected columns separated by comma, semicolon, tab or bar",
+            fix="Expected columns separated by comma, semicolon, tab, bar or spaces",
         )
-    for heading, line in enumerate(lines):  # noqa: B007 - used after the loop
-        fields = [f.strip() for f in _split(line, best)]
-        if (
-            len(fields) >= width
-            and sum(bool(f) for f in fields) >= max(2, width - 2)
-            and not any(_NUMBER.match(f) for f in fields)
-        ):
-            break
-    else:
-        raise InputError(
-            "no heading line was found", where=path.name, fix="The first line of the table must name its columns"
-        )
+    heading = find_heading([_split(line, best) for line in lines], width, path.name)
+    fields = [f.strip() for f in _split(lines[heading], best)]
     rows = [_split(line, best) for line in lines[heading + 1 : heading + 101] if line.strip()]
     comma = (
         best != ","
         and any(re.match(r"^\s*-?\d+,\d+\s*$", c) for r in rows for c in r)
         and not any(re.match(r"^\s*-?\d+\.\d+\s*$", c) for r in rows for c in r)
     )
-    return Layout(best, encoding, heading + 1, _unique(fields), comma)
+    return Layout(best, encoding, heading + 1, unique(fields), comma)
 
 
 def read(path: Path | str, found: Findings, table: str = "", layout: Layout | None = None) -> RawTable:
@@ -119,19 +78,14 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
     """
     path = Path(path)
     layout = layout or look(path)
+    if layout.delimiter in (" ", ""):
+        return blanks.read(path, found, table, layout)
     bad: list[tuple[int, str]] = []
 
     def on_bad(row: pacsv.InvalidRow) -> str:
         bad.append((row.number, f"{row.actual_columns} cells where the heading has {row.expected_columns}"))
         return "skip"
 
-    options = pacsv.ReadOptions(
-        use_threads=False,
-        skip_rows=layout.header_line,
-        column_names=list(layout.columns),
-        encoding=layout.encoding,
-        block_size=8 << 20,
-    )
     torn = _torn_quote(path)
     if torn:
         what = "a quotation mark is not closed on its line"
@@ -144,7 +98,19 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
     )
     convert = pacsv.ConvertOptions(column_types=dict.fromkeys(layout.columns, pa.string()), strings_can_be_null=False)
     try:
-        cells = pacsv.read_csv(path, read_options=options, parse_options=parse, convert_options=convert)
+        try:
+            cells = pacsv.read_csv(
+                path, read_options=_options(layout, layout.encoding), parse_options=parse, convert_options=convert
+            )
+        except (UnicodeDecodeError, pa.ArrowInvalid) as error:
+            if isinstance(error, pa.ArrowInvalid) and "UTF8" not in str(error):
+                raise
+            bad.clear()
+            what = "some letters are not in the encoding of the rest"
+            found.add("look", what, "read as Latin-1, letter by letter", file=path.name, table=table)
+            cells = pacsv.read_csv(
+                path, read_options=_options(layout, "latin-1"), parse_options=parse, convert_options=convert
+            )
     except pa.ArrowInvalid as error:
         if "Empty CSV" in str(error):
             cells = pa.table({c: pa.array([], pa.string()) for c in layout.columns})
@@ -157,7 +123,7 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
     line = np.flatnonzero(keep) + first
     for number, why in bad:
         found.add("left out", why, "row left out", file=path.name, table=table, line=number)
-    empty = _empty_rows(cells)
+    empty = empty_rows(cells)
     if empty.any():
         cells = cells.filter(pa.array(~empty))
         line = line[~empty]
@@ -168,6 +134,16 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
     return RawTable(path, layout, cells, line)
 
 
+def _options(layout: Layout, encoding: str) -> pacsv.ReadOptions:
+    return pacsv.ReadOptions(
+        use_threads=False,
+        skip_rows=layout.header_line,
+        column_names=list(layout.columns),
+        encoding=encoding,
+        block_size=8 << 20,
+    )
+
+
 def _torn_quote(path: Path) -> int:
     """Return the first line with an odd number of quotation marks, 0 for none: it would swallow the next lines."""
     with path.open("rb") as handle:
@@ -175,40 +151,6 @@ def _torn_quote(path: Path) -> int:
             return 0
         handle.seek(0)
         return next((number for number, line in enumerate(handle, start=1) if line.count(b'"') % 2), 0)
-
-
-def _empty_rows(cells: pa.Table) -> NDArray[np.bool_]:
-    empty = np.ones(cells.num_rows, dtype=bool)
-    for column in cells.columns:
-        empty &= pc.equal(pc.utf8_trim_whitespace(column), "").to_numpy(zero_copy_only=False)
-        if not empty.any():
-            break
-    return empty
-
-
-def numbers(
-    cells: pd.Series | pa.ChunkedArray, decimal_comma: bool = False
-) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Return cells as float64 (NaN where not a number) and a mask of cells that hold something else."""
-    column = cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([pa.array(cells, pa.string())])
-    text = pc.utf8_trim_whitespace(column)
-    if decimal_comma:
-        text = pc.replace_substring(text, ",", ".")
-    nothing = pc.equal(text, "")
-    try:
-        values = pc.cast(pc.if_else(nothing, pa.scalar(None, pa.string()), text), pa.float64())
-        return np.array(values.to_numpy(), dtype=float), np.zeros(len(values), dtype=bool)
-    except pa.ArrowInvalid:
-        series = text.to_pandas().astype("object")
-        values = np.array(pd.to_numeric(series, errors="coerce"), dtype=float)
-        values[~np.isfinite(values)] = np.nan
-        odd = np.isnan(values) & ~series.str.lower().isin(NO_VALUE).to_numpy()
-        return values, odd
-
-
-def below_detection(cells: pd.Series) -> NDArray[np.float64]:
-    """Return the limit of cells like ``<0.5``, NaN for all others."""
-    return np.array([float(m.group(1)) if (m := _BELOW.match(str(c))) else np.nan for c in cells], dtype=float)
 
 
 def _split(line: str, delimiter: str) -> list[str]:
@@ -224,11 +166,17 @@ def _steady(counts: list[int]) -> float:
     return round(float(np.mean(np.asarray(counts) == int(np.median(counts)))), 1)
 
 
-def _unique(names: list[str]) -> tuple[str, ...]:
-    seen: dict[str, int] = {}
-    out = []
-    for index, given in enumerate(names):
-        name = given or f"column {index + 1}"
-        seen[name] = seen.get(name, 0) + 1
-        out.append(name if seen[name] == 1 else f"{name} {seen[name]}")
-    return tuple(out)
+def first_rows(path: Path, layout: Layout, count: int) -> list[list[str]]:
+    """Return the first rows as text, without reading further."""
+    rows: list[list[str]] = []
+    with path.open(encoding=layout.encoding, errors="replace", newline="") as handle:
+        for number, line in enumerate(handle, start=1):
+            if number > layout.header_line:
+                rows.append(
+                    blanks.cells(line[:20_000], layout)
+                    if layout.delimiter in (" ", "")
+                    else _split(line[:20_000], layout.delimiter)
+                )
+            if len(rows) == count:
+                break
+    return [row[: len(layout.columns)] for row in rows]

@@ -10,7 +10,7 @@ import pandas as pd
 from .base import Bounds, Item, bounds_of, class_columns, numeric_columns
 
 INTERVAL_PLACES = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
-INTERVAL_ROLES = ("hole", "from_m", "to_m", "line", *INTERVAL_PLACES)
+INTERVAL_ROLES = ("hole", "from_m", "to_m", "depth_m", "line", *INTERVAL_PLACES)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -28,6 +28,8 @@ class HoleSet(Item):
     tables
         Interval tables by name: hole, from_m, to_m, attributes, line (of the file), mid-point
         x, y, z, and the two ends x0..z0 and x1..z1 along the curved path.
+    readings
+        Tables of readings at single depths by name: hole, depth_m, attributes, line, x, y, z.
     units
         Unit of each attribute.
     findings
@@ -42,6 +44,7 @@ class HoleSet(Item):
     surveys: pd.DataFrame
     stations: pd.DataFrame
     tables: dict[str, pd.DataFrame] = field(default_factory=dict)
+    readings: dict[str, pd.DataFrame] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
     method: str = "minimum curvature"
@@ -53,7 +56,7 @@ class HoleSet(Item):
     @property
     def attributes(self) -> dict[str, str]:
         found: dict[str, str] = {}
-        for table in self.tables.values():
+        for table in (*self.tables.values(), *self.readings.values()):
             for column in numeric_columns(table, INTERVAL_ROLES):
                 found[column] = self.units.get(column, "")
             for column in class_columns(table, INTERVAL_ROLES):
@@ -65,6 +68,7 @@ class HoleSet(Item):
         metres = float(self.collars["depth_m"].sum())
         facts = {"Holes": f"{len(self.collars):,}", "Drilled": f"{metres:,.0f} m"}
         facts |= {name: f"{len(table):,} intervals" for name, table in self.tables.items()}
+        facts |= {name: f"{len(table):,} readings" for name, table in self.readings.items()}
         facts["Path"] = self.method
         if len(self.findings):
             facts["Findings"] = f"{len(self.findings):,}"
@@ -77,3 +81,8 @@ def table_with(holes: HoleSet, attribute: str) -> tuple[str, pd.DataFrame] | Non
         if attribute in table.columns:
             return name, table
     return None
+
+
+def readings_with(holes: HoleSet, attribute: str) -> tuple[str, pd.DataFrame] | None:
+    """Return name and rows of the first table of readings that has `attribute`, or None."""
+    return next(((name, table) for name, table in holes.readings.items() if attribute in table.columns), None)

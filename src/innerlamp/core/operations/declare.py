@@ -14,7 +14,7 @@ from ..progress import Progress
 
 Area = Literal["Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets"]
 AREAS: tuple[Area, ...] = ("Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets")
-Role = Literal["", "file", "attribute", "mapping", "date", "crs"]
+Role = Literal["", "file", "files", "attribute", "mapping", "date", "crs"]
 
 
 class Params(BaseModel):
@@ -98,7 +98,8 @@ class Operation:
     """A declared operation.
 
     `run` gets items by slot, checked parameters and a progress object, and returns items by
-    output slot. It writes nothing.
+    output slot. It writes nothing. `replaces` names output slots whose result becomes a new version
+    of the item in an input slot, instead of a new item.
     """
 
     name: str
@@ -111,7 +112,7 @@ class Operation:
     outputs: tuple[Output, ...] = ()
     estimate: Callable[[Inputs, Any], Cost] | None = None
     suggest: Callable[[Inputs], dict[str, Any]] | None = None
-    tags: tuple[str, ...] = field(default=())
+    replaces: Mapping[str, str] = field(default_factory=dict)
 
     def check(self, values: Mapping[str, Any]) -> Params:
         """Return checked parameters.

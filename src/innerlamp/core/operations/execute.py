@@ -107,7 +107,7 @@ def prepare(
         str(store.payloads),
         str(staging),
         store.crs,
-        dict(replace or {}),
+        dict(replace or {}) | {out: chosen[slot][0] for out, slot in op.replaces.items() if slot in chosen},
         label=op.title,
     )
 
@@ -154,7 +154,11 @@ def land(store: Store, task: Task, results: Mapping[str, Result]) -> dict[str, s
     """
     for result in results.values():
         payload.adopt(Path(task.staging), store.payloads, result.manifest)
-    inputs: dict[str, tuple[tuple[str, int], ...]] = {slot: (pair,) for slot, pair in task.inputs.items()}
+    # An item that the result replaces is its own past, not something it is made from.
+    past = set(task.replace.values())
+    inputs: dict[str, tuple[tuple[str, int], ...]] = {
+        slot: (pair,) for slot, pair in task.inputs.items() if pair[0] not in past
+    }
     sources = _sources(find_operation(task.operation), task.params)
     recipes = {slot: Recipe(task.operation, task.params, inputs, sources, slot, task.group) for slot in results}
     present = {e.id for e in store.entries()}
@@ -190,8 +194,14 @@ def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Ma
 def _sources(op: Operation, params: Mapping[str, Any]) -> dict[str, str]:
     found = {}
     for name, info in op.fields().items():
-        if info.role == "file" and params.get(name):
-            path = Path(str(params[name]))
+        if info.role not in ("file", "files") or not params.get(name):
+            continue
+        for ref in [params[name]] if info.role == "file" else params[name]:
+            path = (
+                Path(str(ref).rpartition("#")[0])
+                if "#" in str(ref) and not Path(str(ref)).is_file()
+                else Path(str(ref))
+            )
             if path.is_file():
                 with path.open("rb") as handle:
                     found[str(path)] = hashlib.file_digest(handle, "blake2b").hexdigest()[:40]

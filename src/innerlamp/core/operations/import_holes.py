@@ -1,160 +1,189 @@
-"""Importing drillholes from delimited tables, with a report of everything that was changed or left out."""
+"""Importing drillholes from any tables, with a report of everything that was changed or left out."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Literal
+from typing import Any
 
 import numpy as np
 import pandas as pd
+from pydantic import field_validator
 
-from ..compute.drilling import checks, desurvey
+from ..compute.drilling import desurvey, place_checks
+from ..compute.geometry.sampling import bilinear
+from ..compute.potential.mainfield import main_field
+from ..crs import grid_convergence, to_lonlat
+from ..errors import InputError
 from ..findings import Findings
-from ..formats import columns, dates, delimited
+from ..formats import tables_in
 from ..items.base import Item
+from ..items.fields import Grid
 from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..progress import Progress
-from .declare import Cost, Inputs, Operation, Output, Params, param
-from .reading import DetectionRule, attributes, existing, mapped, number_column
+from . import hole_tables
+from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .detection import DetectionRule
+from .hole_tables import DepthUnit, Dips, North
 
 
 class ImportHoles(Params):
     collar: str = param(
-        ..., "Collar table", role="file", help="One row a hole: ID, easting, northing, elevation, final depth"
-    )
+        ..., "Collar table", role="file", help="One row a hole: ID, easting, northing; elevation, final depth, azimuth and dip if known. A sheet or database table is named file#table"
+    )  # fmt: skip
     survey: str = param(
-        "", "Survey table", role="file", help="Depth, azimuth and dip readings; without it all holes are vertical"
-    )
+        "", "Survey table", role="file", help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical"
+    )  # fmt: skip
     assay: str = param("", "Assay table", role="file", help="From, to and grades")
     lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
+    more: tuple[str, ...] = param(
+        (), "More tables", role="files", help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons"
+    )  # fmt: skip
     name: str = param("Drillholes", "Name")
     columns: dict[str, dict[str, str]] = param(
         {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
     )
-    dips: Literal["auto", "negative down", "positive down"] = param("auto", "Dips are")
-    method: Literal["minimum curvature", "balanced tangential"] = param("minimum curvature", "Path between readings")
-    below_detection: DetectionRule = param(
-        "half of limit", "Below detection is", help="What a value like <0.5 becomes; the original stays in the report"
+    dips: Dips = param("auto", "Dips are")
+    north: North = param(
+        "auto", "Azimuths are from", help="auto goes by the heading ('Azi mag', 'Azimuth true') and takes grid north otherwise", more=True
+    )  # fmt: skip
+    date: str = param(
+        "",
+        "Date",
+        role="date",
+        help="For the declination of magnetic azimuths; the collars' own dates when empty",
+        more=True,
     )
+    depth_unit: DepthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
+    method: desurvey.Method = param("minimum curvature", "Path between readings")
+    below_detection: DetectionRule = param(
+        "half of limit", "Below detection is", help="What <0.5, -0.5 and ND become; the original stays in the report"
+    )
+    bend: float = param(15.0, "Report bends above", unit="° per 30 m", above=0.0, more=True)
+    off_ground: float = param(10.0, "Report collars off the ground by", unit="m", above=0.0, more=True)
+
+    @field_validator("more", mode="before")
+    @classmethod
+    def _split(cls, value: Any) -> Any:
+        return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
 def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
     found = Findings()
+    dem = inputs.get("ground")
+
+    def level(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+        assert isinstance(dem, Grid)
+        return bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
+
     progress(0.02, "Reading collars")
-    collars = _collars(p.collar, p.columns.get("collar", {}), found)
+    ground = level if isinstance(dem, Grid) else None
+    collars, heading = hole_tables.read_collars(p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found)
+    file = tables_in.split(p.collar)[0].name
+    area = dem.bounds[:4] if isinstance(dem, Grid) else None
+    place_checks.check_far_away(collars, found, file, area)
+    if ground is not None:
+        place_checks.check_off_ground(
+            collars, level(collars["x"].to_numpy(float), collars["y"].to_numpy(float)), p.off_ground, found, file
+        )
     progress(0.1, "Reading surveys")
-    surveys = _surveys(p, collars, found)
+    surveys, survey_heading = hole_tables.read_surveys(
+        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found
+    )
+    surveys = _to_grid_north(
+        surveys, heading if survey_heading == "collar" else survey_heading, collars, inputs.crs, p, found
+    )
     tables: dict[str, pd.DataFrame] = {}
+    readings: dict[str, pd.DataFrame] = {}
     units: dict[str, str] = {}
-    for number, (name, file) in enumerate((("assay", p.assay), ("lithology", p.lithology))):
-        if file:
-            progress(0.2 + 0.3 * number, f"Reading {name}")
-            table, table_units = _intervals(file, name, p.columns.get(name, {}), collars, p.below_detection, found)
-            tables[name] = table
-            units |= table_units
-    collars = _depths(collars, surveys, tables, found, Path(p.collar).name)
-    progress(0.8, "Desurveying")
+    sources = {"assay": p.assay, "lithology": p.lithology, **_names(p.more)}
+    for number, (name, source) in enumerate(sources.items()):
+        if not source:
+            continue
+        progress(0.2 + 0.6 * number / len(sources), f"Reading {name}")
+        mapping = p.columns.get(name, {})
+        whole = name in ("assay", "lithology") or hole_tables.is_interval_table(source, mapping)
+        read = hole_tables.read_intervals if whole else hole_tables.read_readings
+        table, table_units = read(source, name, mapping, p.depth_unit, collars, p.below_detection, found)
+        _merge(tables if whole else readings, name, table)
+        units |= table_units
+    collars = _depths(collars, surveys, {**tables, **readings})
+    progress(0.82, "Desurveying")
     path = path_of(collars, surveys, tables, p.method)
+    place_checks.check_kinks(
+        path, collars["hole"].to_numpy(dtype=object), p.bend, found, Path(p.survey or p.collar).name
+    )
     tables = {name: place(table, collars, path) for name, table in tables.items()}
+    readings = {name: place_readings(table, collars, path) for name, table in readings.items()}
     progress(0.98, "Done")
     holes = HoleSet(
         name=p.name, crs=inputs.crs, collars=collars, surveys=surveys, stations=stations_table(path, collars),
-        tables=tables, units=units, findings=found.frame(), method=p.method,
+        tables=tables, readings=readings, units=units, findings=found.frame(), method=p.method,
     )  # fmt: skip
     return {"holes": holes}
 
 
-def _collars(file: str, mapping: Mapping[str, str], found: Findings) -> pd.DataFrame:
-    raw = delimited.read(existing(file), found, "collar")
-    role = mapped(raw, "collar", mapping)
-    name = raw.path.name
-    table = pd.DataFrame(
-        {
-            "hole": raw.text(role["hole"]),
-            "x": number_column(raw, role["x"]),
-            "y": number_column(raw, role["y"]),
-            "z": number_column(raw, role["z"]),
-        }
-    )
-    table["depth_m"] = number_column(raw, role["depth_m"]) if "depth_m" in role else np.nan
-    if "date" in role:
-        ids = table["hole"].astype(str).str.strip().tolist()
-        table["date"] = dates.read_dates(raw.text(role["date"]).tolist(), raw.line, found, name, "collar", ids)
-    for column in raw.layout.columns:
-        if column not in role.values() and columns.plain(column) not in ("azimuth", "dip"):
-            table[column] = raw.text(column)
-    table["line"] = raw.line
-    if "depth_m" in role:
-        bad = ~np.isfinite(table["depth_m"].to_numpy())
-        if bad.any():
-            found.add(
-                "mended",
-                "final depth is not a number",
-                "taken from the deepest row of the other tables",
-                file=name,
-                table="collar",
-                line=raw.line[bad],
-                hole=table["hole"][bad].astype(str).str.strip().to_numpy(),
-            )
-    return checks.check_collars(table, found, name)
+def _names(files: tuple[str, ...]) -> dict[str, str]:
+    """Names of further tables: the sheet or table, else the file; logs come together as one table."""
+    out: dict[str, str] = {}
+    for file in files:
+        path, part = tables_in.split(file)
+        base = re.sub(r"[_\s]+", " ", part or path.stem).strip().lower()
+        name, number = base, 2
+        while name in out or name in ("assay", "lithology", "collar", "survey", "findings", "by hole"):
+            name, number = f"{base} {number}", number + 1
+        out[name] = file
+    return out
 
 
-def _surveys(p: ImportHoles, collars: pd.DataFrame, found: Findings) -> pd.DataFrame:
-    if not p.survey:
-        found.add("note", "no survey table was given", "all holes taken as vertical", table="survey")
-        return pd.DataFrame({"hole": pd.Series(dtype="object"), "depth_m": [], "azimuth": [], "dip": []})
-    raw = delimited.read(existing(p.survey), found, "survey")
-    role = mapped(raw, "survey", p.columns.get("survey", {}))
-    table = pd.DataFrame(
-        {
-            "hole": raw.text(role["hole"]),
-            **{r: number_column(raw, role[r]) for r in ("depth_m", "azimuth", "dip")},
-            "line": raw.line,
-        }
-    )
-    table = checks.check_surveys(table, collars, found, raw.path.name)
-    table = checks.settle_dips(table, p.dips, found, raw.path.name)
-    missing = collars[~collars["hole"].isin(table["hole"].unique())]
-    found.add(
-        "look",
-        "hole has no survey",
-        "taken as vertical",
-        file=raw.path.name,
-        table="survey",
-        hole=missing["hole"].to_numpy(),
-    )
-    return table.drop(columns="line")
+def _merge(into: dict[str, pd.DataFrame], name: str, table: pd.DataFrame) -> None:
+    """Put a table under its name; logs with the same curves become one table."""
+    for other, present in into.items():
+        if list(present.columns) == list(table.columns) and not set(present["hole"]) & set(table["hole"]):
+            into[other] = pd.concat([present, table], ignore_index=True)
+            return
+    into[name] = table
 
 
-def _intervals(
-    file: str, name: str, mapping: Mapping[str, str], collars: pd.DataFrame, rule: DetectionRule, found: Findings
-) -> tuple[pd.DataFrame, dict[str, str]]:
-    raw = delimited.read(existing(file), found, name)
-    role = mapped(raw, "interval", mapping)
-    ids = raw.text(role["hole"])
-    frame, units = attributes(
-        raw, set(role.values()), rule, found, name, ids.fillna("").astype(str).str.strip().to_numpy(dtype=object)
-    )
-    frame.insert(0, "to_m", number_column(raw, role["to_m"]))
-    frame.insert(0, "from_m", number_column(raw, role["from_m"]))
-    frame.insert(0, "hole", ids)
-    frame["line"] = raw.line
-    table = checks.check_intervals(frame, collars, found, raw.path.name, name)
-    checks.check_coverage(table, collars, found, raw.path.name, name)
-    return table, units
-
-
-def _depths(
-    collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], found: Findings, file: str
+def _to_grid_north(
+    surveys: pd.DataFrame, heading: str, collars: pd.DataFrame, crs: str, p: ImportHoles, found: Findings
 ) -> pd.DataFrame:
-    deepest = surveys.groupby("hole")["depth_m"].max() if len(surveys) else pd.Series(dtype=float)
-    for table in tables.values():
-        deepest = pd.concat([deepest, table.groupby("hole", observed=True)["to_m"].max()])
-    deepest = deepest.groupby(level=0).max()
+    """Turn azimuths to grid north: true azimuth less convergence; magnetic plus declination less convergence."""
+    words = heading.lower()
+    north = p.north
+    if north == "auto":
+        north = "magnetic" if "mag" in words else "true" if "true" in words else "grid"
+    if north == "grid" or not len(surveys):
+        return surveys
+    x, y, z = (float(collars[c].median()) for c in "xyz")
+    turn = -grid_convergence(crs, x, y)
+    said = f"grid convergence {-turn:.2f}° taken off"
+    if north == "magnetic":
+        known = sorted(d for d in collars.get("date", pd.Series(dtype=str)) if d)
+        date = p.date or (known[len(known) // 2] if known else "")
+        if not date:
+            raise InputError(
+                "azimuths are magnetic, and the date of drilling is not known",
+                fix="Give it as 'date', such as 2024-05-17",
+            )
+        lon, lat = to_lonlat(crs, x, y)
+        declination = main_field(float(lon), float(lat), z, date).declination
+        turn += declination
+        said = f"declination {declination:.2f}° (IGRF, {date}) added, {said}"
+    found.add("note", f"azimuths are from {north} north", said, table="survey")
+    return surveys.assign(azimuth=(surveys["azimuth"] + turn) % 360.0)
+
+
+def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> pd.DataFrame:
     unknown = ~np.isfinite(collars["depth_m"].to_numpy(float))
     if not unknown.any():
         return collars
+    deepest = surveys.groupby("hole")["depth_m"].max() if len(surveys) else pd.Series(dtype=float)
+    for table in tables.values():
+        end = "to_m" if "to_m" in table.columns else "depth_m"
+        deepest = pd.concat([deepest, table.groupby("hole", observed=True)[end].max()])
+    deepest = deepest.groupby(level=0).max()
     filled = collars["hole"].map(deepest).fillna(0.0)
     return collars.assign(depth_m=np.where(unknown, filled, collars["depth_m"]))
 
@@ -175,13 +204,19 @@ def path_of(
 
 def place(table: pd.DataFrame, collars: pd.DataFrame, path: desurvey.Path) -> pd.DataFrame:
     """Return an interval table with the places of mid-points and ends along the paths."""
-    index = pd.Index(collars["hole"])
-    categories = pd.Categorical(table["hole"], categories=index)
+    categories = pd.Categorical(table["hole"], categories=pd.Index(collars["hole"]))
     hole = categories.codes.astype(np.int64)
     start, stop = table["from_m"].to_numpy(float), table["to_m"].to_numpy(float)
     places = np.hstack([desurvey.locate(path, hole, d) for d in (0.5 * (start + stop), start, stop)])
     out = table.assign(hole=categories)
     return pd.concat([out, pd.DataFrame(places, columns=list(INTERVAL_PLACES), index=out.index)], axis=1)
+
+
+def place_readings(table: pd.DataFrame, collars: pd.DataFrame, path: desurvey.Path) -> pd.DataFrame:
+    """Return a table of readings with the place of each along its path."""
+    categories = pd.Categorical(table["hole"], categories=pd.Index(collars["hole"]))
+    xyz = desurvey.locate(path, categories.codes.astype(np.int64), table["depth_m"].to_numpy(float))
+    return table.assign(hole=categories, x=xyz[:, 0], y=xyz[:, 1], z=xyz[:, 2])
 
 
 def stations_table(path: desurvey.Path, collars: pd.DataFrame) -> pd.DataFrame:
@@ -194,12 +229,15 @@ def stations_table(path: desurvey.Path, collars: pd.DataFrame) -> pd.DataFrame:
 
 
 def _estimate(inputs: Inputs, p: ImportHoles) -> Cost:
-    size = sum(Path(f).stat().st_size for f in (p.collar, p.survey, p.assay, p.lithology) if f and Path(f).is_file())
+    files = [f for f in (p.collar, p.survey, p.assay, p.lithology, *p.more) if f]
+    size = sum(tables_in.split(f)[0].stat().st_size for f in files)
     return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
 
 
 OPERATION = Operation(
     name="import-holes", title="Import drillholes", area="Data",
-    help="Reads collar, survey, assay and lithology tables, checks them, and desurveys the holes. Everything that was mended or left out is listed in the findings of the result.",
-    params=ImportHoles, run=_run, outputs=(Output("holes", "holes", "Drillholes"),), estimate=_estimate,
+    help="Reads collar, survey and any interval, reading and log tables, checks them, and desurveys the holes. Everything that was mended or left out is listed in the findings of the result.",
+    params=ImportHoles, run=_run,
+    inputs=(Input("ground", "Ground surface", ("grid",), optional=True, need=lambda e: "elevation" in e.attributes, help="Gives collars their elevation, and is compared with them"),),
+    outputs=(Output("holes", "holes", "Drillholes"),), estimate=_estimate,
 )  # fmt: skip

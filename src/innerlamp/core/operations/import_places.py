@@ -12,13 +12,15 @@ from ..compute.potential.mainfield import parse_date
 from ..crs import parse_crs
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import dates, delimited, grids
+from ..formats import dates, grids, tables_in
+from ..formats.rawtable import RawTable
 from ..items.base import Item
 from ..items.fields import Grid
 from ..items.points import PointSet, SurveyLines
 from ..progress import Progress
 from .declare import Inputs, Operation, Output, Params, param
-from .reading import DetectionRule, attributes, existing, mapped, number_column
+from .detection import DetectionRule
+from .reading import attributes, mapped, number_column
 
 
 class ImportPoints(Params):
@@ -49,9 +51,7 @@ class ImportGrid(Params):
     unit: str = param("m", "Unit")
 
 
-def _places(
-    raw: delimited.RawTable, role: dict[str, str], found: Findings, table: str
-) -> tuple[pd.DataFrame, np.ndarray]:
+def _places(raw: RawTable, role: dict[str, str], found: Findings, table: str) -> tuple[pd.DataFrame, np.ndarray]:
     frame = pd.DataFrame(
         {c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line))
     )
@@ -61,7 +61,7 @@ def _places(
             "left out",
             "coordinates are not numbers",
             "row left out",
-            file=raw.path.name,
+            file=raw.file,
             table=table,
             line=raw.line[bad],
         )
@@ -72,7 +72,7 @@ def _places(
 def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str, Item]:
     found = Findings()
     progress(0.1, "Reading")
-    raw = delimited.read(existing(p.file), found, p.role)
+    raw = tables_in.read(p.file, found, p.role)
     role = mapped(raw, "points", p.columns)
     frame, good = _places(raw, role, found, p.role)
     rest, units = attributes(raw, set(role.values()), p.below_detection, found, p.role)
@@ -83,7 +83,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
             "look",
             "another row has the same place",
             "kept",
-            file=raw.path.name,
+            file=raw.file,
             table=p.role,
             line=table["file_line"].to_numpy()[twice],
         )
@@ -102,7 +102,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
 def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
     found = Findings()
     progress(0.1, "Reading")
-    raw = delimited.read(existing(p.file), found, "lines")
+    raw = tables_in.read(p.file, found, "lines")
     role = mapped(raw, "lines", p.columns)
     frame, good = _places(raw, role, found, "lines")
     rest, units = attributes(raw, set(role.values()), "missing", found, "lines")
@@ -112,13 +112,13 @@ def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, 
     if date:
         parse_date(date)
     elif "date" in role:
-        read = dates.read_dates(raw.text(role["date"]).tolist(), raw.line, Findings(), raw.path.name, "lines")
+        read = dates.read_dates(raw.text(role["date"]).tolist(), raw.line, Findings(), raw.file, "lines")
         table["date"] = read
         known = sorted(d for d in read if d)
         date = known[len(known) // 2] if known else ""
         unread = np.array([not d for d in read])
         if unread.any():
-            found.add("look", "reading has no date", "kept", file=raw.path.name, table="lines", line=raw.line[unread])
+            found.add("look", "reading has no date", "kept", file=raw.file, table="lines", line=raw.line[unread])
     table = table[good].reset_index(drop=True)
     return {
         "lines": SurveyLines(
@@ -129,7 +129,7 @@ def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, 
 
 def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, Item]:
     progress(0.1, "Reading")
-    path = existing(p.file)
+    path, _ = tables_in.split(p.file)
     values, x0, y0, dx, dy, crs = grids.read_grid(path)
     if crs and parse_crs(crs).to_epsg() != parse_crs(inputs.crs).to_epsg():
         raise InputError(

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from pathlib import Path
-from typing import Literal
 
 import numpy as np
 import pandas as pd
@@ -12,14 +10,14 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import columns, delimited
+from ..formats import columns, rawtable
+from ..formats.rawtable import RawTable
 from ..units import unit_in_heading
+from . import detection
+from .detection import DetectionRule
 
-DetectionRule = Literal["half of limit", "limit", "zero", "missing"]
-_SHARE = {"half of limit": 0.5, "limit": 1.0, "zero": 0.0, "missing": np.nan}
 
-
-def mapped(raw: delimited.RawTable, table: str, mapping: Mapping[str, str]) -> dict[str, str]:
+def mapped(raw: RawTable, table: str, mapping: Mapping[str, str]) -> dict[str, str]:
     """Return role to column: the user's choice, completed by guesses from the headings.
 
     Raises
@@ -32,7 +30,7 @@ def mapped(raw: delimited.RawTable, table: str, mapping: Mapping[str, str]) -> d
         if column and column not in have:
             raise InputError(
                 f"there is no column '{column}' for {role}",
-                where=raw.path.name,
+                where=raw.file,
                 fix="Its columns are: " + ", ".join(have),
             )
     chosen = {**columns.guess(have, table), **dict(mapping)}
@@ -41,20 +39,20 @@ def mapped(raw: delimited.RawTable, table: str, mapping: Mapping[str, str]) -> d
     if absent:
         raise InputError(
             "no column for " + ", ".join(absent),
-            where=raw.path.name,
+            where=raw.file,
             fix="Choose it in the mapping; the columns are: " + ", ".join(have),
         )
     return chosen
 
 
-def number_column(raw: delimited.RawTable, column: str) -> NDArray[np.float64]:
+def number_column(raw: RawTable, column: str) -> NDArray[np.float64]:
     """Return a column as numbers, NaN where it is not one; the checks report those."""
-    values, _ = delimited.numbers(raw.cells.column(column), raw.layout.decimal_comma)
+    values, _ = rawtable.numbers(raw.cells.column(column), raw.layout.decimal_comma)
     return values
 
 
 def attributes(
-    raw: delimited.RawTable,
+    raw: RawTable,
     used: set[str],
     rule: DetectionRule,
     found: Findings,
@@ -73,10 +71,13 @@ def attributes(
     for column in raw.layout.columns:
         if column in used:
             continue
-        values, odd = delimited.numbers(raw.cells.column(column), raw.layout.decimal_comma)
+        values, odd = rawtable.numbers(raw.cells.column(column), raw.layout.decimal_comma)
         rows = np.flatnonzero(odd)
         texts = raw.cells.column(column).take(rows).to_pylist() if len(rows) else []
-        limits = delimited.below_detection(pd.Series(texts, dtype="object"))
+        limits = rawtable.below_detection(pd.Series(texts, dtype="object"))
+        worded = detection.says_below(texts)
+        if worded.any():
+            limits[worded] = detection.limit_of(values, limits)
         below = np.isfinite(limits)
         filled = int(np.isfinite(values).sum())
         if filled + int(below.sum()) < max(1, len(rows) - int(below.sum())):
@@ -86,28 +87,17 @@ def attributes(
             continue
         if below.any():
             at = rows[below]
-            values[at] = limits[below] * _SHARE[rule]
+            values[at] = limits[below] * detection.SHARE[rule]
             done = [f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in values[at]]
             what = [f"{column} '{t.strip()}' is below detection" for t, b in zip(texts, below, strict=True) if b]
-            found.add("mended", what, done, file=raw.path.name, table=table, line=raw.line[at], hole=where[at])
+            found.add("mended", what, done, file=raw.file, table=table, line=raw.line[at], hole=where[at])
         if (~below).any():
             at = rows[~below]
             what = [f"{column} '{t.strip()}' is not a number" for t, b in zip(texts, below, strict=True) if not b]
-            found.add("look", what, "left empty", file=raw.path.name, table=table, line=raw.line[at], hole=where[at])
-        taken[column] = values
+            found.add("look", what, "left empty", file=raw.file, table=table, line=raw.line[at], hole=where[at])
         units[column] = unit_in_heading(column)
-    return pd.DataFrame(taken, index=range(len(raw.line))), units
-
-
-def existing(path: str) -> Path:
-    """Return a path that is a file.
-
-    Raises
-    ------
-    InputError
-        When it is not.
-    """
-    file = Path(path).expanduser()
-    if not file.is_file():
-        raise InputError("there is no such file", where=str(path), fix="Check the path")
-    return file
+        taken[column] = detection.negative_codes(
+            values, column, units[column], rule, found, raw.file, table, raw.line, where
+        )
+    frame = pd.DataFrame(taken, index=range(len(raw.line)))
+    return detection.join_units(frame, units, found, raw.file, table, raw.line, where), units

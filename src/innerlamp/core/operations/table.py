@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from . import compositing, gridding, import_holes, import_places, magnetics, shell, targets
+from . import add_holes, compositing, gridding, import_holes, import_places, magnetics, shell, targets
 from .declare import Operation
 
 OPERATIONS: dict[str, Operation] = {
     each.name: each
     for each in (
         import_holes.OPERATION,
+        add_holes.OPERATION,
         import_places.POINTS,
         import_places.GRID,
         import_places.LINES,

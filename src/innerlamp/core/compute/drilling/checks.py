@@ -251,3 +251,19 @@ def check_coverage(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, 
         ~collars["hole"].isin(table["hole"].unique())
     ]  # as a whole column it took 15 s for a million rows
     found.add("look", f"hole has no {name} rows", "kept", file=file, table=name, hole=missing["hole"].to_numpy())
+
+
+def check_readings(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, file: str, name: str) -> pd.DataFrame:
+    """Readings at single depths: a known hole, a depth within it. Columns hole, depth_m, line, ..."""
+    table = check_ids(table, found, file, name)
+    table = _leave_out(table, ~table["hole"].isin(collars["hole"]).to_numpy(), "hole has no collar", found, file, name)
+    table = _leave_out(
+        table, ~np.isfinite(table["depth_m"].to_numpy(float)), "depth is not a number", found, file, name
+    )
+    table = _leave_out(table, table["depth_m"].to_numpy() < 0, "depth is negative", found, file, name)
+    depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
+    beyond = table["depth_m"].to_numpy() > depth + 0.01
+    if beyond.any():
+        rows = table[beyond]
+        found.add("look", "reading beyond the end of hole", "kept, path continued straight", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())  # fmt: skip
+    return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)

@@ -1,0 +1,152 @@
+"""A table as it was read, before any meaning is given to it: cells, columns, and the line of each row.
+
+Cells stay as they are here; turning them into numbers is a separate, reported step (`numbers`), so
+that nothing is lost on the way in.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from ..errors import InputError
+
+_NUMBER = re.compile(r"^\s*[<>]?\s*[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?\s*$")
+_BELOW = re.compile(r"^\s*<\s*(\d*\.?\d+)\s*$")
+NO_VALUE = frozenset({"", "na", "n/a", "nan", "null", "none", "-", "--", "ns", "*"})
+
+
+@dataclass(frozen=True)
+class Layout:
+    """What was understood of a delimited file: how it is cut and where its heading is."""
+
+    delimiter: str
+    encoding: str
+    header_line: int
+    columns: tuple[str, ...]
+    decimal_comma: bool = False
+    medium: str = "text"
+    part: str = ""
+    edges: tuple[int, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """How the table is laid out, for people."""
+        signs = {
+            ",": "comma separated",
+            ";": "semicolon separated",
+            "\t": "tab separated",
+            "|": "bar separated",
+            " ": "separated by spaces",
+        }
+        how = {"text": signs.get(self.delimiter, "fixed columns")}.get(self.medium, self.medium)
+        where = f"{how} '{self.part}'" if self.part else how
+        comma = ", decimal comma" if self.decimal_comma else ""
+        return f"{where}, heading in line {self.header_line}, {len(self.columns)} columns{comma}"
+
+
+@dataclass(frozen=True)
+class RawTable:
+    """All cells of a table, with the line each row stood on (first line is 1).
+
+    Cells are text as they stand in the file; columns of a spreadsheet, database or log that hold
+    nothing but numbers are float64.
+    """
+
+    path: Path
+    layout: Layout
+    cells: pa.Table
+    line: NDArray[np.int64]
+
+    @property
+    def file(self) -> str:
+        """Name of the file, with the sheet or table in it, as findings show it."""
+        return f"{self.path.name}#{self.layout.part}" if self.layout.part else self.path.name
+
+    def text(self, column: str) -> pd.Series:
+        """Cells of a column as Python text; whole numbers without a decimal point."""
+        cells = self.cells.column(column)
+        if pa.types.is_floating(cells.type):
+            return pd.Series([number_text(v) for v in cells.to_pylist()], dtype="object")
+        return cells.to_pandas().astype("object")
+
+
+def number_text(value: float | None) -> str:
+    """Return a number as somebody would have typed it; '' for none."""
+    if value is None or not math.isfinite(value):
+        return ""
+    return f"{value:.0f}" if value == int(value) and abs(value) < 1e15 else repr(value)
+
+
+def find_heading(rows: list[list[str]], width: int, name: str) -> int:
+    """Return the index of the row that names the columns: the first wide one without a number.
+
+    Raises
+    ------
+    InputError
+        When there is none.
+    """
+    for index, row in enumerate(rows):
+        fields = [f.strip() for f in row]
+        filled = sum(bool(f) for f in fields)
+        if len(fields) >= width and filled >= max(2, width - 2) and not any(_NUMBER.match(f) for f in fields):
+            return index
+    raise InputError("no heading line was found", where=name, fix="The first line of the table must name its columns")
+
+
+def empty_rows(cells: pa.Table) -> NDArray[np.bool_]:
+    empty = np.ones(cells.num_rows, dtype=bool)
+    for column in cells.columns:
+        if pa.types.is_floating(column.type):
+            empty &= pc.is_null(column, nan_is_null=True).to_numpy()
+        else:
+            empty &= pc.equal(pc.utf8_trim_whitespace(column), "").to_numpy(zero_copy_only=False)
+        if not empty.any():
+            break
+    return empty
+
+
+def numbers(
+    cells: pd.Series | pa.ChunkedArray, decimal_comma: bool = False
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return cells as float64 (NaN where not a number) and a mask of cells that hold something else."""
+    column = cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([pa.array(cells, pa.string())])
+    if pa.types.is_floating(column.type):
+        values = np.array(column.to_numpy(), dtype=float)
+        return np.where(np.isfinite(values), values, np.nan), np.zeros(len(values), dtype=bool)
+    text = pc.utf8_trim_whitespace(column)
+    if decimal_comma:
+        text = pc.replace_substring(text, ",", ".")
+    nothing = pc.equal(text, "")
+    try:
+        values = pc.cast(pc.if_else(nothing, pa.scalar(None, pa.string()), text), pa.float64())
+        return np.array(values.to_numpy(), dtype=float), np.zeros(len(values), dtype=bool)
+    except pa.ArrowInvalid:
+        series = text.to_pandas().astype("object")
+        values = np.array(pd.to_numeric(series, errors="coerce"), dtype=float)
+        values[~np.isfinite(values)] = np.nan
+        odd = np.isnan(values) & ~series.str.lower().isin(NO_VALUE).to_numpy()
+        return values, odd
+
+
+def below_detection(cells: pd.Series) -> NDArray[np.float64]:
+    """Return the limit of cells like ``<0.5``, NaN for all others."""
+    return np.array([float(m.group(1)) if (m := _BELOW.match(str(c))) else np.nan for c in cells], dtype=float)
+
+
+def unique(names: list[str]) -> tuple[str, ...]:
+    seen: dict[str, int] = {}
+    out = []
+    for index, given in enumerate(names):
+        name = given or f"column {index + 1}"
+        seen[name] = seen.get(name, 0) + 1
+        out.append(name if seen[name] == 1 else f"{name} {seen[name]}")
+    return tuple(out)

@@ -1,0 +1,109 @@
+"""Spreadsheets: XLSX, XLSM, XLS and ODS, any sheet, through python-calamine."""
+
+from __future__ import annotations
+
+import datetime
+import itertools
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from ..errors import InputError
+from ..findings import Findings
+from .rawtable import Layout, RawTable, empty_rows, find_heading, number_text, unique
+
+_LOOKED_AT = 200
+_LARGEST = 8_000_000_000  # bytes when unpacked; more is no honest spreadsheet
+
+
+def parts(path: Path) -> tuple[str, ...]:
+    """Return the names of the sheets that hold anything."""
+    book = _book(path)
+    return tuple(m.name for m in book.sheets_metadata if str(m.visible).endswith("Visible")) or tuple(book.sheet_names)
+
+
+def look(path: Path, part: str) -> Layout:
+    """Find the heading of a sheet from its first rows."""
+    rows = [[as_text(v) for v in row] for row in itertools.islice(_rows(path, part), _LOOKED_AT)]
+    filled = [sum(bool(c) for c in row) for row in rows]
+    if not any(filled):
+        raise InputError("the sheet is empty", where=f"{path.name}#{part}")
+    width = int(np.median([n for n in filled if n]))
+    if width < 2:
+        raise InputError("the sheet does not look like a table", where=f"{path.name}#{part}")
+    heading = find_heading(rows, width, f"{path.name}#{part}")
+    names = rows[heading]
+    while names and not names[-1]:
+        names = names[:-1]
+    return Layout("", "", heading + 1, unique(names), medium="sheet", part=part)
+
+
+def read(path: Path, part: str, found: Findings, table: str, layout: Layout) -> RawTable:
+    """Read all rows under the heading; cells beyond the last heading are reported."""
+    count = len(layout.columns)
+    rows = list(itertools.islice(_rows(path, part), layout.header_line, None))
+    line = np.arange(layout.header_line + 1, layout.header_line + 1 + len(rows), dtype=np.int64)
+    beyond = [n for n, row in zip(line, rows, strict=True) if any(v not in ("", None) for v in row[count:])]
+    if beyond:
+        found.add("look", "cells without a heading", "not read", file=f"{path.name}#{part}", table=table, line=beyond)
+    data = {}
+    for k, name in enumerate(layout.columns):
+        data[name] = column_of([row[k] if k < len(row) else "" for row in rows])
+    cells = pa.table(data)
+    empty = empty_rows(cells)
+    if empty.any():
+        cells, line = cells.filter(pa.array(~empty)), line[~empty]
+    return RawTable(path, layout, cells, line)
+
+
+def column_of(values: list[Any]) -> pa.Array:
+    """Return cells as float64 when they hold nothing but numbers and blanks, as text otherwise."""
+    kinds = {type(v) for v in values}
+    if kinds <= {float, int, str, type(None)}:
+        strings = str in kinds and any(type(v) is str and v.strip() for v in values)
+        if not strings and kinds & {float, int}:
+            if kinds <= {float, int}:
+                return pa.array(np.array(values, dtype=float))
+            return pa.array([None if v in ("", None) or isinstance(v, str) else float(v) for v in values], pa.float64())
+    return pa.array([as_text(v) for v in values], pa.string())
+
+
+def as_text(value: Any) -> str:
+    """Return a cell as text: dates in ISO form, whole numbers without a decimal point."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "TRUE" if value else "FALSE"
+    if isinstance(value, int | float):
+        return number_text(float(value))
+    if isinstance(value, datetime.datetime):
+        return value.date().isoformat() if value.time() == datetime.time() else value.isoformat(" ")
+    return value.isoformat() if isinstance(value, datetime.date | datetime.time) else str(value)
+
+
+def _rows(path: Path, part: str) -> Iterator[list[Any]]:
+    from python_calamine import CalamineError
+
+    try:
+        yield from _book(path).get_sheet_by_name(part).iter_rows()
+    except (CalamineError, OSError, ValueError) as error:
+        raise InputError(f"the sheet can't be read ({error})", where=f"{path.name}#{part}") from error
+
+
+def _book(path: Path) -> Any:
+    from python_calamine import CalamineError, CalamineWorkbook
+
+    try:
+        if zipfile.is_zipfile(path):
+            with zipfile.ZipFile(path) as archive:
+                if sum(entry.file_size for entry in archive.infolist()) > _LARGEST:
+                    raise InputError("the spreadsheet unpacks to more than 8 GB", where=path.name)
+        return CalamineWorkbook.from_path(str(path))
+    except (CalamineError, OSError, ValueError, zipfile.BadZipFile) as error:
+        raise InputError(
+            f"can't be read as a spreadsheet ({error})", where=path.name, fix="Save it again as XLSX or ODS"
+        ) from error

@@ -1,0 +1,128 @@
+"""Reading tables from any file that holds some: told apart by their content, named ``file#part``.
+
+A part is a sheet of a spreadsheet or a table of a database; text files and logs have none.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import pyarrow as pa
+
+from ..errors import InputError
+from ..findings import Findings
+from . import database, delimited, las, sheets
+from .rawtable import Layout, RawTable
+
+
+@dataclass(frozen=True)
+class Medium:
+    """A kind of file with tables: how it is told, its parts, and how one of them is looked at and read."""
+
+    name: str
+    fits: Callable[[Path, bytes], bool]
+    parts: Callable[[Path], tuple[str, ...]]
+    look: Callable[[Path, str], Layout]
+    read: Callable[[Path, str, Findings, str, Layout], RawTable]
+
+
+def _no_parts(path: Path) -> tuple[str, ...]:
+    return ()
+
+
+MEDIA: tuple[Medium, ...] = (
+    Medium("database", lambda _, head: head[:16] == b"SQLite format 3\0" or head[4:19] in (b"Standard Jet DB", b"Standard ACE DB"), database.parts, database.look, database.read),
+    Medium("spreadsheet", lambda _, head: head[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"), sheets.parts, sheets.look, sheets.read),
+    Medium("LAS log", lambda p, _: las.is_las(p), _no_parts, lambda p, _: las.look(p), lambda p, _, found, table, layout: las.read(p, found, table, layout)),
+    Medium("text", lambda *_: True, _no_parts, lambda p, _: delimited.look(p), lambda p, _, found, table, layout: delimited.read(p, found, table, layout)),
+)  # fmt: skip
+
+
+def split(ref: Path | str) -> tuple[Path, str]:
+    """Return file and part of ``file#part``; a file that is really called so has no part.
+
+    Raises
+    ------
+    InputError
+        When there is no such file.
+    """
+    path = Path(ref).expanduser()
+    if path.is_file():
+        return path, ""
+    name, sign, part = str(path).rpartition("#")
+    if sign and Path(name).is_file():
+        return Path(name), part
+    raise InputError("there is no such file", where=str(ref), fix="Check the path")
+
+
+def medium_of(path: Path) -> Medium:
+    """Return the kind of a file, by its first bytes."""
+    try:
+        with path.open("rb") as handle:
+            head = handle.read(64)
+    except OSError as error:
+        raise InputError(f"can't read the file ({error.strerror})", where=str(path), fix="Check the path") from error
+    return next(m for m in MEDIA if m.fits(path, head))
+
+
+def parts(path: Path | str) -> tuple[str, ...]:
+    """Return the sheets or tables of a file; none for a file that is one table itself."""
+    path, _ = split(path)
+    return medium_of(path).parts(path)
+
+
+def look(ref: Path | str) -> Layout:
+    """Return how a table is laid out.
+
+    Raises
+    ------
+    InputError
+        When it can't be read, or has several parts and none was named.
+    """
+    path, part = split(ref)
+    medium = medium_of(path)
+    return medium.look(path, _one(path, part, medium))
+
+
+def read(ref: Path | str, found: Findings, table: str = "", layout: Layout | None = None) -> RawTable:
+    """Read all rows of a table; what can't be taken is reported with its line."""
+    path, part = split(ref)
+    medium = medium_of(path)
+    part = _one(path, part, medium)
+    return medium.read(path, part, found, table, layout or medium.look(path, part))
+
+
+def first_rows(ref: Path | str, layout: Layout, count: int) -> list[list[str]]:
+    """Return the first rows as text, for a preview; large text files are not read as a whole."""
+    path, part = split(ref)
+    medium = medium_of(path)
+    if medium.name == "text":
+        return delimited.first_rows(path, layout, count)
+    if medium.name == "database":
+        raw = database.read(path, part or layout.part, Findings(), "", layout, most=count)
+    else:
+        raw = medium.read(path, part or layout.part, Findings(), "", layout)
+    head = RawTable(raw.path, layout, pa.table(raw.cells.slice(0, count)), raw.line[:count])
+    columns = [head.text(c).tolist() for c in layout.columns]
+    return [[str(c[k]) for c in columns] for k in range(head.cells.num_rows)]
+
+
+def _one(path: Path, part: str, medium: Medium) -> str:
+    names = medium.parts(path)
+    if part:
+        if part not in names:
+            raise InputError(
+                f"there is no part '{part}'", where=path.name, fix="There are: " + (", ".join(names) or "none")
+            )
+        return part
+    if len(names) > 1:
+        raise InputError(
+            f"the file has {len(names)} tables",
+            where=path.name,
+            fix=f"Name one: {path.name}#{names[0]} (there are: {', '.join(names)})",
+        )
+    if not names and medium.name in ("spreadsheet", "database"):
+        raise InputError("the file holds no table", where=path.name)
+    return names[0] if names else ""

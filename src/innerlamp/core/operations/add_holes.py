@@ -1,0 +1,168 @@
+"""Adding a second batch of holes to a set, or replacing its tables with corrected ones."""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Literal
+
+import pandas as pd
+
+from ..findings import ORDER
+from ..formats.columns import plain
+from ..items.base import Item
+from ..items.holes import HoleSet
+from ..progress import Progress
+from . import import_holes
+from .declare import Input, Inputs, Operation, Output, param
+from .differences import compare_holes
+
+_FIXED = {"hole", "x", "y", "z", "depth_m", "from_m", "to_m", "line", "date"}
+
+
+class AddHoles(import_holes.ImportHoles):
+    mode: Literal["add", "replace"] = param(
+        "add", "The files are", help="add: a further batch, holes that are not in it stay. replace: all there is, holes that are not in it go"
+    )  # fmt: skip
+    rename: dict[str, str] = param(
+        {},
+        "Same columns",
+        role="mapping",
+        help="Column of the new files to column of the first import, where the headings differ",
+    )
+
+
+def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> HoleSet:
+    """Return a set with the new holes; holes that are in both are taken from the new files, table by table.
+
+    A table that the new files lack keeps its old rows. Columns are matched to the old ones by
+    name, then by name without spaces, case and unit; what matches nothing is added and reported.
+    """
+    new, notes = _match_columns(old, new, rename)
+    stays = old.collars if mode == "add" else old.collars[old.collars["hole"].isin(new.collars["hole"])]
+    fresh = set(new.collars["hole"])
+    collars = pd.concat([stays[~stays["hole"].isin(fresh)], new.collars], ignore_index=True)
+    collars = collars.assign(
+        order=collars["hole"].map(
+            {h: k for k, h in enumerate(dict.fromkeys([*old.collars["hole"], *new.collars["hole"]]))}
+        )
+    )
+    collars = collars.sort_values("order", kind="stable").drop(columns="order").reset_index(drop=True)
+    keep = set(collars["hole"])
+    surveys = _join(old.surveys, new.surveys, keep)
+    tables = {
+        name: _join(_bare(old.tables.get(name)), _bare(new.tables.get(name)), keep)
+        for name in dict.fromkeys([*old.tables, *new.tables])
+    }
+    readings = {
+        name: _join(_bare(old.readings.get(name)), _bare(new.readings.get(name)), keep)
+        for name in dict.fromkeys([*old.readings, *new.readings])
+    }
+    path = import_holes.path_of(
+        collars, surveys, tables, "balanced tangential" if old.method == "balanced tangential" else "minimum curvature"
+    )
+    found = pd.concat([old.findings, new.findings, notes], ignore_index=True)
+    found = found.assign(order=found["severity"].map({s: k for k, s in enumerate(ORDER)})).sort_values(
+        "order", kind="stable"
+    )
+    return dataclasses.replace(
+        old, collars=collars, surveys=surveys, stations=import_holes.stations_table(path, collars),
+        tables={n: import_holes.place(t, collars, path) for n, t in tables.items()},
+        readings={n: import_holes.place_readings(t, collars, path) for n, t in readings.items()},
+        units={**new.units, **old.units}, findings=found.drop(columns="order").reset_index(drop=True),
+    )  # fmt: skip
+
+
+def _bare(table: pd.DataFrame | None) -> pd.DataFrame | None:
+    """Take the places off again: they are found anew along the joined paths."""
+    if table is None:
+        return None
+    places = [c for c in ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1") if c in table.columns]
+    return table.drop(columns=places).assign(hole=table["hole"].astype(str))
+
+
+def _join(old: pd.DataFrame | None, new: pd.DataFrame | None, keep: set[str]) -> pd.DataFrame:
+    if new is None or not len(new):
+        joined = old
+    elif old is None:
+        joined = new
+    else:
+        joined = pd.concat([old[~old["hole"].isin(set(new["hole"]))], new], ignore_index=True)
+    assert joined is not None
+    joined = joined[joined["hole"].isin(keep)]
+    by = [c for c in ("hole", "from_m", "depth_m") if c in joined.columns]
+    return joined.sort_values(by, kind="stable").reset_index(drop=True)
+
+
+def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[HoleSet, pd.DataFrame]:
+    notes: list[dict[str, object]] = []
+
+    def matched(name: str, table: pd.DataFrame, before: pd.DataFrame | None) -> pd.DataFrame:
+        if before is None:
+            return table
+        known = [c for c in before.columns if c not in _FIXED]
+        flat = {plain(c): c for c in known}
+        change = {c: rename[c] for c in table.columns if rename.get(c) in known}
+        for column in table.columns:
+            if (
+                column in _FIXED
+                or column in known
+                or column in change
+                or column in ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
+            ):
+                continue
+            like = flat.get(plain(column))
+            if like is not None and like not in table.columns:
+                change[column] = like
+            else:
+                notes.append(
+                    _note("look", f"column '{column}' was not in the first import", "added as a new column", name)
+                )
+        for column, target in change.items():
+            notes.append(_note("mended", f"column '{column}'", f"taken as '{target}' of the first import", name))
+        for column in known:
+            if column not in table.columns and column not in change.values():
+                notes.append(
+                    _note(
+                        "look",
+                        f"column '{column}' of the first import is not in the new file",
+                        "left empty for the new holes",
+                        name,
+                    )
+                )
+        return table.rename(columns=change)
+
+    tables = {n: matched(n, t, old.tables.get(n)) for n, t in new.tables.items()}
+    readings = {n: matched(n, t, old.readings.get(n)) for n, t in new.readings.items()}
+    frame = pd.DataFrame(notes, columns=list(old.findings.columns)) if notes else old.findings.iloc[:0]
+    return dataclasses.replace(new, tables=tables, readings=readings), frame
+
+
+def _note(severity: str, what: str, done: str, table: str) -> dict[str, object]:
+    return {"severity": severity, "what": what, "done": done, "hole": "", "table": table, "file": "", "line": 0}
+
+
+def read_batch(inputs: Inputs, p: AddHoles, progress: Progress) -> tuple[HoleSet, HoleSet, HoleSet]:
+    """Return the present set, what the new files hold, and the two together."""
+    old = inputs["holes"]
+    assert isinstance(old, HoleSet)
+    whole = p.model_dump(exclude={"mode", "rename"})
+    made = import_holes.OPERATION.run(inputs, import_holes.ImportHoles(**whole), progress.part(0.0, 0.8))["holes"]
+    assert isinstance(made, HoleSet)
+    return old, made, merge(old, made, p.mode, p.rename)
+
+
+def _run(inputs: Inputs, p: AddHoles, progress: Progress) -> dict[str, Item]:
+    old, _, joined = read_batch(inputs, p, progress)
+    counts = compare_holes(old, joined)["status"].value_counts()
+    words = ", ".join(f"{int(counts.get(k, 0))} {k}" for k in ("new", "changed", "gone", "unchanged"))
+    progress(1.0, f"Holes: {words}")
+    return {"holes": joined}
+
+
+OPERATION = Operation(
+    name="add-holes", title="Add or replace holes", area="Data",
+    help="Adds a further batch of holes to a set, or replaces its tables with corrected ones. What hangs from the set is made again afterwards, unless it is held.",
+    params=AddHoles, run=_run,
+    inputs=(Input("holes", "Drillholes", ("holes",)), *import_holes.OPERATION.inputs),
+    outputs=(Output("holes", "holes", "Drillholes"),), estimate=import_holes.OPERATION.estimate, replaces={"holes": "holes"},
+)  # fmt: skip

@@ -1,0 +1,251 @@
+"""What moved between two versions of an item, in numbers: the difference card.
+
+Each row says what was measured, before and after, and where the largest change lies if it has a
+place. Rows come in the order in which a person asks: sizes first, then values, then extremes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from ..compute.geometry.sampling import bilinear
+from ..compute.geometry.surface_distance import distance_to_surface
+from ..errors import InputError
+from ..items.base import Item, numeric_columns
+from ..items.fields import BlockModel, Grid, Surface
+from ..items.holes import INTERVAL_ROLES, HoleSet
+from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
+
+
+@dataclass(frozen=True)
+class Change:
+    """One line of a difference card; `place` is (x, y, z) in metres or None."""
+
+    what: str
+    before: str
+    after: str
+    place: tuple[float, float, float] | None = None
+
+
+def difference(old: Item, new: Item) -> list[Change]:
+    """Return what moved from one version of an item to another of the same kind.
+
+    Raises
+    ------
+    InputError
+        When the two are of different kinds.
+    """
+    if old.kind != new.kind:
+        raise InputError(f"{old.title.lower()} can't be compared with {new.title.lower()}", where=new.name)
+    return _BY_KIND[old.kind](old, new)
+
+
+def compare_holes(old: HoleSet, new: HoleSet) -> pd.DataFrame:
+    """Return one row a hole: status (new, changed, gone, unchanged), and in words what changed."""
+    a, b = old.collars.set_index("hole"), new.collars.set_index("hole")
+    rows = []
+    before, after = ({name: dict(tuple(t.groupby("hole", observed=True))) for name, t in {"survey": h.surveys, **h.tables, **h.readings}.items()} for h in (old, new))  # fmt: skip
+    for hole in [*b.index, *(h for h in a.index if h not in b.index)]:
+        if hole not in a.index:
+            metres = float(b.loc[hole, "depth_m"])
+            rows.append((hole, "new", f"{metres:g} m"))
+        elif hole not in b.index:
+            rows.append((hole, "gone", ""))
+        else:
+            words = _moved(a.loc[hole], b.loc[hole])
+            for name in dict.fromkeys([*before, *after]):
+                words += _rows_changed(name, before.get(name, {}).get(hole), after.get(name, {}).get(hole))
+            rows.append((hole, "changed" if words else "unchanged", ", ".join(words)))
+    return pd.DataFrame(rows, columns=["hole", "status", "what"])
+
+
+def _moved(a: pd.Series, b: pd.Series) -> list[str]:
+    words = []
+    away = float(np.linalg.norm(a[["x", "y", "z"]].to_numpy(float) - b[["x", "y", "z"]].to_numpy(float)))
+    if away > 0.005:
+        words.append(f"collar moved {away:.2f} m")
+    if abs(float(a["depth_m"]) - float(b["depth_m"])) > 0.005:
+        words.append(f"depth {float(a['depth_m']):g} → {float(b['depth_m']):g} m")
+    return words
+
+
+_KEYS = {"from_m", "to_m", "depth_m", "azimuth", "dip"}
+
+
+def _rows_changed(name: str, a: pd.DataFrame | None, b: pd.DataFrame | None) -> list[str]:
+    one, two = (0 if t is None else len(t) for t in (a, b))
+    if a is None or b is None:
+        return [] if one == two else [f"{name}: {one} → {two} rows"]
+    keys = [c for c in ("from_m", "to_m") if c in a.columns] or ["depth_m"]
+    values = [
+        c
+        for c in a.columns
+        if c in b.columns and c not in ("line", "hole") and c not in INTERVAL_ROLES[5:] and c not in keys
+    ]
+    left, right = (t.set_index([t[k].round(3) for k in keys])[values] for t in (a, b))
+    left, right = left[~left.index.duplicated()], right[~right.index.duplicated()]
+    both = left.index.intersection(right.index)
+    changed = 0
+    if len(both):
+        l, r = left.loc[both], right.loc[both]  # noqa: E741
+        same = np.ones(len(both), dtype=bool)
+        for column in values:
+            p, q = l[column], r[column]
+            if pd.api.types.is_numeric_dtype(p) and pd.api.types.is_numeric_dtype(q):
+                same &= np.isclose(p.to_numpy(float), q.to_numpy(float), rtol=1e-9, atol=1e-9, equal_nan=True)
+            else:
+                same &= (p.fillna("").astype(str) == q.fillna("").astype(str)).to_numpy()
+        changed = int((~same).sum())
+    added, gone = len(right) - len(both), len(left) - len(both)
+    parts = [f"{n} {word}" for n, word in ((added, "new"), (gone, "gone"), (changed, "changed")) if n]
+    return [f"{name}: {', '.join(parts)}"] if parts else []
+
+
+def _number(value: float) -> str:
+    return f"{value:,.4g}" if np.isfinite(value) else "–"
+
+
+def _sizes(what: str, a: float, b: float, unit: str = "") -> Change:
+    return Change(what, f"{a:,.6g} {unit}".strip(), f"{b:,.6g} {unit}".strip())
+
+
+def _spread(name: str, unit: str, a: np.ndarray, b: np.ndarray) -> list[Change]:
+    a, b = a[np.isfinite(a)], b[np.isfinite(b)]
+    if not len(a) or not len(b):
+        return [_sizes(f"{name}: values", len(a), len(b))]
+    label = f"{name} ({unit})" if unit else name
+    return [
+        Change(f"{label}: mean", _number(float(a.mean())), _number(float(b.mean()))),
+        Change(f"{label}: 95 %", _number(float(np.percentile(a, 95))), _number(float(np.percentile(b, 95)))),
+        Change(f"{label}: highest", _number(float(a.max())), _number(float(b.max()))),
+    ]
+
+
+def _holes(a: HoleSet, b: HoleSet) -> list[Change]:
+    status = compare_holes(a, b)["status"].value_counts()
+    out = [
+        _sizes("Holes", len(a.collars), len(b.collars)),
+        _sizes("Drilled", a.collars["depth_m"].sum(), b.collars["depth_m"].sum(), "m"),
+    ]
+    out.append(
+        Change(
+            "Holes new, changed, gone", "", ", ".join(str(int(status.get(k, 0))) for k in ("new", "changed", "gone"))
+        )
+    )
+    for name in dict.fromkeys([*a.tables, *b.tables]):
+        one, two = a.tables.get(name, pd.DataFrame()), b.tables.get(name, pd.DataFrame())
+        out.append(_sizes(f"{name}: intervals", len(one), len(two)))
+        for column in (numeric_columns(one, INTERVAL_ROLES) if len(one) else [])[:6]:
+            if column in two.columns and b.units.get(column):
+                out.append(
+                    _spread(column, b.units[column], one[column].to_numpy(float), two[column].to_numpy(float))[0]
+                )
+    return out
+
+
+def _table(a: Any, b: Any) -> list[Change]:
+    out = [_sizes("Rows", len(a.table), len(b.table))]
+    leave = (*POINT_ROLES, "from_m", "to_m", "sampled_m")
+    for column in numeric_columns(b.table, leave):
+        if column in a.table.columns and b.units.get(column):
+            out += _spread(column, b.units[column], a.table[column].to_numpy(float), b.table[column].to_numpy(float))
+    return out[:16]
+
+
+def _grid(a: Grid, b: Grid) -> list[Change]:
+    gx, gy = np.meshgrid(b.x, b.y)
+    before = bilinear(a.values, a.x0, a.y0, a.dx, a.dy, gx, gy)
+    moved = b.values - before
+    good = np.isfinite(moved)
+    unit = f" ({b.unit})" if b.unit else ""
+    out = [
+        _sizes("Cells with a value", np.isfinite(a.values).sum(), np.isfinite(b.values).sum()),
+        *_spread(b.attribute, b.unit, a.values.ravel(), b.values.ravel()),
+    ]
+    if good.any():
+        j, i = np.unravel_index(np.nanargmax(np.abs(np.where(good, moved, np.nan))), moved.shape)
+        size = np.abs(moved[good])
+        place = (float(gx[j, i]), float(gy[j, i]), float("nan"))
+        out += [
+            Change(f"Change{unit}: mean", "", f"{float(moved[good].mean()):+.4g}"),
+            Change(f"Change{unit}: 95 % within", "", f"± {float(np.percentile(size, 95)):.4g}"),
+            Change(f"Change{unit}: largest", "", f"{float(moved[j, i]):+.4g}", place),
+        ]
+    return out
+
+
+def _surface(a: Surface, b: Surface) -> list[Change]:
+    out = []
+    if b.closed:
+        out.append(_sizes("Volume", a.volume_m3 / 1e6, b.volume_m3 / 1e6, "million m³"))
+    out.append(_sizes("Triangles", len(a.triangles), len(b.triangles)))
+    if len(a.triangles) and len(b.triangles):
+        step = max(1, len(b.vertices) // 20_000)
+        points = b.vertices[::step]
+        away = distance_to_surface(points, a.vertices, a.triangles)
+        worst = int(np.argmax(away))
+        x, y, z = (float(v) for v in points[worst])
+        out += [
+            Change("Moved: mean", "", f"{away.mean():.2f} m"),
+            Change("Moved: 95 % within", "", f"{np.percentile(away, 95):.2f} m"),
+            Change("Moved: farthest", "", f"{away[worst]:.2f} m", (x, y, z)),
+        ]
+    return out
+
+
+def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
+    out: list[Change] = []
+    for name in b.properties:
+        if name not in a.properties:
+            continue
+        one, two = a.properties[name], b.properties[name]
+        unit = b.units.get(name, "")
+        cells = [m.dx * m.dy * m.dz / 1e6 for m in (a, b)]
+        known = one[np.isfinite(one)]
+        out += _spread(name, unit, known, two[np.isfinite(two)])
+        for level in np.unique(np.percentile(known, [50, 80, 95, 99])) if known.size else []:
+            volumes = [float(np.nansum(v >= level)) * size for v, size in zip((one, two), cells, strict=True)]
+            out.append(_sizes(f"Volume with {name} ≥ {level:.3g}", *volumes, unit="million m³"))
+        same_mesh = a.shape == b.shape and (a.x0, a.y0, a.z0, a.dx, a.dy, a.dz) == (b.x0, b.y0, b.z0, b.dx, b.dy, b.dz)
+        if same_mesh:
+            moved = np.where(np.isfinite(one) & np.isfinite(two), two - one, np.nan)
+            if np.isfinite(moved).any():
+                i, j, k = np.unravel_index(np.nanargmax(np.abs(moved)), moved.shape)
+                place = (b.x0 + b.dx * (i + 0.5), b.y0 + b.dy * (j + 0.5), b.z0 + b.dz * (k + 0.5))
+                out.append(Change(f"{name}: largest change", "", f"{float(moved[i, j, k]):+.4g}", place))
+    return out
+
+
+def _targets(a: TargetSet, b: TargetSet) -> list[Change]:
+    out = [_sizes("Targets", len(a.table), len(b.table))]
+    near = 60.0
+    for row in b.table.itertuples():
+        away = np.hypot(a.table["x"] - row.x, a.table["y"] - row.y).to_numpy(float) if len(a.table) else np.empty(0)
+        hit = int(np.argmin(away)) if len(away) and away.min() <= near else -1
+        before = (
+            f"rank {int(a.table['rank'].iloc[hit])}, {float(a.table['score'].iloc[hit]):.2f}"
+            if hit >= 0
+            else "not there"
+        )
+        after = f"rank {int(row.rank)}, {row.score:.2f}"
+        if before != after:
+            out.append(
+                Change(
+                    f"Target at {row.x:,.0f} E {row.y:,.0f} N",
+                    before,
+                    after,
+                    (float(row.x), float(row.y), float(row.z)),
+                )
+            )
+    return out[:16]
+
+
+_BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
+    HoleSet.kind: _holes, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
+    Surface.kind: _surface, BlockModel.kind: _blocks, TargetSet.kind: _targets,
+}  # fmt: skip

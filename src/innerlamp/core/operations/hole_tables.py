@@ -1,0 +1,194 @@
+"""The tables of a drillhole import: collars, surveys, intervals and readings, each read, mapped and checked."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ..compute.drilling import checks
+from ..errors import InputError
+from ..findings import Findings
+from ..formats import columns, dates, tables_in
+from ..formats.rawtable import RawTable
+from ..units import factor, unit_in_heading
+from .detection import DetectionRule
+from .reading import attributes, mapped, number_column
+
+DepthUnit = Literal["auto", "m", "ft"]
+North = Literal["auto", "grid", "true", "magnetic"]
+Dips = Literal["auto", "negative down", "positive down", "from vertical"]
+
+
+def depth_column(raw: RawTable, column: str, unit: DepthUnit, found: Findings, table: str) -> np.ndarray:
+    """Return depths in metres; feet are known by the choice or by the heading, and said."""
+    values = number_column(raw, column)
+    used = unit if unit != "auto" else ("ft" if unit_in_heading(column).lower() == "ft" else "m")
+    if used == "m":
+        return values
+    times = factor("ft", "m")
+    found.add("note", f"{column} is in feet", f"multiplied by {times:g}", file=raw.file, table=table)
+    return values * times
+
+
+def read_collars(
+    file: str, mapping: Mapping[str, str], unit: DepthUnit, ground: object, found: Findings
+) -> tuple[pd.DataFrame, str]:
+    """Return checked collars and the heading of their azimuth; elevations may come from the ground.
+
+    `ground` is a function of eastings and northings, or None.
+    """
+    raw = tables_in.read(file, found, "collar")
+    role = mapped(raw, "collar", mapping)
+    table = pd.DataFrame({"hole": raw.text(role["hole"]), **{r: number_column(raw, role[r]) for r in ("x", "y")}})
+    table["z"] = number_column(raw, role["z"]) if "z" in role else np.nan
+    lacking = ~np.isfinite(table["z"].to_numpy())
+    if lacking.any() and callable(ground):
+        level = ground(table["x"].to_numpy(float), table["y"].to_numpy(float))
+        fill = lacking & np.isfinite(level)
+        table.loc[fill, "z"] = level[fill]
+        ids = table["hole"].fillna("").astype(str).str.strip().to_numpy(dtype=object)
+        found.add("mended", "collar has no elevation", [f"taken from the ground surface: {v:.1f} m" for v in level[fill]], file=raw.file, table="collar", line=raw.line[fill], hole=ids[fill])  # fmt: skip
+    elif "z" not in role and not callable(ground):
+        raise InputError(
+            "no column for Elevation",
+            where=raw.file,
+            fix="Choose it in the mapping, or give a ground surface to take it from",
+        )
+    table["depth_m"] = depth_column(raw, role["depth_m"], unit, found, "collar") if "depth_m" in role else np.nan
+    for name in ("azimuth", "dip"):
+        if name in role:
+            table[name] = number_column(raw, role[name])
+    ids_text = table["hole"].fillna("").astype(str).str.strip()
+    if "date" in role:
+        table["date"] = dates.read_dates(
+            raw.text(role["date"]).tolist(), raw.line, found, raw.file, "collar", ids_text.tolist()
+        )
+    for column in raw.layout.columns:
+        if column not in role.values():
+            table[column] = raw.text(column)
+    table["line"] = raw.line
+    if "depth_m" in role:
+        bad = ~np.isfinite(table["depth_m"].to_numpy())
+        if bad.any():
+            found.add(
+                "mended", "final depth is not a number", "taken from the deepest row of the other tables",
+                file=raw.file, table="collar", line=raw.line[bad], hole=ids_text[bad].to_numpy(),
+            )  # fmt: skip
+    return checks.check_collars(table, found, raw.file), role.get("azimuth", "")
+
+
+def read_surveys(
+    file: str,
+    mapping: Mapping[str, str],
+    unit: DepthUnit,
+    dips: Dips,
+    collars: pd.DataFrame,
+    collar_file: str,
+    found: Findings,
+) -> tuple[pd.DataFrame, str]:
+    """Return checked surveys, dips negative down, and the heading of the azimuth.
+
+    Holes without a reading take azimuth and dip of their collar where it has them; the rest are vertical.
+    """
+    name = collar_file
+    if file:
+        raw = tables_in.read(file, found, "survey")
+        role = mapped(raw, "survey", mapping)
+        name = raw.file
+        table = pd.DataFrame(
+            {
+                "hole": raw.text(role["hole"]), "depth_m": depth_column(raw, role["depth_m"], unit, found, "survey"),
+                **{r: number_column(raw, role[r]) for r in ("azimuth", "dip")}, "line": raw.line,
+            }
+        )  # fmt: skip
+        heading = role["azimuth"]
+    else:
+        columns_of = {"hole": "object", "depth_m": float, "azimuth": float, "dip": float, "line": "int64"}
+        table = pd.DataFrame({c: pd.Series(dtype=t) for c, t in columns_of.items()})
+        heading = ""
+    if dips == "from vertical":
+        found.add("note", "dips are angles from vertical", "90° taken off", file=name, table="survey")
+        table["dip"] = table["dip"] - 90.0
+    table = checks.check_surveys(table, collars, found, name)
+    missing = collars[~collars["hole"].isin(table["hole"].unique())]
+    if {"azimuth", "dip"} <= set(collars.columns):
+        given = missing[np.isfinite(missing["azimuth"]) & np.isfinite(missing["dip"])]
+        if len(given):
+            found.add("note", "hole has no survey", "azimuth and dip of the collar taken", file=collar_file, table="survey", line=given["line"].to_numpy(), hole=given["hole"].to_numpy())  # fmt: skip
+            extra = given[["hole", "azimuth", "dip", "line"]].assign(depth_m=0.0)
+            if dips == "from vertical":
+                extra["dip"] -= 90.0
+            table = pd.concat([table, extra[table.columns]], ignore_index=True)
+            missing = missing[~missing["hole"].isin(given["hole"])]
+            heading = heading or "collar"
+    convention = "negative down" if dips == "from vertical" else dips
+    table = checks.settle_dips(table, convention, found, name)
+    if not len(table):
+        found.add("note", "no survey table was given", "all holes taken as vertical", table="survey")
+    else:
+        found.add(
+            "look",
+            "hole has no survey",
+            "taken as vertical",
+            file=name,
+            table="survey",
+            hole=missing["hole"].to_numpy(),
+        )
+    return table.drop(columns="line").reset_index(drop=True), heading
+
+
+def is_interval_table(file: str, mapping: Mapping[str, str]) -> bool:
+    """Return whether a table has intervals (from, to); the alternative is readings at single depths."""
+    have = tables_in.look(file).columns
+    return not columns.missing({**columns.guess(have, "interval"), **mapping}, "interval")
+
+
+def read_intervals(
+    file: str,
+    name: str,
+    mapping: Mapping[str, str],
+    unit: DepthUnit,
+    collars: pd.DataFrame,
+    rule: DetectionRule,
+    found: Findings,
+) -> tuple[pd.DataFrame, dict[str, str]]:
+    """Return a checked interval table and the unit of each of its attributes."""
+    raw = tables_in.read(file, found, name)
+    role = mapped(raw, "interval", mapping)
+    frame, units = _attributes(raw, role, rule, found, name)
+    frame.insert(0, "to_m", depth_column(raw, role["to_m"], unit, found, name))
+    frame.insert(0, "from_m", depth_column(raw, role["from_m"], unit, found, name))
+    frame.insert(0, "hole", raw.text(role["hole"]))
+    frame["line"] = raw.line
+    table = checks.check_intervals(frame, collars, found, raw.file, name)
+    checks.check_coverage(table, collars, found, raw.file, name)
+    return table, units
+
+
+def read_readings(
+    file: str,
+    name: str,
+    mapping: Mapping[str, str],
+    unit: DepthUnit,
+    collars: pd.DataFrame,
+    rule: DetectionRule,
+    found: Findings,
+) -> tuple[pd.DataFrame, dict[str, str]]:
+    """Return a checked table of readings at single depths and the unit of each of its attributes."""
+    raw = tables_in.read(file, found, name)
+    role = mapped(raw, "reading", mapping)
+    frame, units = _attributes(raw, role, rule, found, name)
+    frame.insert(0, "depth_m", depth_column(raw, role["depth_m"], unit, found, name))
+    frame.insert(0, "hole", raw.text(role["hole"]))
+    frame["line"] = raw.line
+    return checks.check_readings(frame, collars, found, raw.file, name), units
+
+
+def _attributes(
+    raw: RawTable, role: Mapping[str, str], rule: DetectionRule, found: Findings, name: str
+) -> tuple[pd.DataFrame, dict[str, str]]:
+    ids = raw.text(role["hole"]).fillna("").astype(str).str.strip().to_numpy(dtype=object)
+    return attributes(raw, set(role.values()), rule, found, name, ids)
