@@ -66,6 +66,10 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub = command("items", "list the items of a project", _items)
     sub.add_argument("project", type=Path)
+    sub = command("compare", "say what moved between two versions of an item, or two items", _compare)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("item")
+    sub.add_argument("other", nargs="?", help="another item, such as a dated copy; the version before when left out")
     sub = command("export", "write an item to a file", _export)
     sub.add_argument("project", type=Path)
     sub.add_argument("item")
@@ -170,6 +174,26 @@ def _items(args: argparse.Namespace) -> int:
         for e in project.items:
             facts = ", ".join(f"{k} {v}" for k, v in e.facts.items())
             print(f"{e.id}  {e.kind:<8} {state[e.id]:<7} {e.name}  [{facts}]")
+    return 0
+
+
+def _compare(args: argparse.Namespace) -> int:
+    from .api import Project
+    from .core.operations.differences import difference
+
+    with Project.open(args.project, write=False) as project:
+        entry = project.store.find(args.item)
+        if args.other:
+            old = project[args.other]
+        else:
+            before = [v for v, _ in project.store.versions(entry.id) if v < entry.version]
+            if not before:
+                raise InputError("there is no earlier version to compare with", where=entry.name)
+            old = project.store.load(entry.id, before[-1])
+        for change in difference(old, project.store.load(entry.id)):
+            arrow = f"{change.before} → {change.after}" if change.before else change.after
+            place = f"  at E {change.place[0]:.0f} N {change.place[1]:.0f}" if change.place else ""
+            print(f"{change.what:<34} {arrow}{place}")
     return 0
 
 

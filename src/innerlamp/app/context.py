@@ -24,7 +24,7 @@ from ..core.items.fields import BlockModel, Grid
 from ..core.items.holes import HoleSet, readings_with, table_with
 from ..core.items.legend import Legend, propose
 from ..core.jobs.runner import Job, Runner
-from ..core.operations import execute
+from ..core.operations import differences, execute
 from ..core.project import payload, trail
 from ..core.project.lock import ProjectBusy
 from ..core.project.records import Entry, Freshness, Notice
@@ -54,6 +54,7 @@ class Selection:
 
 class _Reader(QObject):
     done = QtSignal(int, object)
+    compared = QtSignal(object, object)
 
 
 class _ReadTask(QRunnable):
@@ -73,6 +74,28 @@ class _ReadTask(QRunnable):
             result = ProjectError(f"a part of the item can't be read ({error})")
         with contextlib.suppress(RuntimeError):  # the window may have closed meanwhile
             self._reader.done.emit(version, result)
+
+
+class _CompareTask(QRunnable):
+    def __init__(
+        self, folder: Path, versions: tuple[int, int], manifests: list[payload.Manifest], reader: _Reader
+    ) -> None:
+        super().__init__()
+        self._what = (folder, versions, manifests)
+        self._reader = reader
+
+    def run(self) -> None:
+        folder, versions, manifests = self._what
+        result: object
+        try:
+            old, new = (payload.read_item(folder, m) for m in manifests)
+            result = differences.difference(old, new)
+        except LampError as error:
+            result = str(error)
+        except Exception as error:
+            result = f"The two can't be compared ({error})."
+        with contextlib.suppress(RuntimeError):
+            self._reader.compared.emit(versions, result)
 
 
 class Context:
@@ -108,11 +131,14 @@ class Context:
         self.theme_changed: Signal[[]] = Signal()
         self.go_to: Signal[[float, float, float]] = Signal()
         self.jobs_changed: Signal[[list[Job]]] = Signal()
+        self.compared: Signal[[int, int]] = Signal()
         self.landed: Signal[[Job, dict[str, str]]] = Signal()
         self.said: Signal[[str, str]] = Signal()
 
         self._reader = _Reader()
         self._reader.done.connect(self._read_done)
+        self._reader.compared.connect(self._compared)
+        self._differences: dict[tuple[int, int], list[differences.Change] | str | None] = {}
         self._reading: set[int] = set()
         self._legends: dict[str, Legend] = {}
         self._poll = QTimer()
@@ -169,6 +195,7 @@ class Context:
         self.jobs, self.lit, self.colour_by = [], [], {}
         self.section, self.selected, self.selection = None, "", Selection()
         self._legends.clear()
+        self._differences.clear()
         self.problems.clear()
         self._poll.stop()
 
@@ -462,6 +489,50 @@ class Context:
         """Start the workers, so that the first job need not wait for them."""
         if not self.closed:
             self.runner.start()
+
+    # ---- comparing versions
+
+    def comparable(self, entry: Entry) -> list[tuple[int, str, str]]:
+        """Versions that an item can be compared with, newest first: version, label, id of its dated copy or ''."""
+        if self.store is None:
+            return []
+        origin = self.store.lineage(entry.id)
+        copies = {e.version: e for e in self.entries() if e.dated and self.store.lineage(e.id) == origin}
+        out = []
+        for version, at in reversed(self.store.versions(origin)):
+            if version == entry.version:
+                continue
+            copy = copies.get(version)
+            label = f"dated copy {at[5:16].replace('T', ' ')}" if copy else f"version of {at[5:16].replace('T', ' ')}"
+            out.append((version, label, copy.id if copy else ""))
+        return out
+
+    def difference(self, old: int, new: int) -> list[differences.Change] | str | None:
+        """What moved between two versions; None while it is being worked out, a sentence when it can't be."""
+        if self.store is None:
+            return None
+        if (old, new) not in self._differences:
+            self._differences[old, new] = None
+            manifests = [self.store.manifest(v) for v in (old, new)]
+            QThreadPool.globalInstance().start(_CompareTask(self.store.payloads, (old, new), manifests, self._reader))
+        return self._differences[old, new]
+
+    def _compared(self, versions: tuple[int, int], result: list[differences.Change] | str) -> None:
+        self._differences[versions] = result
+        self.compared.emit(*versions)
+
+    def swap(self, item: str, version: int, copy: str) -> None:
+        """Light an item or the dated copy of one of its versions, whichever is dim, and dim the other.
+
+        A version without a dated copy gets one first, so that it can be lit.
+        """
+        if self.store is None:
+            return
+        other = copy or next((e.id for e in self.entries() if e.dated and e.version == version), "")
+        other = other or self.store.dated_copy(item, version)
+        on = item in self.lit
+        self.set_lit(item, not on)
+        self.set_lit(other, on)
 
     def rename(self, item: str, name: str) -> None:
         if self.store:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+import pandas as pd
+from PySide6.QtCore import QObject, QRectF, QRunnable, Qt, QThreadPool
+from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QComboBox,
@@ -23,6 +26,10 @@ from ...core.compute.targets.evidence import column_maximum
 from ...core.errors import LampError
 from ...core.formats import columns, tables_in
 from ...core.items.fields import BlockModel, Grid
+from ...core.operations import add_holes
+from ...core.operations.declare import Inputs
+from ...core.operations.differences import compare_holes
+from ...core.progress import SILENT
 from .fields import MappingField
 
 if TYPE_CHECKING:
@@ -138,6 +145,93 @@ class ColumnsPreview(Preview):
         field = self.form.fields["columns"]
         assert isinstance(field, MappingField)
         field.mapping = {k: v for k, v in field.mapping.items() if k != name} if self.nested else {}
+
+
+class _Work(QObject):
+    done = QtSignal(int, object)
+
+
+class _CompareTask(QRunnable):
+    def __init__(self, number: int, inputs: Inputs, params: add_holes.AddHoles, work: _Work) -> None:
+        super().__init__()
+        self._what = (number, inputs, params)
+        self._work = work
+
+    def run(self) -> None:
+        number, inputs, params = self._what
+        result: object
+        try:
+            old, _, joined = add_holes.read_batch(inputs, params, SILENT)
+            result = compare_holes(old, joined)
+        except LampError as error:
+            result = str(error)
+        except Exception as error:
+            result = f"The files can't be compared with the set ({error})."
+        with contextlib.suppress(RuntimeError):  # the form may be closed meanwhile
+            self._work.done.emit(number, result)
+
+
+class BatchPreview(ColumnsPreview):
+    """What a further batch brings, hole by hole, before it is accepted."""
+
+    STATES = ("changed", "gone", "new", "unchanged")
+
+    def __init__(self, form: OperationForm, files: dict[str, str]) -> None:
+        super().__init__(form, files, nested=True)
+        self.counts = QLabel()
+        self.counts.setWordWrap(True)
+        self.holes = QTableWidget(0, 3)
+        self.holes.setHorizontalHeaderLabels(["hole", "is", "what"])
+        self.holes.verticalHeader().hide()
+        self.holes.verticalHeader().setDefaultSectionSize(18)
+        self.holes.horizontalHeader().setStretchLastSection(True)
+        self.holes.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.holes.setFixedHeight(150)
+        box = self.layout()
+        assert isinstance(box, QVBoxLayout)
+        box.insertWidget(0, self.counts)
+        box.insertWidget(1, self.holes)
+        self.holes.hide()
+        self._work = _Work()
+        self._work.done.connect(self._compared)
+        self._number = 0
+        self._asked: object = None
+
+    def update_preview(self) -> None:
+        super().update_preview()
+        items, store = self.form.items(), self.form.ctx.store
+        values = self.form.values()
+        if items is None or "holes" not in items or store is None or not values.get("collar"):
+            return
+        asked = (sorted(self.form.inputs().items()), repr(values))
+        if asked == self._asked:
+            return
+        try:
+            params = self.form.operation.check(values)
+        except LampError:
+            return
+        assert isinstance(params, add_holes.AddHoles)
+        self._asked = asked
+        self._number += 1
+        self.counts.setText("Comparing with the set …")
+        QThreadPool.globalInstance().start(_CompareTask(self._number, Inputs(items, store.crs), params, self._work))
+
+    def _compared(self, number: int, result: object) -> None:
+        if number != self._number:
+            return
+        self.holes.setVisible(not isinstance(result, str))
+        if isinstance(result, str):
+            self.counts.setText(result)
+            return
+        table: pd.DataFrame = result  # type: ignore[assignment]
+        counts = table["status"].value_counts()
+        self.counts.setText("Holes: " + ", ".join(f"{int(counts.get(s, 0))} {s}" for s in self.STATES))
+        table = table.assign(order=table["status"].map(self.STATES.index)).sort_values("order", kind="stable")
+        self.holes.setRowCount(min(len(table), 2000))
+        for row, values in enumerate(table[["hole", "status", "what"]].head(2000).itertuples(index=False)):
+            for column, value in enumerate(values):
+                self.holes.setItem(row, column, QTableWidgetItem(str(value)))
+        self.holes.resizeColumnToContents(0)
 
 
 class CurvesPreview(Preview):
@@ -275,6 +369,9 @@ class CurvesPreview(Preview):
 PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
     "import-holes": lambda form: ColumnsPreview(
         form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True
+    ),
+    "add-holes": lambda form: BatchPreview(
+        form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}
     ),
     "import-points": lambda form: ColumnsPreview(form, {"file": "points"}, nested=False),
     "import-lines": lambda form: ColumnsPreview(form, {"file": "lines"}, nested=False),

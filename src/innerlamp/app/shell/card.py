@@ -26,6 +26,7 @@ from ...core.operations.execute import find_operation
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
 from ..context import Context
+from .difference import DifferenceCard
 
 
 class Card(QScrollArea):
@@ -77,6 +78,8 @@ class Card(QScrollArea):
             if item is not None:
                 self._colours(box, entry, item)
             self._recipe(box, entry)
+            if self.ctx.comparable(entry):
+                box.addWidget(DifferenceCard(self.ctx, entry))
             self._buttons(box, entry)
         box.addStretch(1)
         self.setWidget(page)

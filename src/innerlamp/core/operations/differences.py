@@ -107,7 +107,9 @@ def _rows_changed(name: str, a: pd.DataFrame | None, b: pd.DataFrame | None) -> 
 
 
 def _number(value: float) -> str:
-    return f"{value:,.4g}" if np.isfinite(value) else "–"
+    if not np.isfinite(value):
+        return "–"
+    return f"{value:,.0f}" if abs(value) >= 1000 else f"{value:.4g}"
 
 
 def _sizes(what: str, a: float, b: float, unit: str = "") -> Change:
@@ -209,8 +211,8 @@ def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
         known = one[np.isfinite(one)]
         out += _spread(name, unit, known, two[np.isfinite(two)])
         for level in np.unique(np.percentile(known, [50, 80, 95, 99])) if known.size else []:
-            volumes = [float(np.nansum(v >= level)) * size for v, size in zip((one, two), cells, strict=True)]
-            out.append(_sizes(f"Volume with {name} ≥ {level:.3g}", *volumes, unit="million m³"))
+            before, after = (float(np.nansum(v >= level)) * size for v, size in zip((one, two), cells, strict=True))
+            out.append(_sizes(f"Volume with {name} ≥ {level:.3g}", before, after, "million m³"))
         same_mesh = a.shape == b.shape and (a.x0, a.y0, a.z0, a.dx, a.dy, a.dz) == (b.x0, b.y0, b.z0, b.dx, b.dy, b.dz)
         if same_mesh:
             moved = np.where(np.isfinite(one) & np.isfinite(two), two - one, np.nan)

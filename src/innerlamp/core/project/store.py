@@ -304,12 +304,18 @@ class Store:
         moves: list[Move] = [("head", i, self._state("head", i), None) for i in chosen]
         self._commit(label or "Remove " + ", ".join(self.entry(i).name for i in chosen), moves)
 
-    def dated_copy(self, item: str) -> str:
-        """Make a copy that never changes; it costs no space. Returns its id."""
+    def lineage(self, item: str) -> str:
+        """Id of the item whose versions an item shows: its own, or for a dated copy that of the original."""
+        row = self._db.execute("SELECT item FROM version WHERE id=?", (self.entry(item).version,)).fetchone()
+        return str(row[0])
+
+    def dated_copy(self, item: str, version: int | None = None) -> str:
+        """Make a copy of the present or an earlier version that never changes; it costs no space. Returns its id."""
         entry = self.entry(item)
-        at = _now()
+        made = dict(self.versions(item))
+        at = _now() if version is None else made[version]
         state = {
-            "version": entry.version,
+            "version": entry.version if version is None else version,
             "name": f"{entry.name} · {at[:16].replace('T', ' ')}",
             "held": True,
             "dated": at,
