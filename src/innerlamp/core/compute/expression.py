@@ -1,0 +1,222 @@
+"""A small, safe language for conditions and computed columns.
+
+Column names stand as they are (``Sn_ppm``) or in brackets (``[Sn ppm]``); numbers, texts in
+quotes, ``+ - * / **``, comparisons, ``and or not``, ``in ("A", "B")``, and the functions in
+`FUNCTIONS`. The text is parsed, never run: only these forms are walked.
+"""
+
+from __future__ import annotations
+
+import ast
+import operator
+import re
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import InputError
+
+LONGEST, DEEPEST = 2000, 60
+FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
+    "log10": (1, lambda v: np.log10(np.where(v > 0, v, np.nan))),
+    "ln": (1, lambda v: np.log(np.where(v > 0, v, np.nan))),
+    "sqrt": (1, lambda v: np.sqrt(np.where(v >= 0, v, np.nan))),
+    "abs": (1, np.abs),
+    "min": (2, np.fmin),
+    "max": (2, np.fmax),
+    "round": (1, np.round),
+    "where": (3, np.where),
+    "known": (1, _known),
+    "contains": (2, lambda v, part: np.array([str(part).lower() in str(t).lower() for t in v], dtype=bool)),
+}
+_BINARY: dict[type, Callable[[Any, Any], Any]] = {
+    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow,
+}  # fmt: skip
+_COMPARE: dict[type, Callable[[Any, Any], Any]] = {
+    ast.Lt: operator.lt, ast.LtE: operator.le, ast.Gt: operator.gt, ast.GtE: operator.ge, ast.Eq: operator.eq, ast.NotEq: operator.ne,
+}  # fmt: skip
+_BRACKETS = re.compile(r"\[([^\[\]]+)\]")
+
+
+def evaluate(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDArray[Any]:
+    """Return the value of an expression for every row, shape (rows,).
+
+    Raises
+    ------
+    InputError
+        With what is wrong and which columns and functions there are.
+    """
+    tree, names = _parse(text)
+    try:
+        with np.errstate(all="ignore"):
+            value = _walk(tree, columns, names, 0)
+    except RecursionError as error:
+        raise InputError("the expression is too deep") from error
+    except (TypeError, ValueError, OverflowError, np.exceptions.DTypePromotionError) as error:
+        raise InputError(f"the expression mixes things that do not go together ({error})", where=text[:60]) from error
+    return np.broadcast_to(np.asarray(value), (rows,)).copy()
+
+
+def condition(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDArray[np.bool_]:
+    """Return which rows meet a condition; missing values meet none."""
+    value = evaluate(text, columns, rows)
+    if value.dtype != bool:
+        raise InputError(
+            "a condition must compare something", where=text[:60], fix="For example: Sn_ppm > 200 and rock = 'SLATE'"
+        )
+    return value
+
+
+def columns_used(text: str) -> set[str]:
+    """Return the names of the columns that an expression reads."""
+    tree, names = _parse(text)
+    return {names.get(n.id, n.id) for n in ast.walk(tree) if isinstance(n, ast.Name) and n.id not in FUNCTIONS}
+
+
+def _parse(text: str) -> tuple[ast.expr, dict[str, str]]:
+    if not text.strip():
+        raise InputError("the expression is empty", fix="For example: Sn_ppm > 200")
+    if len(text) > LONGEST:
+        raise InputError(f"the expression is longer than {LONGEST} characters")
+    names: dict[str, str] = {}
+
+    def hold(found: re.Match[str]) -> str:
+        key = f"_column_{len(names)}_"
+        names[key] = found.group(1).strip()
+        return key
+
+    parts = re.split(r"('[^']*'|\"[^\"]*\")", text)
+    for k in range(0, len(parts), 2):  # outside of quotes
+        part = _BRACKETS.sub(hold, parts[k])
+        part = re.sub(r"(?<![<>=!])=(?!=)", "==", part).replace("<>", "!=").replace("^", "**")
+        parts[k] = re.sub(r"\b(AND|OR|NOT|IN)\b", lambda m: m.group(0).lower(), part)
+    try:
+        return ast.parse("".join(parts).strip(), mode="eval").body, names
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
+        where = getattr(error, "offset", None)
+        raise InputError(
+            f"the expression can't be read{f' (near character {where})' if where else ''}", where=text[:60],
+            fix="Put names with spaces in brackets, such as [Sn ppm] > 20",
+        ) from error  # fmt: skip
+
+
+def _walk(node: ast.expr, columns: Mapping[str, NDArray[Any]], names: Mapping[str, str], depth: int) -> Any:
+    if depth > DEEPEST:
+        raise InputError("the expression is too deep")
+
+    def value(part: ast.expr) -> Any:
+        return _walk(part, columns, names, depth + 1)
+
+    if (
+        isinstance(node, ast.Constant)
+        and isinstance(node.value, int | float | str)
+        and not isinstance(node.value, bool)
+    ):
+        return node.value if isinstance(node.value, str) else np.float64(node.value)
+    if isinstance(node, ast.Name):
+        return _column(names.get(node.id, node.id), columns)
+    if isinstance(node, ast.BinOp) and type(node.op) in _BINARY:
+        return _BINARY[type(node.op)](_numbers(value(node.left)), _numbers(value(node.right)))
+    if isinstance(node, ast.UnaryOp):
+        inner = value(node.operand)
+        if isinstance(node.op, ast.Not):
+            return np.logical_not(_truths(inner))
+        if isinstance(node.op, ast.USub | ast.UAdd):
+            return -_numbers(inner) if isinstance(node.op, ast.USub) else _numbers(inner)
+    if isinstance(node, ast.BoolOp):
+        join = np.logical_and if isinstance(node.op, ast.And) else np.logical_or
+        out = _truths(value(node.values[0]))
+        for part in node.values[1:]:
+            out = join(out, _truths(value(part)))
+        return out
+    if isinstance(node, ast.Compare):
+        return _comparison(node, value)
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and not node.keywords:
+        return _call(node.func.id, [value(a) for a in node.args])
+    raise InputError(
+        "the expression holds something that is not allowed", fix="Allowed are columns, numbers, texts, + - * / **, comparisons, and or not in, and " + ", ".join(FUNCTIONS)
+    )  # fmt: skip
+
+
+def _comparison(node: ast.Compare, value: Callable[[ast.expr], Any]) -> Any:
+    left = value(node.left)
+    out: Any = True
+    for op, part in zip(node.ops, node.comparators, strict=True):
+        if isinstance(op, ast.In | ast.NotIn):
+            if not isinstance(part, ast.Tuple | ast.List):
+                raise InputError("'in' needs a list", fix="For example: rock in ('SLATE', 'CARB')")
+            hits = (
+                np.any([_equal(left, value(e)) for e in part.elts], axis=0)
+                if part.elts
+                else np.zeros(np.shape(left), bool)
+            )
+            out = np.logical_and(out, hits if isinstance(op, ast.In) else np.logical_not(hits))
+            continue
+        right = value(part)
+        if isinstance(op, ast.Eq | ast.NotEq):
+            same = _equal(left, right)
+            result = same if isinstance(op, ast.Eq) else np.logical_not(same) & _known(left) & _known(right)
+        elif type(op) in _COMPARE:
+            result = _COMPARE[type(op)](_numbers(left), _numbers(right))
+        else:
+            raise InputError("this comparison is not known", fix="Known are < <= > >= = != in")
+        out = np.logical_and(out, result)
+        left = right
+    return out
+
+
+def _equal(a: Any, b: Any) -> Any:
+    if isinstance(a, str) or isinstance(b, str) or _is_text(a) or _is_text(b):
+        return np.asarray(a).astype(str) == np.asarray(b).astype(str)
+    return np.asarray(a) == np.asarray(b)
+
+
+def _is_text(value: Any) -> bool:
+    return isinstance(value, np.ndarray) and value.dtype.kind in "OUST"
+
+
+def _known(value: Any) -> Any:
+    array = np.asarray(value)
+    if array.dtype.kind == "f":
+        return np.isfinite(array)
+    if array.dtype.kind == "O":
+        return np.array([v is not None and v == v and str(v) != "" for v in array.ravel()], dtype=bool).reshape(
+            array.shape
+        )
+    return np.ones(array.shape, dtype=bool)
+
+
+def _numbers(value: Any) -> Any:
+    if isinstance(value, str) or _is_text(value):
+        raise InputError("a text can't be calculated with or put in order", fix="Compare texts with = or in")
+    return np.asarray(value, dtype=float) if not isinstance(value, np.float64) else value
+
+
+def _truths(value: Any) -> Any:
+    if np.asarray(value).dtype != bool:
+        raise InputError("'and', 'or' and 'not' need comparisons on both sides", fix="For example: a > 1 and b < 2")
+    return value
+
+
+def _column(name: str, columns: Mapping[str, NDArray[Any]]) -> NDArray[Any]:
+    if name in columns:
+        return columns[name]
+    near = [c for c in columns if c.lower() == name.lower()]
+    if len(near) == 1:
+        return columns[near[0]]
+    raise InputError(
+        f"there is no column '{name}'", fix="There are: " + ", ".join(f"[{c}]" if " " in c else c for c in columns)
+    )
+
+
+def _call(name: str, arguments: list[Any]) -> Any:
+    if name not in FUNCTIONS:
+        raise InputError(f"there is no function '{name}'", fix="There are: " + ", ".join(FUNCTIONS))
+    count, run = FUNCTIONS[name]
+    if len(arguments) != count:
+        raise InputError(f"'{name}' takes {count} value{'s' if count > 1 else ''}, not {len(arguments)}")
+    if name in ("known", "contains", "where"):
+        return run(*arguments)
+    return run(*[_numbers(a) for a in arguments])
