@@ -14,11 +14,23 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
 from ..errors import InputError
 
 LONGEST, DEEPEST = 2000, 60
+
+
+def _known(value: Any) -> Any:
+    array = np.asarray(value)
+    if array.dtype.kind == "f":
+        return np.isfinite(array)
+    if array.dtype.kind == "O":
+        return ~pd.isna(array) & (array.astype(str) != "")
+    return np.ones(array.shape, dtype=bool)
+
+
 FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
     "log10": (1, lambda v: np.log10(np.where(v > 0, v, np.nan))),
     "ln": (1, lambda v: np.log(np.where(v > 0, v, np.nan))),
@@ -175,17 +187,6 @@ def _equal(a: Any, b: Any) -> Any:
 
 def _is_text(value: Any) -> bool:
     return isinstance(value, np.ndarray) and value.dtype.kind in "OUST"
-
-
-def _known(value: Any) -> Any:
-    array = np.asarray(value)
-    if array.dtype.kind == "f":
-        return np.isfinite(array)
-    if array.dtype.kind == "O":
-        return np.array([v is not None and v == v and str(v) != "" for v in array.ravel()], dtype=bool).reshape(
-            array.shape
-        )
-    return np.ones(array.shape, dtype=bool)
 
 
 def _numbers(value: Any) -> Any:
