@@ -12,6 +12,10 @@ from .table import Row, show
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     tables.import_a_million_intervals,
     tables.open_that_project,
+    tables.add_ten_holes_and_refresh_composites,
+    tables.import_the_same_from_a_spreadsheet,
+    tables.import_two_million_readings,
+    tables.sort_and_filter_a_million_rows,
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,

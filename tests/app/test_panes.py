@@ -11,10 +11,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 
+from innerlamp.app.panes.frame_model import as_text
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.scene_pane import SELECTED, ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.panes.table_pane import TablePane, as_text
+from innerlamp.app.panes.table_pane import TablePane
 from innerlamp.app.shell.legends import plain_number
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until

@@ -467,8 +467,7 @@ class Context:
             if made:
                 self.select_item(next(iter(made.values())))
         self.say(
-            f"{job.task.label}: {names} ({seconds:.1f} s)"
-            + (f". {job.message}" if job.message not in ("", "Done") else ""),
+            f"{job.task.label}: {names} ({seconds:.1f} s)" + (f". {job.outcome}" if job.outcome else ""),
             "good",
         )
         self.landed.emit(job, made)

@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
 from .main import leave, make_application, make_window
+from .panes.chart_pane import ChartPane
+from .panes.profile_pane import ProfilePane
 from .panes.scene_pane import ScenePane
 from .panes.table_pane import TablePane
 from .shell.window import Window
@@ -179,12 +181,49 @@ def _targets(window: Window) -> None:
     table.view.selectRow(0)
 
 
-def _night(window: Window) -> None:
-    window.set_theme("night")
-    _overview(window)
+def _charts(window: Window) -> None:
+    _light(window, "Ground", "Emberlow holes")
+    window.ctx.select_item(_find(window, "Emberlow holes"))
+    window.steps.show_area("Data")
+    for number, (kind, what) in enumerate(
+        (("chart", "Histogram"), ("chart", "Scatter"), ("chart", "Boxes"), ("table", ""))
+    ):
+        window.centre.frames[number].show_kind(kind)
+        settle(window)
+        pane = window.centre.frames[number].pane
+        if isinstance(pane, ChartPane):
+            for box, text in ((pane.what, what), (pane.upward, "W_ppm"), (pane.by, "Rock")):
+                box.setCurrentText(text)
+            pane.redraw()
+    settle(window)
+    table = window.centre.pane("table")
+    assert isinstance(table, TablePane)
+    table.show_table("assay")
+    table.filter.setText("Sn_ppm > 2000 and W_ppm < 400")
+    table.apply_filter()
+    table.select_shown()
+
+
+def _profiles(window: Window) -> None:
+    _light(window, "Ground", "Airborne magnetics")
+    window.ctx.select_item(_find(window, "Airborne magnetics"))
+    for number, kind in enumerate(("map", "profile", "section", "table")):
+        window.centre.frames[number].show_kind(kind)
+    settle(window)
+    window.centre.fit_all()
+    pane = window.centre.frames[1].pane
+    assert isinstance(pane, ProfilePane)
+    pane.three.setChecked(True)
+    pane.spikes.setChecked(True)
+    pane.line.setCurrentIndex(36)
+    pane.redraw()
+    item = window.ctx.item(window.ctx.selected)
+    if item is not None:
+        row = item.table.iloc[4700]  # type: ignore[attr-defined]
+        window.ctx.point_at(float(row["x"]), float(row["y"]), float(row["z"]), "")
 
 
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview, "map": _map, "section": _section, "scene": _scene,
-    "inversion": _inversion, "import": _import, "targets": _targets,
+    "inversion": _inversion, "import": _import, "targets": _targets, "charts": _charts, "profiles": _profiles,
 }  # fmt: skip

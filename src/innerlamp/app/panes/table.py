@@ -6,7 +6,9 @@ from collections.abc import Callable
 
 from ..context import Context
 from .base import Pane
+from .chart_pane import ChartPane
 from .map_pane import MapPane
+from .profile_pane import ProfilePane
 from .section_pane import SectionPane
 from .table_pane import TablePane
 
@@ -22,4 +24,6 @@ PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "scene": ("3D", _scene),
     "section": (SectionPane.title, SectionPane),
     "table": (TablePane.title, TablePane),
+    "chart": (ChartPane.title, ChartPane),
+    "profile": (ProfilePane.title, ProfilePane),
 }

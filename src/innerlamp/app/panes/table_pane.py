@@ -2,162 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
 from typing import Any, ClassVar
 
 import numpy as np
-import pandas as pd
 from PySide6.QtCore import (
-    QAbstractTableModel,
     QItemSelection,
     QItemSelectionModel,
     QModelIndex,
-    QPersistentModelIndex,
     Qt,
 )
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QLabel, QTableView
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableView,
+    QWidget,
+)
 
-from ...core.findings import report_by_hole
-from ...core.items.base import Item
-from ...core.items.fields import BlockModel, Grid, Surface
+from ...core.compute.expression import condition
+from ...core.errors import LampError
 from ...core.items.holes import HoleSet
-from ...core.items.legend import without_unit
-from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.operations.computed import columns_of
 from ..context import Context, Selection
 from .base import Pane
-
-Index = QModelIndex | QPersistentModelIndex
-_ROOT = QModelIndex()
-HIDDEN = {"x0", "y0", "z0", "x1", "y1", "z1", "file_line"}
-
-
-class FrameModel(QAbstractTableModel):
-    """Shows a table without copying it; sorting keeps an order of rows."""
-
-    def __init__(self, table: pd.DataFrame, units: dict[str, str]) -> None:
-        super().__init__()
-        self.table = table
-        self.units = units
-        self.order = np.arange(len(table))
-        self._columns = [table[c].to_numpy() for c in table.columns]
-
-    def rowCount(self, parent: Index = _ROOT) -> int:  # noqa: N802
-        return 0 if parent.isValid() else len(self.order)
-
-    def columnCount(self, parent: Index = _ROOT) -> int:  # noqa: N802
-        return 0 if parent.isValid() else len(self._columns)
-
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        values = self._columns[index.column()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return as_text(values[self.order[index.row()]], str(self.table.columns[index.column()]))
-        if role == Qt.ItemDataRole.TextAlignmentRole and values.dtype.kind in "fiu":
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        return None
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: N802
-        if orientation == Qt.Orientation.Vertical:
-            return str(self.order[section] + 1) if role == Qt.ItemDataRole.DisplayRole else None
-        name = str(self.table.columns[section])
-        unit = self.units.get(name, "m" if name in ("x", "y", "z", "depth_m", "from_m", "to_m") else "")
-        if role == Qt.ItemDataRole.DisplayRole:
-            bare = without_unit(name, unit).replace("_", " ")
-            bare = {"x": "Easting", "y": "Northing", "z": "Elevation"}.get(bare, bare)
-            return f"{bare} ({unit})" if unit else bare
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{name}{f', in {unit}' if unit else ''}. Click to sort."
-        return None
-
-    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
-        if not 0 <= column < len(self._columns):
-            return
-        self.layoutAboutToBeChanged.emit()
-        values = self._columns[column]
-        if values.dtype.kind not in "fiuM":
-            values = pd.factorize(pd.Series(values).astype(str), sort=True)[0]
-        keys = np.argsort(values, kind="stable")
-        if order == Qt.SortOrder.DescendingOrder:
-            keys = keys[::-1]
-            if values.dtype.kind == "f":  # missing values stay at the end
-                missing = np.isnan(values[keys])
-                keys = np.concatenate([keys[~missing], keys[missing]])
-        self.order = keys
-        self.layoutChanged.emit()
-
-
-def as_text(value: Any, column: str = "") -> str:
-    """Return a cell as people read it: few digits for measures, centimetres for coordinates."""
-    if value is None or (isinstance(value, float | np.floating) and np.isnan(value)):
-        return ""
-    if isinstance(value, float | np.floating):
-        if column in ("x", "y", "z") or column.endswith("_m"):
-            return f"{value:.2f}"
-        size = abs(float(value))
-        if size != 0 and size < 0.001:
-            return f"{value:.2e}"
-        return f"{value:.0f}" if size >= 10000 else f"{value:.4g}"
-    return str(value)
-
-
-Rows = Callable[[], tuple[pd.DataFrame, dict[str, str]]]
-
-
-def tables_of(item: Item) -> dict[str, Rows]:
-    """Return the tables that an item can show, by name; calling one gives its rows and the units of its columns."""
-    if isinstance(item, HoleSet):
-        out: dict[str, Rows] = {
-            "collar": lambda: (item.collars, {}),
-            "survey": lambda: (item.surveys, {"azimuth": "°", "dip": "°"}),
-        }
-        for name, table in {**item.tables, **item.readings}.items():
-            out[name] = partial(_given, table, item.units)
-        if len(item.findings):
-            out["by hole"] = lambda: (report_by_hole(item.collars, item.surveys, item.tables, item.findings), {})
-            out["findings"] = lambda: (item.findings, {})
-        return out
-    if isinstance(item, PointSet | SurveyLines):
-        out = {item.role if isinstance(item, PointSet) else "readings": lambda: (item.table, item.units)}
-        return out | ({"findings": lambda: (item.findings, {})} if len(item.findings) else {})
-    if isinstance(item, TargetSet):
-        return {"targets": lambda: (_why_first(item.table), {}), "evidence": lambda: (item.evidence, {})}
-    return {"facts": lambda: (_facts(item), {})}
-
-
-def _given(table: pd.DataFrame, units: dict[str, str]) -> tuple[pd.DataFrame, dict[str, str]]:
-    return table, units
-
-
-def _why_first(table: pd.DataFrame) -> pd.DataFrame:
-    # What each place scored and why comes before where it is.
-    why = [c for c in table.columns if c.endswith(" share")] + [c for c in table.columns if c.endswith(" value")]
-    return table[["rank", "score", *why, "x", "y", "z"]]
-
-
-def _facts(item: Item) -> pd.DataFrame:
-    facts = dict(item.facts)
-    if isinstance(item, Grid):
-        facts |= _summary(item.values[np.isfinite(item.values)])
-    if isinstance(item, BlockModel):
-        for values in item.properties.values():
-            facts |= _summary(values[np.isfinite(values)])
-    if isinstance(item, Surface):
-        facts["Vertices"] = f"{len(item.vertices):,}"
-    return pd.DataFrame({"fact": list(facts), "value": list(facts.values())})
-
-
-def _summary(values: np.ndarray) -> dict[str, str]:
-    if not len(values):
-        return {}
-    low, mid, high = np.percentile(values, [10, 50, 90])
-    return {
-        "Minimum": f"{values.min():.4g}",
-        "10 %": f"{low:.4g}",
-        "Median": f"{mid:.4g}",
-        "90 %": f"{high:.4g}",
-        "Maximum": f"{values.max():.4g}",
-    }
+from .frame_model import HIDDEN, FrameModel, tables_of
 
 
 class TablePane(Pane):
@@ -178,6 +51,34 @@ class TablePane(Pane):
         self.count = QLabel()
         self.count.setObjectName("faint")
         self.tools.addWidget(self.count)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Rows where …, such as Sn_ppm > 200 and Rock = 'SLATE'")
+        self.filter.setToolTip(
+            "Show only rows that meet a condition. Names with spaces stand in brackets: [Sn ppm] > 20. "
+            "and, or, not, in ('A', 'B'), log10(), known(), contains(). Return applies it, empty shows all."
+        )
+        self.filter.setClearButtonEnabled(True)
+        self.filter.returnPressed.connect(self.apply_filter)
+        self.filter.textChanged.connect(lambda text: self.apply_filter() if not text else None)
+        self.take = QPushButton("Select")
+        self.take.setObjectName("small")
+        self.take.setToolTip("Select the rows that are shown, in all panes")
+        self.take.setFixedWidth(52)
+        self.take.clicked.connect(self.select_shown)
+        self.named = QComboBox()
+        self.named.setToolTip("Named selections: a condition kept under a name with the project")
+        self.named.setMinimumContentsLength(8)
+        self.named.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.named.activated.connect(self._use_named)
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(4, 2, 4, 2)
+        row.setSpacing(4)
+        row.addWidget(self.filter, 1)
+        row.addWidget(self.take)
+        row.addWidget(self.named)
+        self.filter_line = line
+        self.body.addWidget(line)
         self.view = QTableView()
         self.view.setSortingEnabled(True)
         self.view.setAlternatingRowColors(True)
@@ -192,6 +93,7 @@ class TablePane(Pane):
         self.model: FrameModel | None = None
         self._shown: tuple[str, int] = ("", -1)
         self._own = False
+        self._filtered = ("", "")
         self.redraw()
 
     def draw(self) -> None:
@@ -199,6 +101,7 @@ class TablePane(Pane):
         item = self.ctx.item(entry.id) if entry else None
         self.hint.setVisible(item is None)
         self.view.setVisible(item is not None)
+        self.filter_line.setVisible(item is not None)
         self.which.setVisible(item is not None)
         if entry is None or item is None:
             self.model = None
@@ -224,6 +127,11 @@ class TablePane(Pane):
             return
         table, units = tables_of(item)[self.which.currentText()]()
         table = table[[c for c in table.columns if c not in HIDDEN]]
+        if self._filtered != (self._shown[0], self.which.currentText()):
+            self._filtered = (self._shown[0], self.which.currentText())
+            self.filter.blockSignals(True)
+            self.filter.clear()
+            self.filter.blockSignals(False)
         self.model = FrameModel(table, units)
         self.view.setModel(self.model)
         self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
@@ -244,9 +152,82 @@ class TablePane(Pane):
                 + 14
             )
             sizing.resizeSection(column, int(min(max(width, sample), 320)))
-        self.count.setText(f"{len(table):,} rows")
         self.view.selectionModel().selectionChanged.connect(self._selected)
+        self._fill_named()
+        self.apply_filter()
         self.show_selection(self.ctx.selection)
+
+    # ---- conditions and named selections
+
+    def apply_filter(self) -> None:
+        """Show the rows that meet the condition; what is wrong with it is said and all rows stay."""
+        if self.model is None:
+            return
+        text, table = self.filter.text().strip(), self.model.table
+        rows = np.arange(len(table))
+        if text:
+            try:
+                rows = np.flatnonzero(condition(text, self._columns(), len(table)))
+            except LampError as error:
+                self.ctx.say(str(error), "bad")
+                return
+        if len(rows) != len(self.model.kept) or not np.array_equal(rows, self.model.kept):
+            self.model.keep(rows)
+            self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
+        shown = f"{len(rows):,} of {len(table):,} rows" if text else f"{len(table):,} rows"
+        self.count.setText(shown)
+
+    def _columns(self) -> dict[str, np.ndarray]:
+        item = self.ctx.item(self._shown[0])
+        assert item is not None
+        return columns_of(tables_of(item)[self.which.currentText()]()[0])
+
+    def select_shown(self) -> None:
+        """Select the rows that are shown, in all panes; with a condition, offer to keep it under a name."""
+        if self.model is None:
+            return
+        rows = tuple(int(r) for r in self.model.kept)
+        self.ctx.select_rows(Selection(self._shown[0], self.which.currentText(), rows))
+        self.ctx.say(f"{len(rows):,} rows selected.")
+
+    def _rules(self) -> dict[str, dict[str, str]]:
+        return dict(self.ctx.store.workspace("selections", {})) if self.ctx.store else {}
+
+    def _fill_named(self) -> None:
+        self.named.clear()
+        self.named.addItem("named …", "")
+        mine = {
+            n: r
+            for n, r in self._rules().items()
+            if (r["item"], r["table"]) == (self._shown[0], self.which.currentText())
+        }
+        for name in mine:
+            self.named.addItem(name, name)
+        self.named.addItem("keep this condition …", "+")
+
+    def _use_named(self, _: int) -> None:
+        chosen = self.named.currentData()
+        if chosen == "+":
+            name, good = QInputDialog.getText(self, "Named selection", "Name of this condition:")
+            self.named.setCurrentIndex(0)
+            if good and name.strip():
+                self.keep_condition(name.strip())
+        elif chosen:
+            self.filter.setText(self._rules()[chosen]["rule"])
+            self.apply_filter()
+            self.select_shown()
+
+    def keep_condition(self, name: str) -> None:
+        """Keep the condition under a name with the project; it is a rule, so it holds for later data too."""
+        store, rule = self.ctx.store, self.filter.text().strip()
+        if store is None or not rule:
+            self.ctx.say("There is no condition to keep: write one first.", "bad")
+            return
+        rules = self._rules() | {name: {"item": self._shown[0], "table": self.which.currentText(), "rule": rule}}
+        if self.ctx.guard(store.set_workspace, {"selections": rules}):
+            self._fill_named()
+            self.named.setCurrentText(name)
+            self.ctx.say(f"Kept as '{name}'.", "good")
 
     def show_table(self, name: str) -> None:
         """Show one of the item's tables by name."""

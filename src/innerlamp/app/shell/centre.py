@@ -57,6 +57,7 @@ class PaneFrame(QFrame):
             if self.pane.kind == kind:
                 return
             self.pane.close_pane()
+            self.pane.hide()
             self.holder.removeWidget(self.pane)
             self.pane.deleteLater()
         self.choice.setCurrentIndex(list(PANES).index(kind))
@@ -66,6 +67,7 @@ class PaneFrame(QFrame):
         self.tools = QWidget()
         self.tools.setLayout(self.pane.tools)
         self.row.replaceWidget(old, self.tools)
+        old.hide()
         old.deleteLater()
         for child in [self.pane, *self.pane.findChildren(QWidget)]:
             child.installEventFilter(self)

@@ -29,13 +29,14 @@ _PATIENCE = 0.4  # seconds that a job gets to stop by itself before its worker i
 
 @dataclass
 class Job:
-    """One task on its way."""
+    """One task on its way; `outcome` is what the operation itself said at its end, '' if nothing."""
 
     id: int
     task: Task
     state: State = "waiting"
     fraction: float = 0.0
     message: str = "Waiting"
+    outcome: str = ""
     measures: dict[str, float] = field(default_factory=dict)
     curve: list[tuple[float, float]] = field(default_factory=list)
     started: float = 0.0
@@ -174,6 +175,8 @@ class Runner:
                 changed[job.id] = job
                 if message[0] == "progress":
                     _, _, job.fraction, job.message, measures = message
+                    if job.fraction >= 0.95 and job.message not in ("", "Done", "Storing"):
+                        job.outcome = job.message
                     if measures:
                         job.measures = measures
                         if "misfit" in measures:

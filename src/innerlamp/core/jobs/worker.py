@@ -42,7 +42,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                 if os.getppid() != parent:
                     os._exit(1)  # the window is gone: nobody waits for this
                 now = time.monotonic()
-                if measures or now - last[0] > _INTERVAL:
+                if measures or fraction >= 0.99 or now - last[0] > _INTERVAL:
                     last[0] = now
                     connection.send(("progress", job, fraction, message, dict(measures)))
 

@@ -69,7 +69,7 @@ class Input:
 
 @dataclass(frozen=True)
 class Output:
-    """An output slot and the kind of item that it gives."""
+    """An output slot and the kind of item that it gives; '' for that of the item it replaces."""
 
     slot: str
     kind: str

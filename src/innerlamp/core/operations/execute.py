@@ -233,5 +233,5 @@ def describe(op: Operation) -> str:
         if info.help:
             lines.append(f"  {'':<14}   {info.help}")
     lines.append("Makes:")
-    lines += [f"  {out.slot:<14} {out.label} ({out.kind})" for out in op.outputs]
+    lines += [f"  {out.slot:<14} {out.label}{f' ({out.kind})' if out.kind else ''}" for out in op.outputs]
     return "\n".join(lines)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from . import add_holes, compositing, gridding, import_holes, import_places, magnetics, shell, targets
+from . import add_holes, compositing, computed, gridding, import_holes, import_places, magnetics, shell, targets
 from .declare import Operation
 
 OPERATIONS: dict[str, Operation] = {
@@ -13,6 +13,7 @@ OPERATIONS: dict[str, Operation] = {
         import_places.POINTS,
         import_places.GRID,
         import_places.LINES,
+        computed.OPERATION,
         gridding.OPERATION,
         compositing.OPERATION,
         magnetics.INVERT,
