@@ -155,13 +155,21 @@ with Project.open(folder + "/large.lamp") as project:
 """
 
 
+def _write_workbook(folder: Path) -> None:
+    import xlsxwriter
+
+    with xlsxwriter.Workbook(folder / "all.xlsx", {"constant_memory": True}) as book:
+        for name in ("collar", "survey", "assay"):
+            table = pd.read_csv(folder / f"{name}.csv")
+            sheet = book.add_worksheet(name)
+            sheet.write_row(0, 0, list(table.columns))
+            for number, row in enumerate(table.itertuples(index=False), start=1):
+                sheet.write_row(number, 0, row)
+
+
 def import_the_same_from_a_spreadsheet() -> Iterator[Row]:
     if not (_KEPT / "all.xlsx").is_file():
-        with pd.ExcelWriter(
-            _KEPT / "all.xlsx", engine="xlsxwriter", engine_kwargs={"options": {"constant_memory": True}}
-        ) as out:
-            for name in ("collar", "survey", "assay"):
-                pd.read_csv(_KEPT / f"{name}.csv").to_excel(out, sheet_name=name, index=False)
+        _write_workbook(_KEPT)
     took, rows = _run(_SHEET)  # type: ignore[misc]
     yield Row(f"The same from XLSX, {rows:,.0f} intervals", f"{took:.1f} s", "under 60 s")
 

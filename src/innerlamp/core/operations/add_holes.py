@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Callable, Mapping
 from typing import Literal
 
+import numpy as np
 import pandas as pd
 
+from ..compute.drilling.desurvey import Method
 from ..findings import ORDER
 from ..formats.columns import plain
 from ..items.base import Item
-from ..items.holes import HoleSet
+from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..progress import Progress
 from . import import_holes
 from .declare import Input, Inputs, Operation, Output, param
-from .differences import compare_holes
+from .differences import compare_holes, hole_codes
 
+PLACES = INTERVAL_PLACES
 _FIXED = {"hole", "x", "y", "z", "depth_m", "from_m", "to_m", "line", "date"}
 
 
@@ -38,59 +42,84 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     name, then by name without spaces, case and unit; what matches nothing is added and reported.
     """
     new, notes = _match_columns(old, new, rename)
-    stays = old.collars if mode == "add" else old.collars[old.collars["hole"].isin(new.collars["hole"])]
     fresh = set(new.collars["hole"])
+    stays = old.collars if mode == "add" else old.collars[old.collars["hole"].isin(fresh)]
     collars = pd.concat([stays[~stays["hole"].isin(fresh)], new.collars], ignore_index=True)
-    collars = collars.assign(
-        order=collars["hole"].map(
-            {h: k for k, h in enumerate(dict.fromkeys([*old.collars["hole"], *new.collars["hole"]]))}
-        )
-    )
-    collars = collars.sort_values("order", kind="stable").drop(columns="order").reset_index(drop=True)
-    keep = set(collars["hole"])
-    surveys = _join(old.surveys, new.surveys, keep)
-    tables = {
-        name: _join(_bare(old.tables.get(name)), _bare(new.tables.get(name)), keep)
-        for name in dict.fromkeys([*old.tables, *new.tables])
-    }
-    readings = {
-        name: _join(_bare(old.readings.get(name)), _bare(new.readings.get(name)), keep)
-        for name in dict.fromkeys([*old.readings, *new.readings])
-    }
+    order = {h: k for k, h in enumerate(dict.fromkeys([*old.collars["hole"], *new.collars["hole"]]))}
+    collars = collars.iloc[collars["hole"].map(order).argsort(kind="stable")].reset_index(drop=True)
+    index = pd.Index(collars["hole"])
+    surveys = _join(old.surveys, new.surveys, index)
+    surveys = surveys.assign(hole=surveys["hole"].astype(str))
+    tables = _join_all(old.tables, new.tables, index)
+    readings = _join_all(old.readings, new.readings, index)
+    # Only the holes of the new files are desurveyed and placed; the others keep their places.
+    mine = collars[collars["hole"].isin(fresh)].reset_index(drop=True)
+    method: Method = "balanced tangential" if old.method == "balanced tangential" else "minimum curvature"
+    of_mine = {n: t[t["hole"].isin(fresh)] for n, t in tables.items()}
     path = import_holes.path_of(
-        collars, surveys, tables, "balanced tangential" if old.method == "balanced tangential" else "minimum curvature"
+        mine,
+        surveys[surveys["hole"].isin(fresh)],
+        {n: t.assign(hole=t["hole"].astype(str)) for n, t in of_mine.items()},
+        method,
+    )
+    stations = pd.concat(
+        [old.stations[old.stations["hole"].isin(set(index) - fresh)], import_holes.stations_table(path, mine)],
+        ignore_index=True,
+    )
+    stations = stations.iloc[np.lexsort((stations["depth_m"], index.get_indexer(stations["hole"])))].reset_index(
+        drop=True
     )
     found = pd.concat([old.findings, new.findings, notes], ignore_index=True)
     found = found.assign(order=found["severity"].map({s: k for k, s in enumerate(ORDER)})).sort_values(
         "order", kind="stable"
     )
     return dataclasses.replace(
-        old, collars=collars, surveys=surveys, stations=import_holes.stations_table(path, collars),
-        tables={n: import_holes.place(t, collars, path) for n, t in tables.items()},
-        readings={n: import_holes.place_readings(t, collars, path) for n, t in readings.items()},
+        old, collars=collars, surveys=surveys, stations=stations,
+        tables={n: _placed(t, of_mine[n].index, lambda rows: import_holes.place(rows, mine, path)) for n, t in tables.items()},
+        readings={
+            n: _placed(t, t.index[t["hole"].isin(fresh)], lambda rows: import_holes.place_readings(rows, mine, path)) for n, t in readings.items()
+        },
         units={**new.units, **old.units}, findings=found.drop(columns="order").reset_index(drop=True),
     )  # fmt: skip
 
 
-def _bare(table: pd.DataFrame | None) -> pd.DataFrame | None:
-    """Take the places off again: they are found anew along the joined paths."""
-    if table is None:
-        return None
-    places = [c for c in ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1") if c in table.columns]
-    return table.drop(columns=places).assign(hole=table["hole"].astype(str))
+def _placed(table: pd.DataFrame, rows: pd.Index, place: Callable[[pd.DataFrame], pd.DataFrame]) -> pd.DataFrame:
+    """Return a table in which some rows have their places found anew."""
+    if not len(rows):
+        return table
+    columns = [c for c in PLACES if c in table.columns]
+    some = table.loc[rows].drop(columns=columns)
+    made = place(some.assign(hole=some["hole"].astype(str)))
+    out = table.copy()
+    at = table.index.get_indexer(rows)
+    for column in [c for c in PLACES if c in made.columns]:
+        values = out[column].to_numpy(float).copy() if column in out else np.full(len(out), np.nan)
+        values[at] = made[column].to_numpy(float)
+        out[column] = values
+    return out
 
 
-def _join(old: pd.DataFrame | None, new: pd.DataFrame | None, keep: set[str]) -> pd.DataFrame:
-    if new is None or not len(new):
-        joined = old
-    elif old is None:
-        joined = new
-    else:
-        joined = pd.concat([old[~old["hole"].isin(set(new["hole"]))], new], ignore_index=True)
-    assert joined is not None
-    joined = joined[joined["hole"].isin(keep)]
-    by = [c for c in ("hole", "from_m", "depth_m") if c in joined.columns]
-    return joined.sort_values(by, kind="stable").reset_index(drop=True)
+def _join_all(
+    old: Mapping[str, pd.DataFrame], new: Mapping[str, pd.DataFrame], index: pd.Index
+) -> dict[str, pd.DataFrame]:
+    return {name: _join(old.get(name), new.get(name), index) for name in dict.fromkeys([*old, *new])}
+
+
+def _join(old: pd.DataFrame | None, new: pd.DataFrame | None, index: pd.Index) -> pd.DataFrame:
+    """Return old rows of holes that the new table lacks, and the new rows, sorted by hole and depth."""
+    parts = []
+    for table in (old, new):
+        if table is not None:
+            cat = pd.Categorical.from_codes(hole_codes(table["hole"], index), categories=index)
+            parts.append(table.assign(hole=cat))
+    if len(parts) == 2:
+        replaced = pd.unique(parts[1]["hole"].dropna())
+        parts[0] = parts[0][~parts[0]["hole"].isin(replaced)]
+    joined = pd.concat(parts, ignore_index=True) if len(parts) > 1 else parts[0]
+    joined = joined[joined["hole"].notna()]
+    depth = next(c for c in ("from_m", "depth_m") if c in joined.columns)
+    order = np.lexsort((joined[depth].to_numpy(float), joined["hole"].cat.codes.to_numpy()))
+    return joined.iloc[order].reset_index(drop=True)
 
 
 def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[HoleSet, pd.DataFrame]:

@@ -13,6 +13,7 @@ from ..items.holes import INTERVAL_ROLES, HoleSet, table_with
 from ..items.points import PointSet
 from ..progress import Progress
 from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .differences import hole_codes
 
 
 class Composites(Params):
@@ -48,7 +49,7 @@ def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
     table = hit[1]
     progress(0.2, "Compositing")
     path, index = path_from(holes)
-    code = index.get_indexer(table["hole"].astype(str)).astype(np.int64)
+    code = hole_codes(table["hole"], index).astype(np.int64)
     h, start, stop, grade, sampled = composite(
         code,
         table["from_m"].to_numpy(float),

@@ -18,7 +18,7 @@ from ..compute.geometry.surface_distance import distance_to_surface
 from ..errors import InputError
 from ..items.base import Item, numeric_columns
 from ..items.fields import BlockModel, Grid, Surface
-from ..items.holes import INTERVAL_ROLES, HoleSet
+from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet
 from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
 
 
@@ -48,20 +48,66 @@ def difference(old: Item, new: Item) -> list[Change]:
 def compare_holes(old: HoleSet, new: HoleSet) -> pd.DataFrame:
     """Return one row a hole: status (new, changed, gone, unchanged), and in words what changed."""
     a, b = old.collars.set_index("hole"), new.collars.set_index("hole")
+    both = a.index.intersection(b.index)
+    before, after = ({"survey": h.surveys, **h.tables, **h.readings} for h in (old, new))
+    words: dict[str, list[str]] = {}
+    for hole in both[_collars_differ(a.loc[both], b.loc[both])]:
+        words.setdefault(hole, []).extend(_moved(a.loc[hole], b.loc[hole]))
+    for name in dict.fromkeys([*before, *after]):
+        one, two = before.get(name), after.get(name)
+        for hole in _holes_that_differ(one, two, both):
+            words.setdefault(hole, []).extend(_rows_changed(name, _of(one, hole), _of(two, hole)))
     rows = []
-    before, after = ({name: dict(tuple(t.groupby("hole", observed=True))) for name, t in {"survey": h.surveys, **h.tables, **h.readings}.items()} for h in (old, new))  # fmt: skip
     for hole in [*b.index, *(h for h in a.index if h not in b.index)]:
         if hole not in a.index:
-            metres = float(b.loc[hole, "depth_m"])
-            rows.append((hole, "new", f"{metres:g} m"))
+            rows.append((hole, "new", f"{float(b.loc[hole, 'depth_m']):g} m"))
         elif hole not in b.index:
             rows.append((hole, "gone", ""))
         else:
-            words = _moved(a.loc[hole], b.loc[hole])
-            for name in dict.fromkeys([*before, *after]):
-                words += _rows_changed(name, before.get(name, {}).get(hole), after.get(name, {}).get(hole))
-            rows.append((hole, "changed" if words else "unchanged", ", ".join(words)))
+            said = words.get(hole, [])
+            rows.append((hole, "changed" if said else "unchanged", ", ".join(said)))
     return pd.DataFrame(rows, columns=["hole", "status", "what"])
+
+
+def _collars_differ(a: pd.DataFrame, b: pd.DataFrame) -> np.ndarray:
+    columns = ["x", "y", "z", "depth_m"]
+    return np.asarray((np.abs(a[columns].to_numpy(float) - b[columns].to_numpy(float)) > 0.005).any(axis=1))
+
+
+def _of(table: pd.DataFrame | None, hole: str) -> pd.DataFrame | None:
+    if table is None:
+        return None
+    rows = table[table["hole"] == hole]
+    return rows if len(rows) else None
+
+
+def _holes_that_differ(a: pd.DataFrame | None, b: pd.DataFrame | None, both: pd.Index) -> list[str]:
+    """Holes whose rows are not the same in both tables; a row counts by its values, not by its line or place."""
+    if a is None or b is None:
+        other = a if b is None else b
+        return [h for h in both if other is not None and h in set(other["hole"].astype(str))]
+    columns = [c for c in a.columns if c in b.columns and c not in ("line", "hole", *INTERVAL_PLACES)]
+    sums = []
+    for table in (a, b):
+        codes = hole_codes(table["hole"], both)
+        inside = codes >= 0
+        values = table.loc[inside, columns]
+        hashes = (
+            pd.util.hash_pandas_object(values, index=False).to_numpy() if len(values) else np.empty(0, dtype=np.uint64)
+        )
+        total, count = np.zeros(len(both), dtype=np.uint64), np.bincount(codes[inside], minlength=len(both))
+        np.add.at(total, codes[inside], hashes)
+        sums.append((total, count))
+    (ta, ca), (tb, cb) = sums
+    return [str(h) for h in both[(ta != tb) | (ca != cb)]]
+
+
+def hole_codes(hole: pd.Series, index: pd.Index) -> np.ndarray:
+    """Position of each row's hole in an index, -1 where it is not there; quick for millions of rows."""
+    if isinstance(hole.dtype, pd.CategoricalDtype):
+        place = np.append(index.get_indexer(hole.cat.categories.astype(str)), -1)
+        return np.asarray(place[hole.cat.codes.to_numpy()])
+    return np.asarray(index.get_indexer(hole.astype(str)))
 
 
 def _moved(a: pd.Series, b: pd.Series) -> list[str]:
@@ -85,7 +131,7 @@ def _rows_changed(name: str, a: pd.DataFrame | None, b: pd.DataFrame | None) -> 
     values = [
         c
         for c in a.columns
-        if c in b.columns and c not in ("line", "hole") and c not in INTERVAL_ROLES[5:] and c not in keys
+        if c in b.columns and c not in ("line", "hole") and c not in INTERVAL_PLACES and c not in keys
     ]
     left, right = (t.set_index([t[k].round(3) for k in keys])[values] for t in (a, b))
     left, right = left[~left.index.duplicated()], right[~right.index.duplicated()]

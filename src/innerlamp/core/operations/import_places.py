@@ -106,17 +106,24 @@ def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, 
     role = mapped(raw, "lines", p.columns)
     frame, good = _places(raw, role, found, "lines")
     rest, units = attributes(raw, set(role.values()), "missing", found, "lines")
-    frame.insert(0, "line", raw.text(role["line"]).str.strip())
+    codes, names = pd.factorize(raw.text(role["line"]))
+    frame.insert(0, "line", pd.Index(names).astype(str).str.strip().to_numpy(dtype=object)[codes])
     table = pd.concat([frame, rest], axis=1)
     date = p.date
     if date:
         parse_date(date)
     elif "date" in role:
-        read = dates.read_dates(raw.text(role["date"]).tolist(), raw.line, Findings(), raw.file, "lines")
+        # Millions of readings share a few dates: each is read once.
+        codes, texts = pd.factorize(raw.text(role["date"]))
+        first = np.unique(codes, return_index=True)[1]
+        read = np.array(dates.read_dates(list(texts), raw.line[first], found, raw.file, "lines"), dtype=object)[codes]
         table["date"] = read
-        known = sorted(d for d in read if d)
-        date = known[len(known) // 2] if known else ""
-        unread = np.array([not d for d in read])
+        dated = sorted(
+            (str(d), int(n)) for d, n in zip(*np.unique(read.astype(str), return_counts=True), strict=True) if d
+        )
+        half = sum(n for _, n in dated) / 2
+        date = next((d for k, (d, _) in enumerate(dated) if sum(n for _, n in dated[: k + 1]) >= half), "")
+        unread = read == ""
         if unread.any():
             found.add("look", "reading has no date", "kept", file=raw.file, table="lines", line=raw.line[unread])
     table = table[good].reset_index(drop=True)
