@@ -31,6 +31,7 @@ STEPS: tuple[Step, ...] = (
     ("import-lines", {"file": "geophysics/airborne_magnetics.csv", "name": "Airborne magnetics"}, {}, {"lines": "magnetics"}),
     ("import-points", {"file": "geophysics/gravity_stations.csv", "name": "Gravity stations", "role": "stations"}, {}, {"points": "gravity"}),
     ("import-points", {"file": "geology/old_workings.csv", "name": "Old workings", "role": "workings"}, {}, {"points": "workings"}),
+    ("import-features", {"file": "geology/geological_map.geojson", "name": "Geological map"}, {}, {"features": "geology"}),
     ("grid-minimum-curvature", {"attribute": "Sn ppm", "transform": "log10", "name": "Soil Sn"}, {"samples": "soils"}, {"grid": "soil grid"}),
     ("composite", {"attribute": "Sn_ppm", "length": 6.0}, {"holes": "holes"}, {"composites": "composites"}),
     (

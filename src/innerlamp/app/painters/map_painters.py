@@ -6,11 +6,14 @@ from collections.abc import Callable
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
+from PySide6.QtWidgets import QGraphicsPathItem
 
 from ...core.compute.geometry.footprint import footprint
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
+from ...core.items.features import HOLE, POINT, RING, Features, part_vertices
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
@@ -18,7 +21,7 @@ from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
-from .colours import colour_at, colour_values
+from .colours import bins, colour_at, colour_values
 
 Painter = Callable[[Context, Entry, Item], list[pg.GraphicsObject]]
 MOST_LABELS = 3000
@@ -149,6 +152,45 @@ def paint_blocks(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObje
     return [flat.image(rgba, item.x0, item.y0, nx * item.dx, ny * item.dy, -8, 0.7)]
 
 
+def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, Features)
+    attribute = ctx.attribute_of(entry)
+    values = item.table[attribute].to_numpy() if attribute in item.table.columns else np.full(len(item.table), "")
+    legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
+    colours = [QColor(ctx.theme.text)] * len(item.table)
+    if legend is not None:
+        for colour, mask in bins(legend, values):
+            for row in np.flatnonzero(mask):
+                colours[row] = colour
+    areas: dict[str, QPainterPath] = {}
+    edges: dict[str, QPainterPath] = {}
+    spots: dict[str, list[np.ndarray]] = {}
+    for part in range(len(item.role)):
+        xyz, key = part_vertices(item, part), colours[int(item.owner[part])].name()
+        if item.role[part] == POINT:
+            spots.setdefault(key, []).append(xyz[0, :2])
+            continue
+        path = (areas if item.role[part] in (RING, HOLE) else edges).setdefault(key, QPainterPath())
+        path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in xyz[:, :2]]))
+    out: list[pg.GraphicsObject] = []
+    for paths, z, fill in ((areas, -12.0, True), (edges, 3.0, False)):
+        for key, path in paths.items():
+            shape = QGraphicsPathItem(path)
+            pen = QPen(QColor(key).darker(130), 1.0 if fill else 2.0)
+            pen.setCosmetic(True)
+            shape.setPen(pen)
+            if fill:
+                soft = QColor(key)
+                soft.setAlpha(110)
+                shape.setBrush(soft)
+            shape.setZValue(z)
+            out.append(shape)
+    for key, places in spots.items():
+        xy = np.array(places)
+        out += flat.markers(xy[:, 0], xy[:, 1], None, None, 6, 5, "d", QColor(key))
+    return out
+
+
 def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, TargetSet)
     x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
@@ -173,5 +215,5 @@ def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObj
 
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
-    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets,
+    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
 }  # fmt: skip

@@ -16,6 +16,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPo
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
+from ...core.items.features import Features
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.points import PointSet, SurveyLines, TargetSet
@@ -248,6 +249,32 @@ def _outer_faces(
     return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
 
 
+def paint_features(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    """Lines and outlines, laid on the ground where they have no elevation of their own."""
+    assert isinstance(item, Features)
+    xyz = item.vertices.copy()
+    missing = ~np.isfinite(xyz[:, 2])
+    dem = ctx.ground()
+    if dem is not None and missing.any():
+        xyz[missing, 2] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, xyz[missing, 0], xyz[missing, 1]) + 3.0
+    first = np.arange(len(xyz) - 1)
+    inside = np.ones(len(first), dtype=bool)
+    inside[item.starts[1:-1] - 1] = False
+    first = first[inside & np.isfinite(xyz[:-1, 2]) & np.isfinite(xyz[1:, 2])]
+    if not len(first):
+        return []
+    attribute = ctx.attribute_of(entry)
+    mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
+    part = np.searchsorted(item.starts, first, "right") - 1
+    if attribute in item.table.columns:
+        rgb = _colours(ctx, item, attribute, item.table[attribute].to_numpy()[item.owner[part]])
+        out = actor(colour_cells(mesh, rgb), lit=False)
+    else:
+        out = actor(mesh, QColor(ctx.theme.text), lit=False)
+    out.GetProperty().SetLineWidth(1.6)
+    return [out]
+
+
 def paint_targets(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
     assert isinstance(item, TargetSet)
     out: list[vtkProp3D] = []
@@ -284,5 +311,5 @@ def text(words: str, place: tuple[float, ...], colour: QColor, size: int, bold: 
 
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
-    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets,
+    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
 }  # fmt: skip

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor
 from ...core.compute.geometry.planes import SectionPlane, cut_surface
 from ...core.compute.geometry.sampling import bilinear, cell_values
 from ...core.items.base import Item
+from ...core.items.features import Features
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, position
@@ -180,6 +181,35 @@ def paint_blocks(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) ->
     return [flat.image(rgba, 0.0, item.z0, plane.length, nz * item.dz, -10, 0.8)]
 
 
+def paint_features(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    """Where lines and outlines cross the section line: short strokes through the ground, in their colour."""
+    assert isinstance(item, Features)
+    dem = ctx.ground()
+    if dem is None or not len(item.vertices):
+        return []
+    along, off = plane.to_plane(item.vertices[:, 0], item.vertices[:, 1])
+    first = np.arange(len(along) - 1)
+    inside = np.ones(len(first), dtype=bool)
+    inside[item.starts[1:-1] - 1] = False  # not from the end of one part to the start of the next
+    a, b = off[:-1], off[1:]
+    hit = np.flatnonzero(inside & ((a > 0) != (b > 0)))
+    at = along[hit] + (a[hit] / (a[hit] - b[hit])) * (along[hit + 1] - along[hit])
+    good = (at >= 0) & (at <= plane.length)
+    hit, at = hit[good], at[good]
+    if not len(at):
+        return []
+    x, y = plane.to_map(at)
+    z = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
+    part = np.searchsorted(item.starts, hit, "right") - 1
+    attribute = ctx.attribute_of(entry)
+    start, stop = np.column_stack([at, z - 14.0]), np.column_stack([at, z + 14.0])
+    if attribute not in item.table.columns:
+        pieces = np.stack([start, stop], axis=1).reshape(-1, 2)
+        return [flat.plain_pieces(pieces, QColor(ctx.theme.text), 2.0, 6)]
+    values = item.table[attribute].to_numpy()[item.owner[part]]
+    return list(flat.coloured_pieces(start, stop, ctx.legend(attribute, item), values, 2.5, 6))
+
+
 def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, TargetSet)
     t = item.table
@@ -201,5 +231,5 @@ def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -
 
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
-    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets,
+    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
 }  # fmt: skip

@@ -13,6 +13,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from ...core.compute.statistics.relations import column_facts
 from ...core.findings import report_by_hole
 from ...core.items.base import Item
+from ...core.items.features import Features
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet
 from ...core.items.legend import without_unit
@@ -132,6 +133,8 @@ def tables_of(item: Item) -> dict[str, Rows]:
             out["by hole"] = lambda: (report_by_hole(item.collars, item.surveys, item.tables, item.findings), {})
             out["findings"] = lambda: (item.findings, {})
         return out
+    if isinstance(item, Features):
+        return {"features": lambda: (item.table, item.units)}
     if isinstance(item, PointSet | SurveyLines):
         out = {item.role if isinstance(item, PointSet) else "readings": lambda: (item.table, item.units)}
         return out | ({"findings": lambda: (item.findings, {})} if len(item.findings) else {})

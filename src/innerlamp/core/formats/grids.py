@@ -28,6 +28,8 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
     path = Path(path)
     if not path.is_file():
         raise InputError("there is no such file", where=str(path), fix="Check the path")
+    if path.suffix.lower() in (".xyz", ".txt", ".csv", ".dat"):
+        return _read_xyz(path)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
@@ -44,7 +46,7 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
                 crs = source.crs.to_string() if source.crs else ""
     except (RasterioError, OSError, ValueError) as error:
         raise InputError(
-            f"can't be read as a grid ({error})", where=path.name, fix="Expected ESRI ASCII or GeoTIFF"
+            f"can't be read as a grid ({error})", where=path.name, fix="Expected GeoTIFF, ESRI ASCII, NetCDF or XYZ"
         ) from error
     dy = abs(t.e)
     north_up = t.e < 0
@@ -78,6 +80,52 @@ def write_geotiff(grid: Grid, path: Path | str) -> None:
     ) as target:
         target.write(grid.values[::-1], 1)
         target.set_band_description(1, f"{grid.attribute} {grid.unit}".strip())
+
+
+def write_netcdf(grid: Grid, path: Path | str) -> None:
+    """Write a grid as NetCDF with CF conventions, through GDAL."""
+    import rasterio.shutil
+    from rasterio.io import MemoryFile
+
+    with MemoryFile(ext=".tif") as memory:
+        write_geotiff(grid, memory.name)
+        rasterio.shutil.copy(memory.name, str(path), driver="netCDF", strict=False)
+
+
+def write_xyz(grid: Grid, path: Path | str) -> None:
+    """Write the cells that have a value as lines of easting, northing and value."""
+    gx, gy = np.meshgrid(grid.x, grid.y)
+    good = np.isfinite(grid.values)
+    with Path(path).open("w", encoding="ascii") as handle:
+        handle.write("x y z\n")
+        np.savetxt(handle, np.column_stack([gx[good], gy[good], grid.values[good]]), fmt="%.3f %.3f %.9g")
+
+
+def _read_xyz(path: Path) -> tuple[NDArray[np.float64], float, float, float, float, str]:
+    """Return a grid from lines of easting, northing and value; cells without a line are blank."""
+    from ..findings import Findings
+    from . import rawtable, tables_in
+
+    raw = tables_in.read(path, Findings())
+    if len(raw.layout.columns) < 3:
+        raise InputError("an XYZ grid needs three columns", where=path.name)
+    x, y, v = (rawtable.numbers(raw.cells.column(c), raw.layout.decimal_comma)[0] for c in raw.layout.columns[:3])
+    good = np.isfinite(x) & np.isfinite(y)
+    axes = []
+    for values in (x[good], y[good]):
+        places = np.unique(np.round(values, 4))
+        step = float(np.min(np.diff(places))) if len(places) > 1 else 0.0
+        if step <= 0 or np.abs((places - places[0]) / step - np.round((places - places[0]) / step)).max() > 0.01:
+            raise InputError(
+                "the places are not on a regular lattice", where=path.name, fix="Import it as samples and grid it"
+            )
+        axes.append((float(places[0]), step, round((places[-1] - places[0]) / step) + 1))
+    (x0, dx, nx), (y0, dy, ny) = axes
+    if nx * ny > MOST_CELLS:
+        raise InputError(f"the grid has {nx:,} × {ny:,} cells, too many to hold", where=path.name)
+    out = np.full((ny, nx), np.nan)
+    out[np.round((y[good] - y0) / dy).astype(int), np.round((x[good] - x0) / dx).astype(int)] = v[good]
+    return out, x0, y0, dx, dy, ""
 
 
 def write_ascii(grid: Grid, path: Path | str) -> None:

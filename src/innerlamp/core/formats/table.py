@@ -10,7 +10,7 @@ from typing import Any
 
 from ..errors import InputError
 from ..items.base import Item
-from . import grids, tables_out
+from . import features, grids, meshes, tables_out
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,12 @@ FORMATS: tuple[Format, ...] = (
     ),
     Format("GeoTIFF", (".tif", ".tiff"), ("grid",), grids.write_geotiff),
     Format("ESRI ASCII grid", (".asc",), ("grid",), grids.write_ascii),
+    Format("NetCDF", (".nc",), ("grid",), grids.write_netcdf),
+    Format("XYZ", (".xyz",), ("grid",), grids.write_xyz),
+    Format("GeoPackage, GeoJSON or Shapefile", (".gpkg", ".geojson", ".shp"), ("features",), features.write_features),
+    Format("DXF", (".dxf",), ("features",), features.write_dxf),
+    Format("DXF 3D faces", (".dxf",), ("surface",), meshes.write_dxf_faces),
+    Format("PLY or STL", (".ply", ".stl"), ("surface",), meshes.write_mesh),
     Format("Wavefront OBJ", (".obj",), ("surface",), tables_out.write_obj),
 )
 

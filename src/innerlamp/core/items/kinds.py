@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from .base import Item
+from .features import Features
 from .fields import BlockModel, Grid, Surface
 from .holes import HoleSet
 from .points import PointSet, SurveyLines, TargetSet
 
 KINDS: dict[str, type[Item]] = {
-    each.kind: each for each in (HoleSet, PointSet, SurveyLines, Grid, Surface, BlockModel, TargetSet)
+    each.kind: each for each in (HoleSet, PointSet, SurveyLines, Features, Grid, Surface, BlockModel, TargetSet)
 }

@@ -17,6 +17,7 @@ from ..compute.geometry.sampling import bilinear
 from ..compute.geometry.surface_distance import distance_to_surface
 from ..errors import InputError
 from ..items.base import Item, numeric_columns
+from ..items.features import Features
 from ..items.fields import BlockModel, Grid, Surface
 from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet
 from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
@@ -205,6 +206,17 @@ def _table(a: Any, b: Any) -> list[Change]:
     return out[:16]
 
 
+def _features(a: Features, b: Features) -> list[Change]:
+    out = [_sizes("Features", len(a.table), len(b.table)), _sizes("Vertices", len(a.vertices), len(b.vertices))]
+    for column in [c for c in b.attributes if c in a.table.columns and b.table[c].dtype.kind == "O"][:1]:
+        one, two = a.table[column].value_counts(), b.table[column].value_counts()
+        out += [
+            _sizes(f"{column} {name}", int(one.get(name, 0)), int(two.get(name, 0)))
+            for name in dict.fromkeys([*one.index, *two.index])
+        ]
+    return out[:16]
+
+
 def _grid(a: Grid, b: Grid) -> list[Change]:
     gx, gy = np.meshgrid(b.x, b.y)
     before = bilinear(a.values, a.x0, a.y0, a.dx, a.dy, gx, gy)
@@ -294,6 +306,6 @@ def _targets(a: TargetSet, b: TargetSet) -> list[Change]:
 
 
 _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
-    HoleSet.kind: _holes, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
+    HoleSet.kind: _holes, Features.kind: _features, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
     Surface.kind: _surface, BlockModel.kind: _blocks, TargetSet.kind: _targets,
 }  # fmt: skip

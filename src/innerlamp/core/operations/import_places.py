@@ -45,7 +45,7 @@ class ImportLines(Params):
 
 
 class ImportGrid(Params):
-    file: str = param(..., "Grid file", role="file", help="ESRI ASCII or GeoTIFF")
+    file: str = param(..., "Grid file", role="file", help="GeoTIFF, ESRI ASCII, NetCDF or XYZ")
     name: str = param("", "Name", help="The file's name when empty")
     attribute: str = param("elevation", "Values are", help="'elevation' makes it the ground surface")
     unit: str = param("m", "Unit")

@@ -2,7 +2,18 @@
 
 from __future__ import annotations
 
-from . import add_holes, compositing, computed, gridding, import_holes, import_places, magnetics, shell, targets
+from . import (
+    add_holes,
+    compositing,
+    computed,
+    gridding,
+    import_holes,
+    import_places,
+    import_shapes,
+    magnetics,
+    shell,
+    targets,
+)
 from .declare import Operation
 
 OPERATIONS: dict[str, Operation] = {
@@ -13,6 +24,9 @@ OPERATIONS: dict[str, Operation] = {
         import_places.POINTS,
         import_places.GRID,
         import_places.LINES,
+        import_shapes.FEATURES,
+        import_shapes.SURFACE,
+        import_shapes.BLOCKS,
         computed.OPERATION,
         gridding.OPERATION,
         compositing.OPERATION,

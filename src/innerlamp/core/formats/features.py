@@ -1,0 +1,320 @@
+"""Map features: GeoPackage, Shapefile and GeoJSON through pyogrio, DXF through ezdxf; geometry through shapely."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from ..crs import parse_crs
+from ..errors import InputError
+from ..findings import Findings
+from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices
+
+DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
+_MOST = 20_000_000
+
+
+def layers(path: Path) -> tuple[str, ...]:
+    """Return the layers of a file; a DXF file is read as one."""
+    if path.suffix.lower() == ".dxf":
+        return ()
+    import pyogrio
+
+    try:
+        return tuple(str(name) for name, kind in pyogrio.list_layers(path) if kind is not None)
+    except Exception as error:  # pyogrio raises its own errors and GDAL's
+        raise InputError(
+            f"can't be read as map features ({error})",
+            where=path.name,
+            fix="Expected GeoPackage, Shapefile, GeoJSON or DXF",
+        ) from error
+
+
+def read_features(path: Path, layer: str, name: str, crs: str, found: Findings) -> Features:
+    """Read features, turned into the coordinate system of the project where the file has another.
+
+    Raises
+    ------
+    InputError
+        When the file can't be read, holds nothing, or is too large.
+    """
+    if path.suffix.lower() == ".dxf":
+        return _read_dxf(path, name, crs, found)
+    import pyogrio
+    import shapely
+
+    try:
+        meta, _, wkb, data = pyogrio.raw.read(path, layer=layer or None)
+    except Exception as error:  # as above
+        raise InputError(f"can't be read as map features ({error})", where=path.name) from error
+    if wkb is None or not len(wkb):
+        raise InputError("the layer holds no features", where=path.name)
+    shapes = shapely.from_wkb(wkb)
+    table = pd.DataFrame(
+        {str(f): _plain(v) for f, v in zip(meta["fields"], data, strict=True)}, index=range(len(shapes))
+    )
+    source = str(meta.get("crs") or "")
+    empty = shapely.is_missing(shapes) | shapely.is_empty(shapes)
+    if empty.any():
+        found.add(
+            "left out",
+            "feature has no geometry",
+            "left out",
+            file=path.name,
+            table="features",
+            line=np.flatnonzero(empty) + 1,
+        )
+    invalid = ~empty & ~shapely.is_valid(shapes)
+    if invalid.any():
+        found.add(
+            "look",
+            "polygon crosses itself",
+            "kept as it is",
+            file=path.name,
+            table="features",
+            line=np.flatnonzero(invalid) + 1,
+        )
+    vertices, starts, owner, role = flatten(shapes[~empty])
+    table = table[~empty].reset_index(drop=True)
+    if len(vertices) > _MOST:
+        raise InputError(f"the layer has {len(vertices):,} vertices, too many to hold", where=path.name)
+    vertices = to_project(vertices, source, crs, path.name, found)
+    return Features(
+        name=name,
+        crs=crs,
+        table=table,
+        vertices=vertices,
+        starts=starts,
+        owner=owner,
+        role=role,
+        findings=found.frame(),
+    )
+
+
+def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Findings) -> np.ndarray:
+    """Return vertices in the project's system; what was assumed or done is reported."""
+    import pyproj
+
+    if not source:
+        found.add("look", "the file names no coordinate system", f"taken as {crs}", file=file, table="features")
+        return vertices
+    here, there = parse_crs(crs), pyproj.CRS.from_user_input(source)
+    if here.equals(there, ignore_axis_order=True) or (here.to_epsg() is not None and here.to_epsg() == there.to_epsg()):
+        return vertices
+    turn = pyproj.Transformer.from_crs(there, here, always_xy=True)
+    x, y = turn.transform(vertices[:, 0], vertices[:, 1])
+    if not np.isfinite(x).all():
+        raise InputError(f"its coordinates don't fit the system that it names ({there.name})", where=file)
+    found.add("note", f"coordinates are in {there.name}", f"turned into {here.name}", file=file, table="features")
+    return np.column_stack([x, y, vertices[:, 2]])
+
+
+def flatten(shapes: Any) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Return vertices, part starts, owners and roles of shapely geometries."""
+    parts: list[np.ndarray] = []
+    owner: list[int] = []
+    role: list[int] = []
+
+    def take(geometry: Any, row: int) -> None:
+        kind = geometry.geom_type
+        if kind.startswith("Multi") or kind == "GeometryCollection":
+            for part in geometry.geoms:
+                take(part, row)
+            return
+        rings = (
+            [(geometry.exterior, RING), *((r, HOLE) for r in geometry.interiors)]
+            if kind == "Polygon"
+            else [(geometry, POINT if kind == "Point" else LINE)]
+        )
+        for ring, what in rings:
+            xyz = np.full((len(ring.coords), 3), np.nan)
+            coords = np.array(ring.coords, dtype=float)
+            xyz[:, : coords.shape[1]] = coords[:, :3]
+            parts.append(xyz)
+            owner.append(row)
+            role.append(what)
+
+    for row, geometry in enumerate(shapes):
+        take(geometry, row)
+    starts = np.concatenate([[0], np.cumsum([len(p) for p in parts])]).astype(np.int64)
+    vertices = np.concatenate(parts) if parts else np.empty((0, 3))
+    return vertices, starts, np.array(owner, dtype=np.int64), np.array(role, dtype=np.int8)
+
+
+def shapes_of(item: Features) -> list[Any]:
+    """Return a shapely geometry for each feature."""
+    import shapely
+
+    groups: list[list[Any]] = [[] for _ in range(len(item.table))]
+    for part in range(len(item.role)):
+        xyz = part_vertices(item, part)
+        xyz = xyz if np.isfinite(xyz[:, 2]).all() else xyz[:, :2]
+        what, row = int(item.role[part]), int(item.owner[part])
+        if what == POINT:
+            groups[row].append(shapely.Point(xyz[0]))
+        elif what == LINE:
+            groups[row].append(shapely.LineString(xyz))
+        elif what == RING:
+            groups[row].append(shapely.Polygon(xyz))
+        else:
+            last = groups[row][-1]
+            groups[row][-1] = shapely.Polygon(last.exterior, [*last.interiors, xyz])
+    joined = {"Point": shapely.MultiPoint, "LineString": shapely.MultiLineString, "Polygon": shapely.MultiPolygon}
+    out = []
+    for members in groups:
+        kinds = {m.geom_type for m in members}
+        out.append(
+            members[0]
+            if len(members) == 1
+            else joined[kinds.pop()](members)
+            if len(kinds) == 1
+            else shapely.GeometryCollection(members)
+        )
+    return out
+
+
+def _plain(values: np.ndarray) -> np.ndarray:
+    if values.dtype.kind in "iu" or values.dtype.kind == "b":
+        return values.astype(float)
+    return values.astype(str) if values.dtype.kind == "M" else values
+
+
+def write_features(item: Features, path: Path | str) -> list[Path]:
+    """Write features; a Shapefile holds one kind of geometry, so there is one file for each kind."""
+    import pyogrio
+    import shapely
+
+    path = Path(path)
+    driver = DRIVERS[path.suffix.lower()]
+    shapes = np.array(shapes_of(item), dtype=object)
+    fields = [str(c) for c in item.table.columns]
+    data = [
+        item.table[c].to_numpy(float) if item.table[c].dtype.kind in "fiu" else item.table[c].to_numpy(dtype=object)
+        for c in item.table.columns
+    ]
+    kinds = np.array([s.geom_type.replace("Multi", "") for s in shapes], dtype=object)
+    groups: dict[str, np.ndarray] = {"": np.ones(len(shapes), dtype=bool)}
+    if driver == "ESRI Shapefile" and len(set(kinds)) > 1:
+        groups = {f"_{k.lower()}": kinds == k for k in dict.fromkeys(kinds)}
+    written = []
+    for suffix, rows in groups.items():
+        target = path.with_name(f"{path.stem}{suffix}{path.suffix}")
+        one = set(kinds[rows])
+        geometry_type = (
+            one.pop() if len(one) == 1 and not any(s.geom_type.startswith("Multi") for s in shapes[rows]) else "Unknown"
+        )
+        if geometry_type == "Unknown" and driver == "ESRI Shapefile":
+            geometry_type = "Multi" + kinds[rows][0] if kinds[rows][0] != "LineString" else "MultiLineString"
+        crs = "EPSG:4326" if driver == "GeoJSON" else item.crs
+        geometry = shapely.to_wkb(_to_degrees(shapes[rows], item.crs) if driver == "GeoJSON" else shapes[rows])
+        layer = re.sub(r"[^A-Za-z0-9_ ]", "_", item.name).strip() or "features"
+        options = {"encoding": "UTF-8"} if driver == "ESRI Shapefile" else {"layer": layer}
+        pyogrio.raw.write(
+            target,
+            geometry,
+            [d[rows] for d in data],
+            fields,
+            crs=crs,
+            geometry_type=geometry_type,
+            driver=driver,
+            **options,
+        )
+        written += sorted(target.parent.glob(f"{target.stem}.*")) if driver == "ESRI Shapefile" else [target]
+    return written
+
+
+def _to_degrees(shapes: np.ndarray, crs: str) -> np.ndarray:
+    # RFC 7946: GeoJSON is in degrees of WGS 84.
+    import pyproj
+    import shapely
+
+    turn = pyproj.Transformer.from_crs(parse_crs(crs), "EPSG:4326", always_xy=True)
+    return np.asarray(shapely.transform(shapes, lambda xy: np.column_stack(turn.transform(xy[:, 0], xy[:, 1]))))
+
+
+def _read_dxf(path: Path, name: str, crs: str, found: Findings) -> Features:
+    import ezdxf
+    import shapely
+
+    try:
+        doc = ezdxf.readfile(path)  # type: ignore[attr-defined]
+    except Exception as error:  # ezdxf lets through whatever a broken file leads it to
+        raise InputError(f"can't be read as DXF ({error})", where=path.name) from error
+    shapes: list[Any] = []
+    rows: list[dict[str, str]] = []
+    left: dict[str, int] = {}
+    for entity in doc.modelspace():
+        kind = entity.dxftype()
+        try:
+            shape = _from_dxf(entity, kind)
+        except (ValueError, ezdxf.DXFError, AttributeError, IndexError):
+            shape = None
+        if shape is None:
+            left[kind] = left.get(kind, 0) + 1
+            continue
+        shapes.append(shape)
+        rows.append({"layer": str(entity.dxf.layer), "entity": kind})
+    for kind, count in left.items():
+        found.add("left out", f"{count} entities of kind {kind}", "not map features", file=path.name, table="features")
+    if not shapes:
+        raise InputError("the drawing holds no points, lines or polygons", where=path.name)
+    vertices, starts, owner, role = flatten(np.array(shapes, dtype=object))
+    vertices = to_project(vertices, "", crs, path.name, found)
+    assert shapely is not None
+    return Features(
+        name=name,
+        crs=crs,
+        table=pd.DataFrame(rows),
+        vertices=vertices,
+        starts=starts,
+        owner=owner,
+        role=role,
+        findings=found.frame(),
+    )
+
+
+def _from_dxf(entity: Any, kind: str) -> Any:
+    import shapely
+
+    if kind == "POINT":
+        return shapely.Point(tuple(entity.dxf.location))
+    if kind == "LINE":
+        return shapely.LineString([tuple(entity.dxf.start), tuple(entity.dxf.end)])
+    if kind == "LWPOLYLINE":
+        z = float(entity.dxf.elevation)
+        xyz, closed = [(x, y, z) for x, y in entity.get_points("xy")], bool(entity.closed)
+    elif kind == "POLYLINE" and not entity.is_poly_face_mesh and not entity.is_polygon_mesh:
+        xyz, closed = [tuple(v.dxf.location) for v in entity.vertices], bool(entity.is_closed)
+    elif kind in ("SPLINE", "ARC", "CIRCLE", "ELLIPSE"):
+        xyz, closed = [tuple(p) for p in entity.flattening(0.1)], kind == "CIRCLE"
+    else:
+        return None
+    if closed and len(xyz) >= 3:
+        return shapely.Polygon(xyz)
+    return shapely.LineString(xyz) if len(xyz) >= 2 else None
+
+
+def write_dxf(item: Features, path: Path | str) -> None:
+    """Write features as DXF R2010: points, 3-D polylines, closed for rings; the first class attribute is the layer."""
+    import ezdxf
+
+    doc = ezdxf.new("R2010")  # type: ignore[attr-defined]
+    space = doc.modelspace()
+    names = [c for c in item.table.columns if item.table[c].dtype.kind not in "fiu"]
+    for part in range(len(item.role)):
+        xyz = np.nan_to_num(part_vertices(item, part))
+        layer = str(item.table[names[0]].iloc[int(item.owner[part])])[:200] if names else "0"
+        layer = "".join(ch for ch in layer if ch not in '<>/\\":;?*|=`') or "0"
+        if layer not in doc.layers:
+            doc.layers.add(layer)
+        if item.role[part] == POINT:
+            space.add_point(xyz[0], dxfattribs={"layer": layer})
+        else:
+            closed = item.role[part] in (RING, HOLE)
+            points = xyz[:-1] if closed and len(xyz) > 1 and np.allclose(xyz[0], xyz[-1]) else xyz
+            space.add_polyline3d(points, close=bool(closed), dxfattribs={"layer": layer})
+    doc.saveas(path)
