@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
 from innerlamp.app.main import make_application, make_window
 from innerlamp.app.shell.window import Window
@@ -39,6 +40,10 @@ def window(qapp: object, tmp_path: Path) -> Iterator[Window]:
     wait_until(lambda: not any(j.active for j in made.ctx.jobs), 5)
     made.close()
     made.deleteLater()
+    # Outside of `exec` nobody sends deferred deletes; windows that stay would slow all later ones down.
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    del made
+    gc.collect()
     wait_until(lambda: False, 0.05)
 
 

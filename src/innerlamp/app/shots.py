@@ -30,15 +30,18 @@ def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
 
 
 def settle(window: Window, seconds: float = 60.0) -> bool:
-    """Wait until everything is read and drawn, and a moment longer."""
+    """Wait until everything is read and drawn, and a moment longer for what starts only then."""
     good = wait_until(window.settled, seconds)
-    end = time.monotonic() + 0.5
+    end = time.monotonic() + 0.15
     wait_until(lambda: time.monotonic() > end, 1.0)
     return wait_until(window.settled, seconds) and good
 
 
 def grab(window: Window, path: Path) -> None:
     """Write a picture of the window as it is on the screen, OpenGL included."""
+    settle(window)
+    end = time.monotonic() + 0.4
+    wait_until(lambda: time.monotonic() > end, 1.0)
     screen = window.screen()
     at = window.frameGeometry()
     picture = screen.grabWindow(0, at.x(), at.y(), at.width(), at.height())

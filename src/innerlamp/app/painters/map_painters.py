@@ -173,8 +173,11 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
         path = (areas if item.role[part] in (RING, HOLE) else edges).setdefault(key, QPainterPath())
         path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in xyz[:, :2]]))
     out: list[pg.GraphicsObject] = []
-    for paths, z, fill in ((areas, -12.0, True), (edges, 3.0, False)):
-        for key, path in paths.items():
+    # What covers most ground lies lowest, so that a dyke shows within its country rock.
+    covers = sorted(areas.items(), key=lambda each: -_area(each[1]))
+    for paths, base, fill in ((covers, -14.0, True), (list(edges.items()), 3.0, False)):
+        for number, (key, path) in enumerate(paths):
+            z = base + 0.01 * number
             shape = QGraphicsPathItem(path)
             pen = QPen(QColor(key).darker(130), 1.0 if fill else 2.0)
             pen.setCosmetic(True)
@@ -189,6 +192,15 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
         xy = np.array(places)
         out += flat.markers(xy[:, 0], xy[:, 1], None, None, 6, 5, "d", QColor(key))
     return out
+
+
+def _area(path: QPainterPath) -> float:
+    total = 0.0
+    for polygon in path.toSubpathPolygons():
+        xy = np.array([(p.x(), p.y()) for p in polygon.toList()])
+        xy = xy - xy[:1]
+        total += 0.5 * abs(float(np.dot(xy[:-1, 0], xy[1:, 1]) - np.dot(xy[1:, 0], xy[:-1, 1])))
+    return total
 
 
 def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

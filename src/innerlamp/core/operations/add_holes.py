@@ -23,7 +23,7 @@ PLACES = INTERVAL_PLACES
 _FIXED = {"hole", "x", "y", "z", "depth_m", "from_m", "to_m", "line", "date"}
 
 
-class AddHoles(import_holes.ImportHoles):
+class AddHoles(import_holes.HoleFiles):
     mode: Literal["add", "replace"] = param(
         "add", "The files are", help="add: a further batch, holes that are not in it stay. replace: all there is, holes that are not in it go"
     )  # fmt: skip

@@ -28,7 +28,9 @@ from .detection import DetectionRule
 from .hole_tables import DepthUnit, Dips, North
 
 
-class ImportHoles(Params):
+class HoleFiles(Params):
+    """The tables of holes and how they are to be read; importing and adding share them."""
+
     collar: str = param(
         ..., "Collar table", role="file", help="One row a hole: ID, easting, northing; elevation, final depth, azimuth and dip if known. A sheet or database table is named file#table"
     )  # fmt: skip
@@ -40,7 +42,6 @@ class ImportHoles(Params):
     more: tuple[str, ...] = param(
         (), "More tables", role="files", help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons"
     )  # fmt: skip
-    name: str = param("Drillholes", "Name")
     columns: dict[str, dict[str, str]] = param(
         {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
     )
@@ -67,6 +68,10 @@ class ImportHoles(Params):
     @classmethod
     def _split(cls, value: Any) -> Any:
         return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
+
+
+class ImportHoles(HoleFiles):
+    name: str = param("Drillholes", "Name")
 
 
 def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
@@ -147,7 +152,7 @@ def _merge(into: dict[str, pd.DataFrame], name: str, table: pd.DataFrame) -> Non
 
 
 def _to_grid_north(
-    surveys: pd.DataFrame, heading: str, collars: pd.DataFrame, crs: str, p: ImportHoles, found: Findings
+    surveys: pd.DataFrame, heading: str, collars: pd.DataFrame, crs: str, p: HoleFiles, found: Findings
 ) -> pd.DataFrame:
     """Turn azimuths to grid north: true azimuth less convergence; magnetic plus declination less convergence."""
     words = heading.lower()
@@ -228,7 +233,7 @@ def stations_table(path: desurvey.Path, collars: pd.DataFrame) -> pd.DataFrame:
     return pd.DataFrame(data)
 
 
-def _estimate(inputs: Inputs, p: ImportHoles) -> Cost:
+def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
     files = [f for f in (p.collar, p.survey, p.assay, p.lithology, *p.more) if f]
     size = sum(tables_in.split(f)[0].stat().st_size for f in files)
     return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
