@@ -35,9 +35,10 @@ def window(qapp: object, tmp_path: Path) -> Iterator[Window]:
     made.activateWindow()  # without a window manager nobody else gives the window its keys
     assert wait_until(made.isActiveWindow, 10)
     yield made
-    for job in made.ctx.jobs:
-        made.ctx.runner.cancel(job)
-    wait_until(lambda: not any(j.active for j in made.ctx.jobs), 5)
+    ctx = made.ctx
+    for job in ctx.jobs:
+        ctx.runner.cancel(job)
+    wait_until(lambda: not any(j.active for j in ctx.jobs), 5)
     made.close()
     made.deleteLater()
     # Outside of `exec` nobody sends deferred deletes; windows that stay would slow all later ones down.

@@ -6,15 +6,13 @@ what they show.
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer
-from PySide6.QtCore import Signal as QtSignal
+from PySide6.QtCore import QThreadPool, QTimer
 
 from ..core.compute.geometry.planes import SectionPlane
 from ..core.compute.geometry.sampling import bilinear
@@ -25,11 +23,12 @@ from ..core.items.holes import HoleSet, readings_with, table_with
 from ..core.items.legend import Legend, propose
 from ..core.jobs.runner import Job, Runner
 from ..core.operations import differences, execute
-from ..core.project import payload, trail
+from ..core.project import trail
 from ..core.project.lock import ProjectBusy
 from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
 from ..core.signal import Signal
+from .background import CompareTask, Reader, ReadTask
 from .theme.theme import PAPER, Theme
 
 
@@ -50,52 +49,6 @@ class Selection:
     item: str = ""
     table: str = ""
     rows: tuple[int, ...] = ()
-
-
-class _Reader(QObject):
-    done = QtSignal(int, object)
-    compared = QtSignal(object, object)
-
-
-class _ReadTask(QRunnable):
-    def __init__(self, folder: Path, version: int, manifest: payload.Manifest, reader: _Reader) -> None:
-        super().__init__()
-        self._what = (folder, version, manifest)
-        self._reader = reader
-
-    def run(self) -> None:
-        folder, version, manifest = self._what
-        result: object
-        try:
-            result = payload.read_item(folder, manifest)
-        except LampError as error:
-            result = error
-        except Exception as error:
-            result = ProjectError(f"a part of the item can't be read ({error})")
-        with contextlib.suppress(RuntimeError):  # the window may have closed meanwhile
-            self._reader.done.emit(version, result)
-
-
-class _CompareTask(QRunnable):
-    def __init__(
-        self, folder: Path, versions: tuple[int, int], manifests: list[payload.Manifest], reader: _Reader
-    ) -> None:
-        super().__init__()
-        self._what = (folder, versions, manifests)
-        self._reader = reader
-
-    def run(self) -> None:
-        folder, versions, manifests = self._what
-        result: object
-        try:
-            old, new = (payload.read_item(folder, m) for m in manifests)
-            result = differences.difference(old, new)
-        except LampError as error:
-            result = str(error)
-        except Exception as error:
-            result = f"The two can't be compared ({error})."
-        with contextlib.suppress(RuntimeError):
-            self._reader.compared.emit(versions, result)
 
 
 class Context:
@@ -135,7 +88,7 @@ class Context:
         self.landed: Signal[[Job, dict[str, str]]] = Signal()
         self.said: Signal[[str, str]] = Signal()
 
-        self._reader = _Reader()
+        self._reader = Reader()
         self._reader.done.connect(self._read_done)
         self._reader.compared.connect(self._compared)
         self._differences: dict[tuple[int, int], list[differences.Change] | str | None] = {}
@@ -239,7 +192,7 @@ class Context:
         if entry.version not in self._reading:
             self._reading.add(entry.version)
             QThreadPool.globalInstance().start(
-                _ReadTask(self.store.payloads, entry.version, self.store.manifest(entry.version), self._reader)
+                ReadTask(self.store.payloads, entry.version, self.store.manifest(entry.version), self._reader)
             )
         return None
 
@@ -513,7 +466,7 @@ class Context:
         if (old, new) not in self._differences:
             self._differences[old, new] = None
             manifests = [self.store.manifest(v) for v in (old, new)]
-            QThreadPool.globalInstance().start(_CompareTask(self.store.payloads, (old, new), manifests, self._reader))
+            QThreadPool.globalInstance().start(CompareTask(self.store.payloads, (old, new), manifests, self._reader))
         return self._differences[old, new]
 
     def _compared(self, versions: tuple[int, int], result: list[differences.Change] | str) -> None:

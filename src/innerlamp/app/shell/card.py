@@ -182,7 +182,7 @@ class Card(QScrollArea):
         lines = [f"{words[state]} · version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"]
         if entry.recipe is not None:
             title = find_operation(entry.recipe.operation).title
-            shown = {k: v for k, v in entry.recipe.params.items() if v not in ("", 0.0, {}, None) and k != "name"}
+            shown = {k: v for k, v in entry.recipe.params.items() if v not in ("", 0.0, {}, [], None) and k != "name"}
             values = ", ".join(
                 f"{k} {Path(v).name if isinstance(v, str) and '/' in v else v}" for k, v in list(shown.items())[:9]
             )

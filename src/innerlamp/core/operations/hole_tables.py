@@ -146,45 +146,29 @@ def is_interval_table(file: str, mapping: Mapping[str, str]) -> bool:
     return not columns.missing({**columns.guess(have, "interval"), **mapping}, "interval")
 
 
-def read_intervals(
+def read_downhole(
     file: str,
     name: str,
+    kind: Literal["interval", "reading"],
     mapping: Mapping[str, str],
     unit: DepthUnit,
     collars: pd.DataFrame,
     rule: DetectionRule,
     found: Findings,
 ) -> tuple[pd.DataFrame, dict[str, str]]:
-    """Return a checked interval table and the unit of each of its attributes."""
+    """Return a checked table of intervals or of readings at single depths, and the unit of each attribute."""
     raw = tables_in.read(file, found, name)
-    role = mapped(raw, "interval", mapping)
+    role = mapped(raw, kind, mapping)
     frame, units = _attributes(raw, role, rule, found, name)
-    frame.insert(0, "to_m", depth_column(raw, role["to_m"], unit, found, name))
-    frame.insert(0, "from_m", depth_column(raw, role["from_m"], unit, found, name))
+    for column in ("to_m", "from_m") if kind == "interval" else ("depth_m",):
+        frame.insert(0, column, depth_column(raw, role[column], unit, found, name))
     frame.insert(0, "hole", raw.text(role["hole"]))
     frame["line"] = raw.line
+    if kind == "reading":
+        return checks.check_readings(frame, collars, found, raw.file, name), units
     table = checks.check_intervals(frame, collars, found, raw.file, name)
     checks.check_coverage(table, collars, found, raw.file, name)
     return table, units
-
-
-def read_readings(
-    file: str,
-    name: str,
-    mapping: Mapping[str, str],
-    unit: DepthUnit,
-    collars: pd.DataFrame,
-    rule: DetectionRule,
-    found: Findings,
-) -> tuple[pd.DataFrame, dict[str, str]]:
-    """Return a checked table of readings at single depths and the unit of each of its attributes."""
-    raw = tables_in.read(file, found, name)
-    role = mapped(raw, "reading", mapping)
-    frame, units = _attributes(raw, role, rule, found, name)
-    frame.insert(0, "depth_m", depth_column(raw, role["depth_m"], unit, found, name))
-    frame.insert(0, "hole", raw.text(role["hole"]))
-    frame["line"] = raw.line
-    return checks.check_readings(frame, collars, found, raw.file, name), units
 
 
 def _attributes(

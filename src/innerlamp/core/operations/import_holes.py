@@ -109,8 +109,9 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
         progress(0.2 + 0.6 * number / len(sources), f"Reading {name}")
         mapping = p.columns.get(name, {})
         whole = name in ("assay", "lithology") or hole_tables.is_interval_table(source, mapping)
-        read = hole_tables.read_intervals if whole else hole_tables.read_readings
-        table, table_units = read(source, name, mapping, p.depth_unit, collars, p.below_detection, found)
+        table, table_units = hole_tables.read_downhole(
+            source, name, "interval" if whole else "reading", mapping, p.depth_unit, collars, p.below_detection, found
+        )
         _merge(tables if whole else readings, name, table)
         units |= table_units
     collars = _depths(collars, surveys, {**tables, **readings})

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Literal
 
 import numpy as np
@@ -20,7 +19,7 @@ from ..items.points import PointSet, SurveyLines
 from ..progress import Progress
 from .declare import Inputs, Operation, Output, Params, param
 from .detection import DetectionRule
-from .reading import attributes, mapped, number_column
+from .reading import attributes, mapped, number_column, title
 
 
 class ImportPoints(Params):
@@ -89,7 +88,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
         )
     return {
         "points": PointSet(
-            name=p.name or _title(raw.path),
+            name=p.name or title(raw.path),
             crs=inputs.crs,
             table=table,
             units=units,
@@ -129,7 +128,7 @@ def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, 
     table = table[good].reset_index(drop=True)
     return {
         "lines": SurveyLines(
-            name=p.name or _title(raw.path), crs=inputs.crs, table=table, units=units, date=date, findings=found.frame()
+            name=p.name or title(raw.path), crs=inputs.crs, table=table, units=units, date=date, findings=found.frame()
         )
     }
 
@@ -144,7 +143,7 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
         )
     return {
         "grid": Grid(
-            name=p.name or _title(path),
+            name=p.name or title(path),
             crs=inputs.crs,
             values=values,
             x0=x0,
@@ -155,11 +154,6 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
             unit=p.unit,
         )
     }
-
-
-def _title(path: Path) -> str:
-    text = path.stem.replace("_", " ").replace("-", " ").strip()
-    return text[:1].upper() + text[1:]
 
 
 POINTS = Operation(

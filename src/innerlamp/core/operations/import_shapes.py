@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 import pandas as pd
 
@@ -16,7 +14,7 @@ from ..items.fields import BlockModel, Surface
 from ..progress import Progress
 from .computed import columns_of
 from .declare import Inputs, Operation, Output, Params, param
-from .reading import mapped, number_column
+from .reading import mapped, number_column, title
 
 
 class ImportFeatures(Params):
@@ -54,12 +52,6 @@ class ImportBlocks(Params):
     columns: dict[str, str] = param(
         {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
     )
-
-
-def title(path: Path) -> str:
-    """Return a file's name as a title."""
-    text = path.stem.replace("_", " ").replace("-", " ").strip()
-    return text[:1].upper() + text[1:]
 
 
 def _run_features(inputs: Inputs, p: ImportFeatures, progress: Progress) -> dict[str, Item]:

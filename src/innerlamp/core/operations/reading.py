@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -101,3 +102,9 @@ def attributes(
         )
     frame = pd.DataFrame(taken, index=range(len(raw.line)))
     return detection.join_units(frame, units, found, raw.file, table, raw.line, where), units
+
+
+def title(path: Path) -> str:
+    """Return a file's name as a title."""
+    text = path.stem.replace("_", " ").replace("-", " ").strip()
+    return text[:1].upper() + text[1:]

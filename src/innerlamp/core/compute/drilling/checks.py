@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 
-from ...findings import Findings
+from ...findings import Findings, Severity
 
 
 def _leave_out(
@@ -20,6 +20,10 @@ def _leave_out(
     rows = table[bad]
     found.add("left out", what, done, file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
     return table[~bad].reset_index(drop=True)
+
+
+def _tell(found: Findings, severity: Severity, what: str, done: str, rows: pd.DataFrame, file: str, name: str) -> None:
+    found.add(severity, what, done, file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())
 
 
 def check_ids(table: pd.DataFrame, found: Findings, file: str, name: str) -> pd.DataFrame:
@@ -69,29 +73,18 @@ def check_collars(table: pd.DataFrame, found: Findings, file: str) -> pd.DataFra
         table["hole"].str.lower().str.replace(r"[\s_\-]", "", regex=True).str.replace(r"(?<=[a-z])0+", "", regex=True)
     )
     alike = folded.duplicated(keep=False).to_numpy()
-    if alike.any():
-        rows = table[alike]
-        found.add(
-            "look",
-            "hole ID differs from another only by case, spaces or zeros",
-            "kept as different holes",
-            file=file,
-            table=name,
-            line=rows["line"].to_numpy(),
-            hole=rows["hole"].to_numpy(),
-        )
+    _tell(
+        found,
+        "look",
+        "hole ID differs from another only by case, spaces or zeros",
+        "kept as different holes",
+        table[alike],
+        file,
+        name,
+    )
     negative = table["depth_m"].to_numpy(float) < 0
     if negative.any():
-        rows = table[negative]
-        found.add(
-            "mended",
-            "depth of hole is negative",
-            "sign removed",
-            file=file,
-            table=name,
-            line=rows["line"].to_numpy(),
-            hole=rows["hole"].to_numpy(),
-        )
+        _tell(found, "mended", "depth of hole is negative", "sign removed", table[negative], file, name)
         table = table.assign(depth_m=table["depth_m"].abs())
     return table.reset_index(drop=True)
 
@@ -109,16 +102,7 @@ def check_surveys(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, f
     table = _leave_out(table, np.abs(table["dip"].to_numpy()) > 90, "dip is steeper than 90°", found, file, name)
     outside = (table["azimuth"].to_numpy() < 0) | (table["azimuth"].to_numpy() > 360)
     if outside.any():
-        rows = table[outside]
-        found.add(
-            "mended",
-            "azimuth outside 0..360°",
-            "whole turns added or taken off",
-            file=file,
-            table=name,
-            line=rows["line"].to_numpy(),
-            hole=rows["hole"].to_numpy(),
-        )
+        _tell(found, "mended", "azimuth outside 0..360°", "whole turns added or taken off", table[outside], file, name)
         table = table.assign(azimuth=table["azimuth"] % 360.0)
     depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
     beyond = table["depth_m"].to_numpy() > depth + 0.01
@@ -129,17 +113,7 @@ def check_surveys(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, f
         if len(table)
         else np.zeros(0, bool)
     )
-    if back.any():
-        rows = table[back]
-        found.add(
-            "mended",
-            "survey readings are not in order of depth",
-            "sorted",
-            file=file,
-            table=name,
-            line=rows["line"].to_numpy(),
-            hole=rows["hole"].to_numpy(),
-        )
+    _tell(found, "mended", "survey readings are not in order of depth", "sorted", table[back], file, name)
     table = _leave_out(
         table,
         table.duplicated(["hole", "depth_m"]).to_numpy(),
@@ -167,17 +141,7 @@ def settle_dips(table: pd.DataFrame, convention: str, found: Findings, file: str
     if convention == "positive down":
         dips = -dips
     up = dips > 0
-    if up.any():
-        rows = table[up]
-        found.add(
-            "look",
-            "hole goes upward here",
-            "kept",
-            file=file,
-            table="survey",
-            line=rows["line"].to_numpy(),
-            hole=rows["hole"].to_numpy(),
-        )
+    _tell(found, "look", "hole goes upward here", "kept", table[up], file, "survey")
     return table.assign(dip=dips)
 
 
@@ -231,17 +195,15 @@ def check_intervals(table: pd.DataFrame, collars: pd.DataFrame, found: Findings,
         table = table[~bad].reset_index(drop=True)
     depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
     beyond = table["to_m"].to_numpy() > depth + 0.01
-    if beyond.any():
-        rows = table[beyond]
-        found.add(
-            "look",
-            "interval reaches beyond the end of hole",
-            "kept, path continued straight",
-            file=file,
-            table=name,
-            line=rows["line"].to_numpy(),
-            hole=rows["hole"].to_numpy(),
-        )
+    _tell(
+        found,
+        "look",
+        "interval reaches beyond the end of hole",
+        "kept, path continued straight",
+        table[beyond],
+        file,
+        name,
+    )
     return table
 
 
