@@ -16,6 +16,7 @@ import pyogrio
 import pyproj
 import pytest
 import rasterio
+import rasterio.transform
 import shapely
 from pytest import approx
 
@@ -253,6 +254,31 @@ def test_grids_come_back_as_they_went(tmp_path: Path, ending: str) -> None:
         assert len(rows) == 11
         with rasterio.open(tmp_path / "g.xyz") as source:
             assert source.width == 4
+
+
+@pytest.mark.parametrize("source", ["EPSG:32630", "EPSG:4326"])
+def test_grids_in_another_system_are_turned_like_pyproj_turns_places(tmp_path: Path, source: str) -> None:
+    # Values are a plane in the source's own coordinates, so every cell tells where it came from.
+    turn = pyproj.Transformer.from_crs(CRS, source, always_xy=True)
+    west, south = turn.transform(E, N)
+    step = 50.0 if source == "EPSG:32630" else 0.0005
+    gx, gy = np.meshgrid(west + step * np.arange(60), south + step * np.arange(50))
+    path = tmp_path / "other.tif"
+    transform = rasterio.transform.from_origin(west - step / 2, south + step * 49.5, step, step)
+    with rasterio.open(
+        path, "w", driver="GTiff", width=60, height=50, count=1, dtype="float64", crs=source, transform=transform
+    ) as out:
+        out.write((gx - west + 2 * (gy - south))[::-1], 1)
+    made = run("import-grid", file=str(path))
+    assert isinstance(made, Grid)
+    cx, cy = np.meshgrid(made.x, made.y)
+    sx, sy = turn.transform(cx, cy)
+    known = np.isfinite(made.values)
+    assert known.sum() > 1500
+    inner = (
+        known & (sx > west + 2 * step) & (sx < west + 57 * step) & (sy > south + 2 * step) & (sy < south + 47 * step)
+    )
+    assert made.values[inner] == approx((sx - west + 2 * (sy - south))[inner], abs=0.02 * step)
 
 
 def test_scattered_xyz_is_no_grid(tmp_path: Path) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable
 
 import numpy as np
 import pyproj
@@ -34,6 +35,33 @@ def parse_crs(text: str) -> pyproj.CRS:
     if abs(crs.axis_info[0].unit_conversion_factor - 1.0) > 1e-9:
         raise CrsError(f"'{text}' is not in metres", fix="Give a projected system in metres")
     return crs
+
+
+def same_system(first: str, second: str) -> bool:
+    """Return whether two texts name the same coordinate system, whatever its axis order.
+
+    Raises
+    ------
+    CrsError
+        When one of them is unknown.
+    """
+    try:
+        a, b = pyproj.CRS.from_user_input(first), pyproj.CRS.from_user_input(second)
+    except (pyproj.exceptions.CRSError, ValueError) as error:
+        raise CrsError(f"'{first}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+    return bool(a.equals(b, ignore_axis_order=True) or (a.to_epsg() is not None and a.to_epsg() == b.to_epsg()))
+
+
+def transformers(
+    source: str, target: str
+) -> tuple[
+    Callable[..., tuple[NDArray[np.float64], NDArray[np.float64]]],
+    Callable[..., tuple[NDArray[np.float64], NDArray[np.float64]]],
+]:
+    """Return functions that turn x and y of one coordinate system into the other, and back."""
+    turn = pyproj.Transformer.from_crs(source, target, always_xy=True)
+    again = pyproj.Transformer.from_crs(target, source, always_xy=True)
+    return turn.transform, again.transform
 
 
 def describe(text: str) -> str:

@@ -51,6 +51,7 @@ class TablePane(Pane):
         self.count = QLabel()
         self.count.setObjectName("faint")
         self.tools.addWidget(self.count)
+        self._filling: bool = False
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Rows where …, such as Sn_ppm > 200 and Rock = 'SLATE'")
         self.filter.setToolTip(
@@ -59,7 +60,7 @@ class TablePane(Pane):
         )
         self.filter.setClearButtonEnabled(True)
         self.filter.returnPressed.connect(self.apply_filter)
-        self.filter.textChanged.connect(lambda text: self.apply_filter() if not text else None)
+        self.filter.textChanged.connect(lambda text: self.apply_filter() if not text and not self._filling else None)
         self.take = QPushButton("Select")
         self.take.setObjectName("small")
         self.take.setToolTip("Select the rows that are shown, in all panes")
@@ -129,9 +130,9 @@ class TablePane(Pane):
         table = table[[c for c in table.columns if c not in HIDDEN]]
         if self._filtered != (self._shown[0], self.which.currentText()):
             self._filtered = (self._shown[0], self.which.currentText())
-            self.filter.blockSignals(True)
+            self._filling = True
             self.filter.clear()
-            self.filter.blockSignals(False)
+            self._filling = False
         self.model = FrameModel(table, units)
         self.view.setModel(self.model)
         self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)

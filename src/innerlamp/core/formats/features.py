@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..crs import parse_crs
+from ..crs import parse_crs, same_system
 from ..errors import InputError
 from ..findings import Findings
 from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices
@@ -102,9 +102,9 @@ def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Fi
     if not source:
         found.add("look", "the file names no coordinate system", f"taken as {crs}", file=file, table="features")
         return vertices
-    here, there = parse_crs(crs), pyproj.CRS.from_user_input(source)
-    if here.equals(there, ignore_axis_order=True) or (here.to_epsg() is not None and here.to_epsg() == there.to_epsg()):
+    if same_system(source, crs):
         return vertices
+    here, there = parse_crs(crs), pyproj.CRS.from_user_input(source)
     turn = pyproj.Transformer.from_crs(there, here, always_xy=True)
     x, y = turn.transform(vertices[:, 0], vertices[:, 1])
     if not np.isfinite(x).all():

@@ -7,9 +7,9 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
+from ..compute.gridding.resampling import to_system
 from ..compute.potential.mainfield import parse_date
-from ..crs import parse_crs
-from ..errors import InputError
+from ..crs import same_system, transformers
 from ..findings import Findings
 from ..formats import dates, grids, tables_in
 from ..formats.rawtable import RawTable
@@ -137,10 +137,12 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
     progress(0.1, "Reading")
     path, _ = tables_in.split(p.file)
     values, x0, y0, dx, dy, crs = grids.read_grid(path)
-    if crs and parse_crs(crs).to_epsg() != parse_crs(inputs.crs).to_epsg():
-        raise InputError(
-            f"the grid is in {crs} and the project in {inputs.crs}", where=path.name, fix="Reproject it first"
-        )
+    if crs and not same_system(crs, inputs.crs):
+        progress(0.5, "Reprojecting")
+        forward, back = transformers(crs, inputs.crs)
+        values, x0, y0, dx = to_system(values, x0, y0, dx, dy, forward, back)
+        dy = dx
+        progress(1.0, f"Turned from {crs} into {inputs.crs}")
     return {
         "grid": Grid(
             name=p.name or title(path),
