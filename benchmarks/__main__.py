@@ -16,6 +16,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     tables.import_the_same_from_a_spreadsheet,
     tables.import_two_million_readings,
     tables.sort_and_filter_a_million_rows,
+    tables.scroll_a_million_rows,
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,

@@ -80,6 +80,9 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         "gravity-of-model",
         "add-holes",
         "compute-column",
+        "diurnal-correction",
+        "import-surface",
+        "import-blocks",
     }  # not part of the demo project, so they are run here
     copy = tmp_path / "copy.lamp"
     shutil.copytree(demo_path, copy)
@@ -110,7 +113,9 @@ def test_every_format_writes_its_kinds(demo: Store, chosen: Any, tmp_path: Path)
     for kind in chosen.kinds:
         for extension in chosen.extensions:
             files = export(of_kind(demo, kind), tmp_path / f"{kind}{extension}")
-            assert all(f.stat().st_size > 40 for f in files)
+            sizes = [f.stat().st_size for f in files]  # a Shapefile has small companions
+            assert min(sizes) > 0
+            assert max(sizes) > 40
     assert not list(tmp_path.glob(".*"))
 
 

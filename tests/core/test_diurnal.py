@@ -1,0 +1,84 @@
+"""The daily variation: joined by time, taken off, and what the base record does not cover is said."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from pytest import approx
+
+from innerlamp.core.compute.potential.diurnal import diurnal, seconds_of
+from innerlamp.core.errors import InputError
+from innerlamp.core.items.points import SurveyLines
+from innerlamp.core.operations.declare import Inputs
+from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.progress import SILENT
+from innerlamp.demo.build import FILES
+
+CRS = "EPSG:32629"
+
+
+def test_times_are_read_with_their_dates() -> None:
+    made = seconds_of(["1970-01-02", "", "1970-01-01", "1970-01-01"], ["01:00:30.5", "2:03", "noon", "23:59:59,25"])
+    assert made == approx([86400 + 3630.5, 7380.0, np.nan, 86399.25], nan_ok=True)
+
+
+def test_variation_by_hand() -> None:
+    base_time, base = np.array([0.0, 100.0, 200.0, 2000.0]), np.array([48_500.0, 48_510.0, 48_500.0, 48_500.0])
+    variation, datum = diurnal(np.array([50.0, 100.0, 150.0, 1000.0, -5.0, np.nan]), base_time, base)
+    assert datum == 48_500.0  # the median
+    assert variation == approx([5.0, 10.0, 5.0, np.nan, np.nan, np.nan], nan_ok=True)  # the gap of 1800 s is too long
+    bridged, _ = diurnal(np.array([1000.0]), base_time, base, datum=48_490.0, longest_gap=5000.0)
+    assert bridged == approx([10.0])
+    with pytest.raises(InputError, match="fewer than two"):
+        diurnal(np.zeros(3), np.array([1.0]), np.array([2.0]))
+
+
+def load() -> SurveyLines:
+    op = OPERATIONS["import-lines"]
+    made = op.run(Inputs({}, CRS), op.check({"file": str(FILES / "geophysics" / "airborne_magnetics.csv")}), SILENT)[
+        "lines"
+    ]
+    assert isinstance(made, SurveyLines)
+    return made
+
+
+def correct(lines: SurveyLines, **params: object) -> SurveyLines:
+    op = OPERATIONS["diurnal-correction"]
+    values = {"attribute": "RAW_TMI_nT", "base": str(FILES / "geophysics" / "magnetic_base_station.csv"), **params}
+    made = op.run(Inputs({"lines": lines}, CRS), op.check(values), SILENT)["lines"]
+    assert isinstance(made, SurveyLines)
+    return made
+
+
+def test_corrected_readings_of_the_demo_follow_its_anomaly_more_closely() -> None:
+    lines = load()
+    made = correct(lines)
+    assert "RAW_TMI_nT" in made.table.columns  # raw beside corrected
+    table = made.table
+    known = np.isfinite(table["RAW_TMI_nT corrected"])
+    assert known.mean() > 0.95
+
+    def spread(column: str) -> float:
+        rest = (table[column] - table["TMI_ANOM_nT"])[known]
+        return float((rest - rest.median()).abs().median())
+
+    assert spread("RAW_TMI_nT corrected") < 0.5 * spread("RAW_TMI_nT")
+    assert made.units["RAW_TMI_nT corrected"] == "nT"
+
+
+def test_what_the_base_does_not_cover_is_said(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    lines = load()
+    text = (FILES / "geophysics" / "magnetic_base_station.csv").read_text().splitlines()
+    (tmp_path / "half.csv").write_text("\n".join(text[: len(text) // 3]) + "\n")
+    made = correct(lines, base=str(tmp_path / "half.csv"))
+    lost = made.findings[made.findings["what"] == "no base reading at this time"]
+    assert len(lost) == int(
+        np.isnan(made.table["RAW_TMI_nT corrected"]).sum() - np.isnan(made.table["RAW_TMI_nT"]).sum()
+    )
+    assert lost["line"].min() > 1
+    (tmp_path / "other.csv").write_text("Date,Time,Base_nT\n2020-01-01,07:00:00,48500\n2020-01-01,07:01:00,48501\n")
+    with pytest.raises(InputError, match="no reading falls within the base record"):
+        correct(lines, base=str(tmp_path / "other.csv"))
+    (tmp_path / "none.csv").write_text("a,b\n1,2\n")
+    with pytest.raises(InputError, match="needs a column of times"):
+        correct(lines, base=str(tmp_path / "none.csv"))
