@@ -21,6 +21,8 @@ from ...core.items.points import PointSet, SurveyLines, TargetSet
 
 Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
+# Plain numbers: comparing with the enumeration would cost more than the rest.
+_DISPLAY, _ALIGNMENT = int(Qt.ItemDataRole.DisplayRole), int(Qt.ItemDataRole.TextAlignmentRole)
 HIDDEN = {"x0", "y0", "z0", "x1", "y1", "z1", "file_line"}
 
 
@@ -34,6 +36,9 @@ class FrameModel(QAbstractTableModel):
         self.kept = np.arange(len(table))
         self.order = self.kept
         self._columns = [table[c].to_numpy() for c in table.columns]
+        self._names = [str(c) for c in table.columns]
+        right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._alignments = [right if c.dtype.kind in "fiu" else None for c in self._columns]
         self._facts: dict[int, str] = {}
 
     def keep(self, rows: np.ndarray) -> None:
@@ -49,12 +54,13 @@ class FrameModel(QAbstractTableModel):
     def columnCount(self, parent: Index = _ROOT) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self._columns)
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        values = self._columns[index.column()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return as_text(values[self.order[index.row()]], str(self.table.columns[index.column()]))
-        if role == Qt.ItemDataRole.TextAlignmentRole and values.dtype.kind in "fiu":
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+    def data(self, index: Index, role: int = _DISPLAY) -> Any:
+        # Asked some thousand times a frame, mostly for roles that have no answer: those leave at once.
+        if role == _DISPLAY:
+            column = index.column()
+            return as_text(self._columns[column][self.order[index.row()]], self._names[column])
+        if role == _ALIGNMENT:
+            return self._alignments[index.column()]
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: N802
@@ -105,16 +111,18 @@ class FrameModel(QAbstractTableModel):
 
 def as_text(value: Any, column: str = "") -> str:
     """Return a cell as people read it: few digits for measures, centimetres for coordinates."""
-    if value is None or (isinstance(value, float | np.floating) and np.isnan(value)):
-        return ""
-    if isinstance(value, float | np.floating):
+    if isinstance(value, float):  # np.float64 is one as well
+        if value != value:  # noqa: PLR0124 - quicker than asking numpy
+            return ""
         if column in ("x", "y", "z") or column.endswith("_m"):
             return f"{value:.2f}"
-        size = abs(float(value))
+        size = abs(value)
         if size != 0 and size < 0.001:
             return f"{value:.2e}"
         return f"{value:.0f}" if size >= 10000 else f"{value:.4g}"
-    return str(value)
+    if value is None:
+        return ""
+    return as_text(float(value), column) if isinstance(value, np.floating) else str(value)
 
 
 Rows = Callable[[], tuple[pd.DataFrame, dict[str, str]]]
