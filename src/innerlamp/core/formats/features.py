@@ -238,7 +238,6 @@ def _to_degrees(shapes: np.ndarray, crs: str) -> np.ndarray:
 
 def _read_dxf(path: Path, name: str, crs: str, found: Findings) -> Features:
     import ezdxf
-    import shapely
 
     try:
         doc = ezdxf.readfile(path)  # type: ignore[attr-defined]
@@ -264,7 +263,6 @@ def _read_dxf(path: Path, name: str, crs: str, found: Findings) -> Features:
         raise InputError("the drawing holds no points, lines or polygons", where=path.name)
     vertices, starts, owner, role = flatten(np.array(shapes, dtype=object))
     vertices = to_project(vertices, "", crs, path.name, found)
-    assert shapely is not None
     return Features(
         name=name,
         crs=crs,

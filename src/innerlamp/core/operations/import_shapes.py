@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import pandas as pd
 
 from ..compute.geometry.triangles import is_closed, volume
 from ..errors import InputError
@@ -12,7 +11,7 @@ from ..formats import features, meshes, tables_in
 from ..items.base import Item
 from ..items.fields import BlockModel, Surface
 from ..progress import Progress
-from .computed import columns_of
+from ..units import unit_in_heading
 from .declare import Inputs, Operation, Output, Params, param
 from .reading import mapped, number_column, title
 
@@ -115,19 +114,14 @@ def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str
         raise InputError(f"the model would have {np.prod(shape):,} cells", where=raw.file)
     at = tuple(np.round((xyz[good, k] - axes[k][0]) / axes[k][1]).astype(np.int64) for k in range(3))
     properties, units = {}, {}
-    values = columns_of(
-        pd.DataFrame({c: raw.cells.column(c).to_pandas() for c in raw.layout.columns if c not in role.values()})
-    )
-    for column in values:
-        numbers = number_column(raw, column)[good]
-        if column in ("dx", "dy", "dz") or not np.isfinite(numbers).any():
+    for column in raw.layout.columns:
+        if column in role.values() or column in ("dx", "dy", "dz"):
             continue
-        box = np.full(shape, np.nan)
-        box[at] = numbers
-        properties[column] = box
-        from ..units import unit_in_heading
-
-        units[column] = unit_in_heading(column)
+        numbers = number_column(raw, column)[good]
+        if np.isfinite(numbers).any():
+            properties[column] = np.full(shape, np.nan)
+            properties[column][at] = numbers
+            units[column] = unit_in_heading(column)
     if not properties:
         raise InputError("no column of numbers besides the places", where=raw.file)
     (x, dx, _), (y, dy, _), (z, dz, _) = axes
