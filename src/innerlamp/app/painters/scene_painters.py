@@ -16,7 +16,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPo
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
-from ...core.items.features import Features
+from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.points import PointSet, SurveyLines, TargetSet
@@ -257,10 +257,8 @@ def paint_features(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -
     dem = ctx.ground()
     if dem is not None and missing.any():
         xyz[missing, 2] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, xyz[missing, 0], xyz[missing, 1]) + 3.0
-    first = np.arange(len(xyz) - 1)
-    inside = np.ones(len(first), dtype=bool)
-    inside[item.starts[1:-1] - 1] = False
-    first = first[inside & np.isfinite(xyz[:-1, 2]) & np.isfinite(xyz[1:, 2])]
+    first = segment_starts(item)
+    first = first[np.isfinite(xyz[first, 2]) & np.isfinite(xyz[first + 1, 2])]
     if not len(first):
         return []
     attribute = ctx.attribute_of(entry)

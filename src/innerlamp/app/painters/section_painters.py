@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor
 from ...core.compute.geometry.planes import SectionPlane, cut_surface
 from ...core.compute.geometry.sampling import bilinear, cell_values
 from ...core.items.base import Item
-from ...core.items.features import Features
+from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, position
@@ -188,12 +188,9 @@ def paint_features(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) 
     if dem is None or not len(item.vertices):
         return []
     along, off = plane.to_plane(item.vertices[:, 0], item.vertices[:, 1])
-    first = np.arange(len(along) - 1)
-    inside = np.ones(len(first), dtype=bool)
-    inside[item.starts[1:-1] - 1] = False  # not from the end of one part to the start of the next
-    a, b = off[:-1], off[1:]
-    hit = np.flatnonzero(inside & ((a > 0) != (b > 0)))
-    at = along[hit] + (a[hit] / (a[hit] - b[hit])) * (along[hit + 1] - along[hit])
+    first = segment_starts(item)
+    hit = first[(off[first] > 0) != (off[first + 1] > 0)]
+    at = along[hit] + (off[hit] / (off[hit] - off[hit + 1])) * (along[hit + 1] - along[hit])
     good = (at >= 0) & (at <= plane.length)
     hit, at = hit[good], at[good]
     if not len(at):

@@ -10,9 +10,10 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF
 from PySide6.QtCore import Signal as QtSignal
-from PySide6.QtGui import QColor, QFont
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGraphicsRectItem, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLabel, QSizePolicy, QWidget
 
+from ...core.compute.drilling.logged import logged_at
 from ...core.items.base import class_columns, numeric_columns
 from ...core.items.holes import INTERVAL_ROLES, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend
@@ -21,6 +22,7 @@ from ...core.project.records import Entry
 from ..context import Context, Selection
 from ..painters.chart_painters import PAINTERS, ChartData
 from .base import Pane
+from .boxes import choice_box, refill, small_font
 
 LEAVE = (*POINT_ROLES, *INTERVAL_ROLES, "sampled_m", "rank")
 
@@ -41,13 +43,6 @@ def plain(value: float) -> str:
     if not 1e-3 <= abs(value) < 1e7:
         return f"{value:.3g}"
     return f"{value:,.0f}".replace(",", "\u2009") if abs(value) >= 100 else f"{value:.3g}"
-
-
-def small_font() -> QFont:
-    """Return the font of ticks and axis titles."""
-    font = QFont()
-    font.setPointSizeF(7.5)
-    return font
 
 
 class BrushBox(pg.ViewBox):
@@ -295,36 +290,6 @@ class ChartPane(Pane):
         self.plot.close()
 
 
-def logged_at(table: pd.DataFrame, log: pd.DataFrame, name: str) -> NDArray[np.object_]:
-    """Return for each interval the class of the logged interval in which its mid-point lies, '' where none."""
-    codes = pd.Index(pd.unique(log["hole"].astype(str)))
-    ours, theirs = codes.get_indexer(table["hole"].astype(str)), codes.get_indexer(log["hole"].astype(str))
-    scale = float(max(table["to_m"].max(), log["to_m"].max())) + 1.0
-    keys = theirs * scale + log["from_m"].to_numpy(float)
-    order = np.argsort(keys, kind="stable")
-    middle = 0.5 * (table["from_m"].to_numpy(float) + table["to_m"].to_numpy(float))
-    at = np.searchsorted(keys[order], ours * scale + middle, "right") - 1
-    row = order[np.clip(at, 0, len(order) - 1)]
-    good = (at >= 0) & (ours >= 0) & (theirs[row] == ours) & (middle < log["to_m"].to_numpy(float)[row])
-    return np.where(good, log[name].astype(str).to_numpy(dtype=object)[row], "")
-
-
 def _log(values: NDArray[np.float64]) -> NDArray[np.float64]:
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.where(values > 0, np.log10(np.where(values > 0, values, 1.0)), np.nan)
-
-
-def choice_box(tip: str, items: list[str] | None = None) -> QComboBox:
-    box = QComboBox()
-    box.addItems(items or [])
-    box.setToolTip(tip)
-    box.setMinimumContentsLength(7)
-    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    return box
-
-
-def refill(box: QComboBox, items: list[str], wanted: str) -> None:
-    if [box.itemText(k) for k in range(box.count())] != items:
-        box.clear()
-        box.addItems(items)
-    box.setCurrentText(wanted if wanted in items else (items[0] if items else ""))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any, ClassVar
 
 import numpy as np
@@ -13,12 +12,13 @@ from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QToolButton, QWidget
 
+from ...core.compute.geometry.lines import distance_along, natural
 from ...core.compute.statistics.spikes import hampel
 from ...core.errors import LampError
 from ...core.items.points import SurveyLines
 from ..context import Context, Cursor, Selection
 from .base import Pane
-from .chart_pane import choice_box, refill, small_font
+from .boxes import choice_box, refill, small_font
 
 CURVES = ("#24221E", "#0072B2", "#009E73")
 NIGHT_CURVES = ("#E6E3DC", "#56B4E9", "#7FC8A9")
@@ -339,22 +339,3 @@ class ProfilePane(Pane):
     def close_pane(self) -> None:
         super().close_pane()
         self.stack.close()
-
-
-def natural(text: str) -> list[tuple[int, str]]:
-    """Return a key that puts L9 before L10."""
-    return [(int(p), "") if p.isdigit() else (-1, p.lower()) for p in re.split(r"(\d+)", text) if p]
-
-
-def distance_along(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return metres from the first reading along the line's general direction, whichever way it was flown."""
-    if len(x) == 0:
-        return np.empty(0)
-    dx, dy = x - np.nanmean(x), y - np.nanmean(y)
-    # The line's own axis; its sense is to the east, or to the north for lines that run north.
-    values, vectors = np.linalg.eigh(np.cov(np.nan_to_num(dx), np.nan_to_num(dy)) if len(x) > 1 else np.eye(2))
-    ux, uy = vectors[:, int(np.argmax(values))]
-    if (abs(uy) > abs(ux) and uy < 0) or (abs(ux) >= abs(uy) and ux < 0):
-        ux, uy = -ux, -uy
-    along = dx * ux + dy * uy
-    return np.asarray(along - np.nanmin(along))

@@ -11,7 +11,6 @@ import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QPaintEvent, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QComboBox
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
@@ -20,6 +19,7 @@ from ..context import Context, Cursor, Selection
 from ..painters.polydata import cube, polydata
 from ..painters.scene_painters import PAINTERS, actor, text
 from .base import Pane
+from .boxes import choice_box
 from .map_pane import selected_places
 from .scene_marks import CornerScale
 from .section_pane import EXAGGERATIONS, exaggeration_box
@@ -54,11 +54,7 @@ class ScenePane(Pane):
 
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
-        self.view = QComboBox()
-        self.view.addItems([*VIEWS, SELECTED])
-        self.view.setMinimumContentsLength(8)
-        self.view.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.view.setToolTip("Look from a fixed direction")
+        self.view = choice_box("Look from a fixed direction", [*VIEWS, SELECTED], length=8)
         self.view.activated.connect(lambda _: self.look(self.view.currentText()))
         self.tools.addWidget(self.view)
         self.vertical = exaggeration_box(ctx)

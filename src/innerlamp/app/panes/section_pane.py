@@ -15,6 +15,7 @@ from ...core.items.holes import HoleSet, table_with
 from ..context import Context, Cursor, Selection
 from ..painters.section_painters import PAINTERS
 from .base import Pane, overlay
+from .boxes import choice_box
 from .map_pane import selected_places
 from .plot import MetrePlot, Ruler
 
@@ -235,12 +236,9 @@ class SectionPane(Pane):
 
 def exaggeration_box(ctx: Context) -> QComboBox:
     """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
-    box = QComboBox()
+    box = choice_box("Vertical exaggeration of section and 3D", length=4)
     for factor in EXAGGERATIONS:
         box.addItem(f"z × {factor:g}", factor)
-    box.setMinimumContentsLength(4)
-    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    box.setToolTip("Vertical exaggeration of section and 3D")
     box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
     box.activated.connect(lambda _: ctx.set_exaggeration(float(box.currentData())))
     return box

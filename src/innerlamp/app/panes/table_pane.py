@@ -14,7 +14,6 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -30,6 +29,7 @@ from ...core.items.holes import HoleSet
 from ...core.operations.computed import columns_of
 from ..context import Context, Selection
 from .base import Pane
+from .boxes import choice_box
 from .frame_model import HIDDEN, FrameModel, tables_of
 
 
@@ -42,10 +42,7 @@ class TablePane(Pane):
 
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
-        self.which = QComboBox()
-        self.which.setMinimumContentsLength(7)
-        self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.which.setToolTip("Which table of the item")
+        self.which = choice_box("Which table of the item")
         self.which.activated.connect(lambda _: self._fill())
         self.tools.addWidget(self.which)
         self.count = QLabel()
@@ -66,10 +63,7 @@ class TablePane(Pane):
         self.take.setToolTip("Select the rows that are shown, in all panes")
         self.take.setFixedWidth(52)
         self.take.clicked.connect(self.select_shown)
-        self.named = QComboBox()
-        self.named.setToolTip("Named selections: a condition kept under a name with the project")
-        self.named.setMinimumContentsLength(8)
-        self.named.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.named = choice_box("Named selections: a condition kept under a name with the project", length=8)
         self.named.activated.connect(self._use_named)
         line = QWidget()
         row = QHBoxLayout(line)

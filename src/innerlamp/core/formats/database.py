@@ -46,8 +46,11 @@ def look(path: Path, part: str) -> Layout:
     return Layout("", "", 0, unique([str(n) for n in names]), medium=MEDIUM, part=part)
 
 
-def read(path: Path, part: str, found: Findings, table: str, layout: Layout, most: int | None = None) -> RawTable:
+def read(
+    path: Path, part: str, found: Findings, table: str, layout: Layout | None = None, most: int | None = None
+) -> RawTable:
     """Read all rows; the line of a row is its number in the table, counted from 1."""
+    layout = layout or look(path, part)
     if not is_sqlite(path):
         columns = [list(v)[:most] for v in _access_table(path, part).values()]
     else:

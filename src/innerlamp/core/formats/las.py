@@ -100,7 +100,10 @@ def _numbers(values: NDArray[np.generic]) -> NDArray[np.float64]:
 
 def look(path: Path) -> Layout:
     """Return the columns that a log gives: hole, depth_m and its curves with their units."""
-    log = read_log(path)
+    return _layout(read_log(path))
+
+
+def _layout(log: Log) -> Layout:
     return Layout("", "", log.first_line - 1, (HOLE, DEPTH, *_headings(log)), medium="LAS log")
 
 
@@ -108,7 +111,7 @@ def _headings(log: Log) -> list[str]:
     return [f"{name} ({unit})" if unit else name for name, unit in log.units.items()]
 
 
-def read(path: Path, found: Findings, table: str, layout: Layout) -> RawTable:
+def read(path: Path, found: Findings, table: str, layout: Layout | None = None) -> RawTable:
     """Read a log as a table of readings; readings without a depth are reported and left out."""
     log = read_log(path)
     line = log.first_line + np.arange(len(log.depth), dtype=np.int64)
@@ -121,4 +124,4 @@ def read(path: Path, found: Findings, table: str, layout: Layout) -> RawTable:
     }
     for heading, values in zip(_headings(log), log.curves.values(), strict=True):
         data[heading] = pa.array(values[good])
-    return RawTable(path, layout, pa.table(data), line[good])
+    return RawTable(path, layout or _layout(log), pa.table(data), line[good])

@@ -28,7 +28,11 @@ def parts(path: Path) -> tuple[str, ...]:
 
 def look(path: Path, part: str) -> Layout:
     """Find the heading of a sheet from its first rows."""
-    rows = [[as_text(v) for v in row] for row in itertools.islice(_rows(path, part), _LOOKED_AT)]
+    return _layout(list(itertools.islice(_rows(path, part), _LOOKED_AT)), path, part)
+
+
+def _layout(head: list[list[Any]], path: Path, part: str) -> Layout:
+    rows = [[as_text(v) for v in row] for row in head]
     filled = [sum(bool(c) for c in row) for row in rows]
     if not any(filled):
         raise InputError("the sheet is empty", where=f"{path.name}#{part}")
@@ -42,10 +46,12 @@ def look(path: Path, part: str) -> Layout:
     return Layout("", "", heading + 1, unique(names), medium="sheet", part=part)
 
 
-def read(path: Path, part: str, found: Findings, table: str, layout: Layout) -> RawTable:
+def read(path: Path, part: str, found: Findings, table: str, layout: Layout | None = None) -> RawTable:
     """Read all rows under the heading; cells beyond the last heading are reported."""
+    everything = list(_rows(path, part))
+    layout = layout or _layout(everything[:_LOOKED_AT], path, part)
     count = len(layout.columns)
-    rows = list(itertools.islice(_rows(path, part), layout.header_line, None))
+    rows = everything[layout.header_line :]
     line = np.arange(layout.header_line + 1, layout.header_line + 1 + len(rows), dtype=np.int64)
     beyond = [n for n, row in zip(line, rows, strict=True) if any(v not in ("", None) for v in row[count:])]
     if beyond:

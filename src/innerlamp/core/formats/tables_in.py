@@ -25,7 +25,7 @@ class Medium:
     fits: Callable[[Path, bytes], bool]
     parts: Callable[[Path], tuple[str, ...]]
     look: Callable[[Path, str], Layout]
-    read: Callable[[Path, str, Findings, str, Layout], RawTable]
+    read: Callable[[Path, str, Findings, str, Layout | None], RawTable]
 
 
 def _no_parts(path: Path) -> tuple[str, ...]:
@@ -91,7 +91,7 @@ def read(ref: Path | str, found: Findings, table: str = "", layout: Layout | Non
     path, part = split(ref)
     medium = medium_of(path)
     part = _one(path, part, medium)
-    return medium.read(path, part, found, table, layout or medium.look(path, part))
+    return medium.read(path, part, found, table, layout)
 
 
 def first_rows(ref: Path | str, layout: Layout, count: int) -> list[list[str]]:

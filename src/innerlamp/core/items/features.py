@@ -61,6 +61,13 @@ class Features(Item):
         return facts
 
 
+def segment_starts(item: Features) -> np.ndarray:
+    """Return the vertices from which a piece runs to the next one, leaving out the steps from part to part."""
+    inside = np.ones(max(len(item.vertices) - 1, 0), dtype=bool)
+    inside[item.starts[1:-1] - 1] = False
+    return np.flatnonzero(inside)
+
+
 def part_vertices(item: Features, part: int) -> FloatArray:
     """Return the vertices (n, 3) of one part."""
     return item.vertices[item.starts[part] : item.starts[part + 1]]

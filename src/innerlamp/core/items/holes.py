@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import ClassVar
 
+import numpy as np
 import pandas as pd
 
 from .base import Bounds, Item, bounds_of, class_columns, numeric_columns
@@ -86,3 +87,11 @@ def table_with(holes: HoleSet, attribute: str) -> tuple[str, pd.DataFrame] | Non
 def readings_with(holes: HoleSet, attribute: str) -> tuple[str, pd.DataFrame] | None:
     """Return name and rows of the first table of readings that has `attribute`, or None."""
     return next(((name, table) for name, table in holes.readings.items() if attribute in table.columns), None)
+
+
+def hole_codes(hole: pd.Series, index: pd.Index) -> np.ndarray:
+    """Position of each row's hole in an index, -1 where it is not there; quick for millions of rows."""
+    if isinstance(hole.dtype, pd.CategoricalDtype):
+        place = np.append(index.get_indexer(hole.cat.categories.astype(str)), -1)
+        return np.asarray(place[hole.cat.codes.to_numpy()])
+    return np.asarray(index.get_indexer(hole.astype(str)))

@@ -13,11 +13,11 @@ from ..compute.drilling.desurvey import Method
 from ..findings import ORDER
 from ..formats.columns import plain
 from ..items.base import Item
-from ..items.holes import INTERVAL_PLACES, HoleSet
+from ..items.holes import INTERVAL_PLACES, HoleSet, hole_codes
 from ..progress import Progress
 from . import import_holes
 from .declare import Input, Inputs, Operation, Output, param
-from .differences import compare_holes, hole_codes
+from .differences import compare_holes
 
 PLACES = INTERVAL_PLACES
 _FIXED = {"hole", "x", "y", "z", "depth_m", "from_m", "to_m", "line", "date"}

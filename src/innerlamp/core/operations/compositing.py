@@ -9,11 +9,10 @@ from ..compute.drilling import desurvey
 from ..compute.drilling.composites import composite
 from ..errors import InputError
 from ..items.base import Item, numeric_columns
-from ..items.holes import INTERVAL_ROLES, HoleSet, table_with
+from ..items.holes import INTERVAL_ROLES, HoleSet, hole_codes, table_with
 from ..items.points import PointSet
 from ..progress import Progress
 from .declare import Cost, Input, Inputs, Operation, Output, Params, param
-from .differences import hole_codes
 
 
 class Composites(Params):

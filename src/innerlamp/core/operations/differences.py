@@ -19,7 +19,7 @@ from ..errors import InputError
 from ..items.base import Item, numeric_columns
 from ..items.features import Features
 from ..items.fields import BlockModel, Grid, Surface
-from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet
+from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet, hole_codes
 from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
 
 
@@ -101,14 +101,6 @@ def _holes_that_differ(a: pd.DataFrame | None, b: pd.DataFrame | None, both: pd.
         sums.append((total, count))
     (ta, ca), (tb, cb) = sums
     return [str(h) for h in both[(ta != tb) | (ca != cb)]]
-
-
-def hole_codes(hole: pd.Series, index: pd.Index) -> np.ndarray:
-    """Position of each row's hole in an index, -1 where it is not there; quick for millions of rows."""
-    if isinstance(hole.dtype, pd.CategoricalDtype):
-        place = np.append(index.get_indexer(hole.cat.categories.astype(str)), -1)
-        return np.asarray(place[hole.cat.codes.to_numpy()])
-    return np.asarray(index.get_indexer(hole.astype(str)))
 
 
 def _moved(a: pd.Series, b: pd.Series) -> list[str]:

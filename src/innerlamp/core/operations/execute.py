@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import inspect
 import uuid
@@ -11,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import InputError, LampError
+from ..formats import tables_in
 from ..items.base import Item
 from ..progress import SILENT, Progress
 from ..project import payload
@@ -197,12 +199,8 @@ def _sources(op: Operation, params: Mapping[str, Any]) -> dict[str, str]:
         if info.role not in ("file", "files") or not params.get(name):
             continue
         for ref in [params[name]] if info.role == "file" else params[name]:
-            path = (
-                Path(str(ref).rpartition("#")[0])
-                if "#" in str(ref) and not Path(str(ref)).is_file()
-                else Path(str(ref))
-            )
-            if path.is_file():
+            with contextlib.suppress(InputError):  # what is not a file leaves no trace
+                path, _ = tables_in.split(str(ref))
                 with path.open("rb") as handle:
                     found[str(path)] = hashlib.file_digest(handle, "blake2b").hexdigest()[:40]
     return found

@@ -71,12 +71,3 @@ def check_kinks(path: Path, holes: NDArray[np.object_], limit: float, found: Fin
             "look", f"hole bends by {bend[at]:.1f}° per 30 m from {a:g} to {b:g} m", "kept",
             file=file, table="survey", hole=str(holes[path.hole[at]]),
         )  # fmt: skip
-
-
-def gap_metres(start: FloatArray, stop: FloatArray, hole: NDArray[np.generic]) -> dict[object, float]:
-    """Return the metres between intervals that nothing covers, by hole; intervals sorted by hole and depth."""
-    same = hole[1:] == hole[:-1]
-    gaps = np.where(same, np.maximum(start[1:] - stop[:-1], 0.0), 0.0)
-    ids, codes = np.unique(hole.astype(str), return_inverse=True)
-    total = np.bincount(codes[1:], gaps, len(ids)) if len(hole) > 1 else np.zeros(len(ids))
-    return dict(zip(ids.tolist(), total.tolist(), strict=True))

@@ -1,0 +1,31 @@
+"""Choices and letters that the heads and axes of panes share."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QComboBox
+
+
+def small_font() -> QFont:
+    """Return the font of ticks and axis titles."""
+    font = QFont()
+    font.setPointSizeF(7.5)
+    return font
+
+
+def choice_box(tip: str, items: list[str] | None = None, length: int = 7) -> QComboBox:
+    """Return a choice that is at least `length` letters wide and no wider than it must be."""
+    box = QComboBox()
+    box.addItems(items or [])
+    box.setToolTip(tip)
+    box.setMinimumContentsLength(length)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    return box
+
+
+def refill(box: QComboBox, items: list[str], wanted: str) -> None:
+    """Offer other items, and choose the wanted one if it is there, else the first."""
+    if [box.itemText(k) for k in range(box.count())] != items:
+        box.clear()
+        box.addItems(items)
+    box.setCurrentText(wanted if wanted in items else (items[0] if items else ""))

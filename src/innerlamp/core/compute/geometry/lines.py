@@ -1,0 +1,27 @@
+"""Survey lines: their order by name, and distances along them."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def natural(text: str) -> list[tuple[int, str]]:
+    """Return a key that puts L9 before L10."""
+    return [(int(p), "") if p.isdigit() else (-1, p.lower()) for p in re.split(r"(\d+)", text) if p]
+
+
+def distance_along(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return metres from the first reading along the line's general direction, whichever way it was flown."""
+    if len(x) == 0:
+        return np.empty(0)
+    dx, dy = x - np.nanmean(x), y - np.nanmean(y)
+    # The line's own axis; its sense is to the east, or to the north for lines that run north.
+    values, vectors = np.linalg.eigh(np.cov(np.nan_to_num(dx), np.nan_to_num(dy)) if len(x) > 1 else np.eye(2))
+    ux, uy = vectors[:, int(np.argmax(values))]
+    if (abs(uy) > abs(ux) and uy < 0) or (abs(ux) >= abs(uy) and ux < 0):
+        ux, uy = -ux, -uy
+    along = dx * ux + dy * uy
+    return np.asarray(along - np.nanmin(along))
