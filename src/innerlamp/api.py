@@ -9,10 +9,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Self
 
-from .core.formats.table import export
+from .core.formats.table import export, export_together
 from .core.items.base import Item
 from .core.operations import execute
 from .core.operations.table import OPERATIONS
@@ -82,6 +83,10 @@ class Project:
     def export(self, item: str, path: str | Path) -> list[Path]:
         """Write an item to a file in the format its name asks for; returns the files written."""
         return export(self[item], path)
+
+    def export_together(self, items: Sequence[str], path: str | Path) -> list[Path]:
+        """Write several items into one file of the Open Mining Format; returns the files written."""
+        return export_together([self[i] for i in items], path)
 
     @staticmethod
     def operations() -> list[str]:

@@ -70,9 +70,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub.add_argument("item")
     sub.add_argument("other", nargs="?", help="another item, such as a dated copy; the version before when left out")
-    sub = command("export", "write an item to a file", _export)
+    sub = command("export", "write an item to a file, or several into one .omf file", _export)
     sub.add_argument("project", type=Path)
-    sub.add_argument("item")
+    sub.add_argument("item", nargs="+", help="name or id of an item; 'all' for every item (with a file ending in .omf)")
     sub.add_argument("file", type=Path)
     command("doctor", "say what this machine offers and what is missing", _doctor)
     return parser
@@ -201,7 +201,9 @@ def _export(args: argparse.Namespace) -> int:
     from .api import Project
 
     with Project.open(args.project, write=False) as project:
-        for path in project.export(args.item, args.file):
+        names = [e.id for e in project.items if not e.dated] if args.item == ["all"] else args.item
+        paths = project.export(names[0], args.file) if len(names) == 1 else project.export_together(names, args.file)
+        for path in paths:
             print(path)
     return 0
 

@@ -11,7 +11,7 @@ from typing import Any
 from ..core.operations import execute
 from ..core.progress import SILENT, Progress
 from ..core.project.store import Store
-from . import truth
+from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
@@ -23,7 +23,7 @@ STEPS: tuple[Step, ...] = (
         "import-holes",
         {
             "collar": "drilling/collars.csv", "survey": "drilling/downhole_surveys.csv", "assay": "drilling/assays.csv",
-            "lithology": "drilling/geology_log.csv", "name": "Emberlow holes",
+            "lithology": "drilling/geology_log.csv", "controls": "drilling/control_samples.csv", "name": "Emberlow holes",
         },
         {}, {"holes": "holes"},
     ),
@@ -31,6 +31,19 @@ STEPS: tuple[Step, ...] = (
     ("import-lines", {"file": "geophysics/airborne_magnetics.csv", "name": "Airborne magnetics"}, {}, {"lines": "magnetics"}),
     ("import-points", {"file": "geophysics/gravity_stations.csv", "name": "Gravity stations", "role": "stations"}, {}, {"points": "gravity"}),
     ("import-points", {"file": "geology/old_workings.csv", "name": "Old workings", "role": "workings"}, {}, {"points": "workings"}),
+    ("import-points", {"file": "geology/structural_readings.csv", "name": "Structural readings", "role": "structures"}, {}, {"points": "structures"}),
+    (
+        "import-resistivity",
+        {
+            "readings": [f"geophysics/resistivity_line_{k}.csv" for k in (1, 2, 3, 4)],
+            "electrodes": [f"geophysics/resistivity_line_{k}_electrodes.csv" for k in (1, 2, 3, 4)],
+        },
+        {}, {"survey": "resistivity"},
+    ),
+    (
+        "import-picture",
+        {"file": "geology/scanned_map.png", "name": "Old geological map", "points": papers.picked_points()}, {}, {"picture": "picture"},
+    ),
     ("import-features", {"file": "geology/geological_map.geojson", "name": "Geological map"}, {}, {"features": "geology"}),
     ("grid-minimum-curvature", {"attribute": "Sn ppm", "transform": "log10", "name": "Soil Sn"}, {"samples": "soils"}, {"grid": "soil grid"}),
     ("composite", {"attribute": "Sn_ppm", "length": 6.0}, {"holes": "holes"}, {"composites": "composites"}),
@@ -55,9 +68,13 @@ def default_place() -> Path:
 
 def file_params(params: Mapping[str, Any]) -> dict[str, Any]:
     """Return parameters with paths of shipped files made absolute."""
-    return {
-        k: str(FILES / v) if isinstance(v, str) and "/" in v and (FILES / v).is_file() else v for k, v in params.items()
-    }
+
+    def whole(value: Any) -> Any:
+        if isinstance(value, list):
+            return [whole(v) for v in value]
+        return str(FILES / value) if isinstance(value, str) and "/" in value and (FILES / value).is_file() else value
+
+    return {name: whole(value) for name, value in params.items()}
 
 
 def build(path: Path, progress: Progress = SILENT) -> Path:

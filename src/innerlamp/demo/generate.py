@@ -18,6 +18,7 @@ from ..core.compute.potential import prisms
 from ..core.compute.potential.mainfield import main_field
 from ..core.compute.potential.mesh import Mesh
 from ..core.crs import grid_convergence, to_lonlat
+from . import papers
 from . import truth as t
 from .resistivity import apparent_resistivity
 
@@ -38,6 +39,8 @@ def write_all(folder: Path) -> None:
     gravity(folder / "geophysics", rng)
     resistivity(folder / "geophysics", rng)
     geology(folder / "geology", rng)
+    papers.controls(folder / "drilling", planted)
+    papers.scanned_map(folder / "geology")
     (folder / "planted.json").write_text(json.dumps(planted, indent=1) + "\n", encoding="utf-8")
 
 
@@ -297,6 +300,9 @@ def _plant(
     row = int(np.flatnonzero(litho["Hole"] == "EMB004")[1])
     note("geology_log.csv", row, "EMB044X", "hole without collar")
     litho.at[row, "Hole"] = "EMB044X"
+    row = int(np.flatnonzero(litho["Hole"] == "EMB015")[2])
+    note("geology_log.csv", row, "EMB-015", "hole written differently")
+    litho.at[row, "Hole"] = "EMB-015"
     for row in map(int, np.flatnonzero(collar["Date drilled"].str.contains("/"))):
         note("collars.csv", int(row), str(collar.at[row, "HOLE_ID"]).strip(), "day-first date")
     return assay

@@ -7,16 +7,18 @@ from collections.abc import Callable
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF
-from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF, QTransform
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from ...core.compute.geometry.footprint import footprint
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
+from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import HOLE, POINT, RING, Features, part_vertices
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
+from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
@@ -54,10 +56,30 @@ def paint_points(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObje
         )
         marks = flat.markers(x, y, None, None, 10, 6, "t1", QColor(ctx.theme.text))
         return [*marks, flat.Labels(list(names), x, y, ctx.theme.text, ctx.theme.panel, 7)]
+    if item.role == "structures" and {"dip", "dip direction"} <= set(item.table.columns):
+        return _planes(ctx, item, attribute)
     symbol, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
     if attribute in item.table.columns:
         return list(flat.markers(x, y, ctx.legend(attribute, item), item.table[attribute].to_numpy(), size, 4, symbol))
     return list(flat.markers(x, y, None, None, size, 4, symbol))
+
+
+def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
+    """Planes as a stroke along the strike and a short one down the dip, in metres of the map."""
+    t = item.table[np.isfinite(item.table["dip direction"]) & np.isfinite(item.table["dip"])]
+    x, y = t["x"].to_numpy(float), t["y"].to_numpy(float)
+    west, east, south, north, _, _ = item.bounds
+    size = max(np.hypot(east - west, north - south) / 110.0, 1.0)
+    down = np.radians(t["dip direction"].to_numpy(float))
+    along = np.column_stack([np.cos(down), -np.sin(down)]) * size
+    away = np.column_stack([np.sin(down), np.cos(down)]) * size * 0.55
+    at = np.column_stack([x, y])
+    strokes = ((at - along, at + along), (at, at + away))
+    if attribute in t.columns:
+        legend, values = ctx.legend(attribute, item), t[attribute].to_numpy()
+        return [c for start, stop in strokes for c in flat.coloured_pieces(start, stop, legend, values, 2.0, 4)]
+    pieces = np.concatenate([np.stack(pair, axis=1).reshape(-1, 2) for pair in strokes])
+    return [flat.plain_pieces(pieces, QColor(ctx.theme.text), 2.0, 4)]
 
 
 def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -79,6 +101,32 @@ def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObjec
     return list(
         flat.coloured_pieces(xy[:-1][same], xy[1:][same], ctx.legend(attribute, item), values[:-1][same], 2.0, 2)
     )
+
+
+def paint_electrodes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    """Lines of electrodes with their names; the first electrode of each line is a ring."""
+    assert isinstance(item, ElectrodeSurvey)
+    e = item.electrodes
+    xy, line = e[["x", "y"]].to_numpy(float), e["line"].to_numpy()
+    same = line[1:] == line[:-1]
+    ink = QColor(ctx.theme.text)
+    pieces = np.stack([xy[:-1][same], xy[1:][same]], axis=1).reshape(-1, 2)
+    out: list[pg.GraphicsObject] = [flat.plain_pieces(pieces, ink, 1.4, 3)]
+    out += flat.markers(xy[:, 0], xy[:, 1], None, None, 3.5, 4, "s", ink)
+    first = np.flatnonzero(np.concatenate([[True], ~same]))
+    out += flat.markers(xy[first, 0], xy[first, 1], None, None, 9, 5, "o", QColor(ctx.theme.panel))
+    words = [f"line {line[k]}" for k in first]
+    out.append(flat.Labels(words, xy[first, 0], xy[first, 1], ctx.theme.text, ctx.theme.panel, 11))
+    return out
+
+
+def paint_picture(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    assert isinstance(item, Picture)
+    a, b, c, d, e, f = item.affine
+    image = pg.ImageItem(item.pixels, axisOrder="row-major")
+    image.setTransform(QTransform(a, d, b, e, c, f))
+    image.setZValue(-25)
+    return [image]
 
 
 def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -228,4 +276,5 @@ def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObj
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
     "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
+    "electrodes": paint_electrodes, "picture": paint_picture,
 }  # fmt: skip

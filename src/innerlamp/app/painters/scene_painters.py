@@ -16,9 +16,11 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPo
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
+from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
+from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
@@ -109,6 +111,38 @@ def paint_points(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> 
 def paint_lines(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
     assert isinstance(item, SurveyLines)
     return _cloud(ctx, origin, entry, item, item.table, 3.0)
+
+
+def paint_electrodes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    assert isinstance(item, ElectrodeSurvey)
+    e = item.electrodes
+    xyz, line = e[["x", "y", "z"]].to_numpy(float) - origin, e["line"].to_numpy()
+    first = np.flatnonzero(line[1:] == line[:-1])
+    wire = actor(
+        polydata(xyz + [0.0, 0.0, 1.0], lines=np.column_stack([first, first + 1])), QColor(ctx.theme.text), lit=False
+    )
+    wire.GetProperty().SetLineWidth(2.0)
+    return [wire, *_cloud(ctx, origin, entry, item, item.table, 5.0)]
+
+
+def paint_picture(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    """The picture draped over the ground, or flat at the scene's origin without one."""
+    assert isinstance(item, Picture)
+    a, b, c, d, e, f = item.affine
+    rows, columns = item.pixels.shape[:2]
+    step = max(1, int(np.ceil(np.sqrt(2.0 * rows * columns / (6 * MOST_TRIANGLES)))))
+    col, row = np.meshgrid(np.arange(0, columns, step) + 0.5, np.arange(0, rows, step) + 0.5)
+    x, y = a * col + b * row + c, d * col + e * row + f
+    dem = ctx.ground()
+    z = np.full(x.shape, origin[2])
+    known = np.ones(x.shape, dtype=bool)
+    if dem is not None:
+        z = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y) + 1.5
+        known = np.isfinite(z)
+    rgba = item.pixels[::step, ::step]
+    known &= rgba[..., 3] > 0
+    mesh = _sheet(x, y, z, known, origin)
+    return [actor(colour_points(mesh, np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])), lit=False)]
 
 
 def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, size: float) -> list[vtkProp3D]:  # type: ignore[no-untyped-def]
@@ -310,4 +344,5 @@ def text(words: str, place: tuple[float, ...], colour: QColor, size: int, bold: 
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
     "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
+    "electrodes": paint_electrodes, "picture": paint_picture,
 }  # fmt: skip

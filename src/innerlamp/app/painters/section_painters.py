@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor
 from ...core.compute.geometry.planes import SectionPlane, cut_surface
 from ...core.compute.geometry.sampling import bilinear, cell_values
 from ...core.items.base import Item
+from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
@@ -132,6 +133,28 @@ def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
     return out
 
 
+def paint_electrodes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    """Readings below the middle of their electrodes, at their median depth of investigation."""
+    assert isinstance(item, ElectrodeSurvey)
+    t = item.table
+    along, near = _near(ctx, plane, t["x"].to_numpy(float), t["y"].to_numpy(float))
+    z = t["z"].to_numpy(float)
+    rows = np.flatnonzero(near & np.isfinite(z))
+    attribute = ctx.attribute_of(entry)
+    legend = ctx.legend(attribute, item) if attribute in t.columns else None
+    values = t[attribute].to_numpy()[rows] if legend else None
+    out: list[pg.GraphicsObject] = list(flat.markers(along[rows], z[rows], legend, values, 6, 3, "s"))
+    e = item.electrodes
+    at, by = _near(ctx, plane, e["x"].to_numpy(float), e["y"].to_numpy(float))
+    out += flat.markers(at[by], e["z"].to_numpy(float)[by], None, None, 4, 6, "t", QColor(ctx.theme.text))
+    return out
+
+
+def paint_picture(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    """A picture lies on the ground: a section shows nothing of it."""
+    return []
+
+
 def _bars(
     start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float
 ) -> list[pg.GraphicsObject]:
@@ -229,4 +252,5 @@ def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
     "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
+    "electrodes": paint_electrodes, "picture": paint_picture,
 }  # fmt: skip

@@ -13,10 +13,12 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from ...core.compute.statistics.relations import column_facts
 from ...core.findings import report_by_hole
 from ...core.items.base import Item
+from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet
 from ...core.items.legend import without_unit
+from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 
 Index = QModelIndex | QPersistentModelIndex
@@ -140,15 +142,32 @@ def tables_of(item: Item) -> dict[str, Rows]:
         if len(item.findings):
             out["by hole"] = lambda: (report_by_hole(item.collars, item.surveys, item.tables, item.findings), {})
             out["findings"] = lambda: (item.findings, {})
+        if len(item.controls):
+            out["controls"] = lambda: (item.controls, item.units)
+        if len(item.corrections):
+            out["corrections"] = lambda: (item.corrections, {})
         return out
+    if isinstance(item, ElectrodeSurvey):
+        out = {
+            "readings": lambda: (item.table, item.units),
+            "electrodes": lambda: (item.electrodes, {"distance_m": "m"}),
+        }
+        return out | _more_tables(item)
+    if isinstance(item, Picture) and len(item.points):
+        return {"points": lambda: (item.points, {"residual_m": "m"}), "facts": lambda: (_facts(item), {})}
     if isinstance(item, Features):
         return {"features": lambda: (item.table, item.units)}
     if isinstance(item, PointSet | SurveyLines):
         out = {item.role if isinstance(item, PointSet) else "readings": lambda: (item.table, item.units)}
-        return out | ({"findings": lambda: (item.findings, {})} if len(item.findings) else {})
+        return out | _more_tables(item)
     if isinstance(item, TargetSet):
         return {"targets": lambda: (_why_first(item.table), {}), "evidence": lambda: (item.evidence, {})}
     return {"facts": lambda: (_facts(item), {})}
+
+
+def _more_tables(item: PointSet | SurveyLines | ElectrodeSurvey) -> dict[str, Rows]:
+    tables = {"findings": item.findings, "corrections": item.corrections}
+    return {name: partial(_given, table, {}) for name, table in tables.items() if len(table)}
 
 
 def _given(table: pd.DataFrame, units: dict[str, str]) -> tuple[pd.DataFrame, dict[str, str]]:

@@ -20,7 +20,7 @@ from ...core.project.records import Notice
 from ..context import Context
 
 ID = Qt.ItemDataRole.UserRole
-ORDER = ("holes", "points", "lines", "features", "grid", "surface", "blocks", "targets")
+ORDER = ("holes", "points", "lines", "electrodes", "features", "picture", "grid", "surface", "blocks", "targets")
 
 
 class _Tree(QTreeWidget):

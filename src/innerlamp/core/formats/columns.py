@@ -20,8 +20,8 @@ class Role:
 _HOLE = Role(
     "hole", "Hole ID", True, ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh")
 )
-_EAST = ("easting", "east", "x", "xutm", "utme", "eastingm", "coordx", "mgae", "eutm", "xcoord")
-_NORTH = ("northing", "north", "y", "yutm", "utmn", "northingm", "coordy", "mgan", "nutm", "ycoord")
+_EAST = ("easting", "east", "x", "xutm", "utme", "eastingm", "coordx", "mgae", "eutm", "xcoord", "e")
+_NORTH = ("northing", "north", "y", "yutm", "utmn", "northingm", "coordy", "mgan", "nutm", "ycoord", "n")
 _ELEV = (
     "elevation",
     "elev",
@@ -84,12 +84,50 @@ ROLES: dict[str, tuple[Role, ...]] = {
         Role("y", "Northing", True, _NORTH),
         Role("z", "Elevation", False, _ELEV),
     ),
-    "lines": (
-        Role("line", "Line", True, ("line", "lineno", "lineid", "linenumber", "ln", "flightline")),
+    "structures": (
         Role("x", "Easting", True, _EAST),
         Role("y", "Northing", True, _NORTH),
-        Role("z", "Sensor elevation", True, (*_ELEV, "gpsz", "gpsheight", "zsensor", "sensorz")),
-        Role("date", "Date", False, ("date", "flown", "surveydate", "day")),
+        Role("z", "Elevation", False, _ELEV),
+        Role("dip", "Dip or plunge", True, ("dip", "dipangle", "plunge", "inclination", "dipdeg")),
+        Role("direction", "Dip direction, strike or trend", True, ("dipdirection", "dipdir", "dipazimuth", "dipazi", "dipaz", "ddir", "strike", "str", "trend", "azimuth", "azi", "direction")),
+    ),
+    "resistivity": (
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile")),
+        Role("a", "Current a", True, ("a", "c1", "ael", "aelectrode", "ax", "xa", "sa")),
+        Role("b", "Current b", True, ("b", "c2", "bel", "belectrode", "bx", "xb", "sb")),
+        Role("m", "Voltage m", True, ("m", "p1", "mel", "melectrode", "mx", "xm", "sm")),
+        Role("n", "Voltage n", True, ("n", "p2", "nel", "nelectrode", "nx", "xn", "sn")),
+        Role("rho", "Apparent resistivity", False, ("rhoa", "rho", "apparentresistivity", "resistivity", "appres", "rhoaohmm", "rhoohmm", "appresohmm", "ra")),
+        Role("resistance", "Resistance", False, ("resistance", "r", "ohm", "rohm", "resistanceohm", "res", "voveri", "vi", "dvi")),
+        Role("voltage", "Voltage", False, ("v", "voltage", "vp", "dv", "u", "vmv", "vpmv")),
+        Role("current", "Current", False, ("i", "current", "in", "iab", "ima", "inma")),
+        Role("error", "Error", False, ("error", "err", "errpct", "dev", "q", "stdev", "std", "sd", "uncertainty", "errorpct", "devpct")),
+        Role("stacked", "Stacks", False, ("stack", "stacks", "nstack", "cycles", "repeats")),
+    ),
+    "electrodes": (
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile")),
+        Role("electrode", "Number", False, ("electrode", "no", "number", "id", "el", "elno", "electrodeno", "pin", "index")),
+        Role("distance_m", "Distance along line", False, ("distance", "distancem", "chainage", "dist", "station", "position", "along")),
+        Role("x", "Easting", False, _EAST),
+        Role("y", "Northing", False, _NORTH),
+        Role("z", "Elevation", False, _ELEV),
+    ),
+    "controls": (
+        Role("sample", "Sample", True, ("sample", "sampleid", "sampleno", "samplenumber", "id", "samp")),
+        Role("type", "Kind of control", True, ("type", "qctype", "kind", "controltype", "sampletype", "qaqc", "qc", "qaqctype", "control")),
+        Role("standard", "Standard", False, ("standard", "standardid", "crm", "std", "reference", "material", "stdid", "crmid")),
+        Role("original", "Original sample", False, ("original", "originalsample", "parent", "parentsample", "duplicateof", "dupof", "origsample", "checkof")),
+        Role("batch", "Batch", False, ("batch", "job", "labjob", "despatch", "dispatch", "report", "certificate")),
+        Role("date", "Date", False, ("date", "analysed", "assaydate", "reported", "labdate")),
+    ),
+    "lines": (
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline")),
+        Role("x", "Easting", True, _EAST),
+        Role("y", "Northing", True, _NORTH),
+        Role("z", "Sensor elevation", False, (*_ELEV, "gpsz", "gpsheight", "zsensor", "sensorz")),
+        Role("date", "Date", False, ("date", "flown", "surveydate", "day", "datetime", "timestamp")),
+        Role("time", "Time", False, ("time", "utc", "utctime", "gpstime", "clock", "hhmmss", "localtime")),
+        Role("fiducial", "Fiducial", False, ("fid", "fiducial", "fidno", "fiducialno", "recno", "record", "seq", "counter")),
     ),
 }  # fmt: skip
 

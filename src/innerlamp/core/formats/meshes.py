@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..items.fields import Surface
+from . import vtk_items
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int32]
@@ -108,6 +109,7 @@ def _dxf(path: Path) -> tuple[FloatArray, IntArray]:
 
 READERS: dict[str, Callable[[Path], tuple[FloatArray, IntArray]]] = {
     ".obj": _obj, ".ply": _meshio, ".stl": _meshio, ".dxf": _dxf,
+    ".vtp": vtk_items.read_surface, ".vtu": vtk_items.read_surface,
 }  # fmt: skip
 
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ..errors import InputError
 from ..items.base import Item
-from . import features, grids, meshes, tables_out
+from . import features, grids, meshes, mining, pictures, tables_out, vtk_items, workbooks
 
 
 @dataclass(frozen=True)
@@ -23,8 +23,14 @@ class Format:
     write: Callable[[Any, Path], Any]
 
 
+TABLED = ("holes", "points", "lines", "targets", "electrodes")
 FORMATS: tuple[Format, ...] = (
-    Format("CSV", (".csv",), ("points", "lines", "targets"), lambda item, path: tables_out.write_csv(item.table, path)),
+    Format(
+        "CSV",
+        (".csv",),
+        ("points", "lines", "targets", "electrodes"),
+        lambda item, path: tables_out.write_csv(item.table, path),
+    ),
     Format("CSV, one file a table", (".csv",), ("holes",), tables_out.write_holes),
     Format(
         "CSV of cells",
@@ -41,6 +47,13 @@ FORMATS: tuple[Format, ...] = (
     Format("DXF 3D faces", (".dxf",), ("surface",), meshes.write_dxf_faces),
     Format("PLY or STL", (".ply", ".stl"), ("surface",), meshes.write_mesh),
     Format("Wavefront OBJ", (".obj",), ("surface",), tables_out.write_obj),
+    Format("VTK surface", (".vtp",), ("surface",), vtk_items.write_surface),
+    Format("VTK volume", (".vti", ".vtr", ".vtu"), ("blocks",), vtk_items.write_blocks),
+    Format("Workbook, one sheet a table", (".xlsx", ".ods"), TABLED, workbooks.write_workbook),
+    Format("SQLite database", (".sqlite", ".db"), TABLED, workbooks.write_database),
+    Format("LAS logs, one file a hole", (".las",), ("holes",), workbooks.write_logs),
+    Format("Picture with its place", (".tif", ".tiff", ".png", ".jpg"), ("picture",), pictures.write),
+    Format("Open Mining Format", (".omf",), mining.KINDS, lambda item, path: mining.write_items([item], path)),
 )
 
 
@@ -84,3 +97,27 @@ def export(item: Item, path: Path | str) -> list[Path]:
     finally:
         for rest in path.parent.glob(f"{temporary.stem}*"):
             rest.unlink(missing_ok=True)
+
+
+def export_together(items: Sequence[Item], path: Path | str) -> list[Path]:
+    """Write several items into one file (Open Mining Format); it appears whole or not at all.
+
+    Raises
+    ------
+    InputError
+        When the file's ending is another one, or none of the items can be written so.
+    """
+    path = Path(path)
+    if path.suffix.lower() != ".omf":
+        raise InputError(f"several items can't be written as '{path.suffix or path.name}'", fix="Use one file ending in .omf")  # fmt: skip
+    if not path.parent.is_dir():
+        raise InputError("there is no such folder", where=str(path.parent))
+    temporary = path.with_name(f".{path.stem}.{os.getpid()}.part.omf")
+    try:
+        mining.write_items(items, temporary)
+        temporary.replace(path)
+        return [path]
+    except OSError as error:
+        raise InputError(f"can't write the file ({error.strerror})", where=str(path)) from error
+    finally:
+        temporary.unlink(missing_ok=True)

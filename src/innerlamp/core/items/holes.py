@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
@@ -37,6 +37,15 @@ class HoleSet(Item):
         What the import found: file, line, hole, table, severity, what, done.
     method
         Desurvey method.
+    controls
+        Control samples of the laboratory: sample, type (standard, blank, duplicate), standard,
+        original, batch, date, line, values.
+    strays
+        Rows by table whose hole has no collar, kept aside until one comes or they are merged into another hole.
+    corrections
+        Changes that people made over what was imported; see `core.operations.corrections`.
+    groups
+        Rules by which logged codes are grouped to units; see `core.operations.grouping`.
     """
 
     kind: ClassVar[str] = "holes"
@@ -49,6 +58,10 @@ class HoleSet(Item):
     units: dict[str, str] = field(default_factory=dict)
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
     method: str = "minimum curvature"
+    controls: pd.DataFrame = field(default_factory=pd.DataFrame)
+    strays: dict[str, pd.DataFrame] = field(default_factory=dict)
+    corrections: pd.DataFrame = field(default_factory=pd.DataFrame)
+    groups: dict[str, Any] = field(default_factory=dict)
 
     @property
     def bounds(self) -> Bounds:
@@ -71,8 +84,12 @@ class HoleSet(Item):
         facts |= {name: f"{len(table):,} intervals" for name, table in self.tables.items()}
         facts |= {name: f"{len(table):,} readings" for name, table in self.readings.items()}
         facts["Path"] = self.method
+        if len(self.controls):
+            facts["Control samples"] = f"{len(self.controls):,}"
         if len(self.findings):
             facts["Findings"] = f"{len(self.findings):,}"
+        if len(self.corrections):
+            facts["Corrections"] = f"{int((self.corrections['lifted'] == '').sum()):,}"
         return facts
 
 

@@ -3,11 +3,25 @@
 from __future__ import annotations
 
 from .base import Item
+from .electrodes import ElectrodeSurvey
 from .features import Features
 from .fields import BlockModel, Grid, Surface
 from .holes import HoleSet
+from .picture import Picture
 from .points import PointSet, SurveyLines, TargetSet
 
 KINDS: dict[str, type[Item]] = {
-    each.kind: each for each in (HoleSet, PointSet, SurveyLines, Features, Grid, Surface, BlockModel, TargetSet)
+    each.kind: each
+    for each in (
+        HoleSet,
+        PointSet,
+        SurveyLines,
+        ElectrodeSurvey,
+        Features,
+        Picture,
+        Grid,
+        Surface,
+        BlockModel,
+        TargetSet,
+    )
 }

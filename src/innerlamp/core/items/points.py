@@ -34,6 +34,7 @@ class PointSet(Item):
     units: dict[str, str] = field(default_factory=dict)
     role: str = "samples"
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
+    corrections: pd.DataFrame = field(default_factory=pd.DataFrame)
 
     @property
     def bounds(self) -> Bounds:
@@ -49,6 +50,8 @@ class PointSet(Item):
         facts = {self.role.capitalize(): f"{len(self.table):,}"}
         if len(self.findings):
             facts["Findings"] = f"{len(self.findings):,}"
+        if len(self.corrections):
+            facts["Corrections"] = f"{int((self.corrections['lifted'] == '').sum()):,}"
         return facts
 
 
@@ -70,6 +73,7 @@ class SurveyLines(Item):
     units: dict[str, str] = field(default_factory=dict)
     date: str = ""
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
+    corrections: pd.DataFrame = field(default_factory=pd.DataFrame)
 
     @property
     def bounds(self) -> Bounds:
@@ -86,6 +90,8 @@ class SurveyLines(Item):
             facts["Flown"] = self.date
         if len(self.findings):
             facts["Findings"] = f"{len(self.findings):,}"
+        if len(self.corrections):
+            facts["Corrections"] = f"{int((self.corrections['lifted'] == '').sum()):,}"
         return facts
 
 

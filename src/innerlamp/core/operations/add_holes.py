@@ -10,12 +10,12 @@ import numpy as np
 import pandas as pd
 
 from ..compute.drilling.desurvey import Method
-from ..findings import ORDER
+from ..findings import ORDER, Findings
 from ..formats.columns import plain
 from ..items.base import Item
 from ..items.holes import INTERVAL_PLACES, HoleSet, hole_codes
 from ..progress import Progress
-from . import import_holes
+from . import corrections, grouping, import_holes, merge_holes
 from .declare import Input, Inputs, Operation, Output, param
 from .differences import compare_holes
 
@@ -69,18 +69,40 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     stations = stations.iloc[np.lexsort((stations["depth_m"], index.get_indexer(stations["hole"])))].reset_index(
         drop=True
     )
-    found = pd.concat([old.findings, new.findings, notes], ignore_index=True)
-    found = found.assign(order=found["severity"].map({s: k for k, s in enumerate(ORDER)})).sort_values(
-        "order", kind="stable"
-    )
-    return dataclasses.replace(
+    joined = dataclasses.replace(
         old, collars=collars, surveys=surveys, stations=stations,
         tables={n: _placed(t, of_mine[n].index, lambda rows: import_holes.place(rows, mine, path)) for n, t in tables.items()},
         readings={
             n: _placed(t, t.index[t["hole"].isin(fresh)], lambda rows: import_holes.place_readings(rows, mine, path)) for n, t in readings.items()
         },
-        units={**new.units, **old.units}, findings=found.drop(columns="order").reset_index(drop=True),
+        units={**new.units, **old.units}, controls=_controls(old, new), strays=_strays(old, new),
     )  # fmt: skip
+    more = Findings()
+    joined = corrections.made_again(joined, old.corrections, more)
+    joined = merge_holes.adopted(joined, more)
+    joined = grouping.grouped_again(joined, more)
+    found = pd.concat([old.findings, new.findings, notes, more.frame()], ignore_index=True)
+    found = found.assign(order=found["severity"].map({s: k for k, s in enumerate(ORDER)})).sort_values(
+        "order", kind="stable"
+    )
+    return dataclasses.replace(joined, findings=found.drop(columns="order").reset_index(drop=True))
+
+
+def _controls(old: HoleSet, new: HoleSet) -> pd.DataFrame:
+    if not len(old.controls) or not len(new.controls):
+        return new.controls if len(new.controls) else old.controls
+    both = pd.concat([old.controls, new.controls], ignore_index=True)
+    return both.drop_duplicates("sample", keep="last").reset_index(drop=True)
+
+
+def _strays(old: HoleSet, new: HoleSet) -> dict[str, pd.DataFrame]:
+    out = {}
+    for name in dict.fromkeys([*old.strays, *new.strays]):
+        parts = [t for t in (old.strays.get(name), new.strays.get(name)) if t is not None]
+        both = pd.concat(parts, ignore_index=True)
+        keys = [c for c in ("hole", "from_m", "to_m", "depth_m") if c in both.columns]
+        out[name] = both.drop_duplicates(keys, keep="last").reset_index(drop=True)
+    return out
 
 
 def _placed(table: pd.DataFrame, rows: pd.Index, place: Callable[[pd.DataFrame], pd.DataFrame]) -> pd.DataFrame:
@@ -128,7 +150,8 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
     def matched(name: str, table: pd.DataFrame, before: pd.DataFrame | None) -> pd.DataFrame:
         if before is None:
             return table
-        known = [c for c in before.columns if c not in _FIXED]
+        made = {rule["name"] for rule in old.groups.values()}
+        known = [c for c in before.columns if c not in _FIXED and c not in made]
         flat = {plain(c): c for c in known}
         change = {c: rename[c] for c in table.columns if rename.get(c) in known}
         for column in table.columns:

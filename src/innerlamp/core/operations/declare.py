@@ -14,7 +14,7 @@ from ..progress import Progress
 
 Area = Literal["Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets"]
 AREAS: tuple[Area, ...] = ("Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets")
-Role = Literal["", "file", "files", "attribute", "mapping", "date", "crs"]
+Role = Literal["", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows"]
 
 
 class Params(BaseModel):

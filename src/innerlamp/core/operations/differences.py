@@ -17,9 +17,11 @@ from ..compute.geometry.sampling import bilinear
 from ..compute.geometry.surface_distance import distance_to_surface
 from ..errors import InputError
 from ..items.base import Item, numeric_columns
+from ..items.electrodes import ElectrodeSurvey
 from ..items.features import Features
 from ..items.fields import BlockModel, Grid, Surface
 from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet, hole_codes
+from ..items.picture import Picture
 from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
 
 
@@ -297,7 +299,18 @@ def _targets(a: TargetSet, b: TargetSet) -> list[Change]:
     return out[:16]
 
 
+def _picture(a: Picture, b: Picture) -> list[Change]:
+    out = [
+        _sizes("Columns", a.pixels.shape[1], b.pixels.shape[1]),
+        _sizes("Rows", a.pixels.shape[0], b.pixels.shape[0]),
+    ]
+    away = np.linalg.norm(a.corners - b.corners, axis=1)
+    worst = int(np.argmax(away))
+    x, y = (float(v) for v in b.corners[worst])
+    return [*out, Change("Corner moved: farthest", "", f"{away[worst]:.2f} m", (x, y, float("nan")))]
+
+
 _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
-    HoleSet.kind: _holes, Features.kind: _features, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
+    HoleSet.kind: _holes, ElectrodeSurvey.kind: _table, Picture.kind: _picture, Features.kind: _features, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
     Surface.kind: _surface, BlockModel.kind: _blocks, TargetSet.kind: _targets,
 }  # fmt: skip

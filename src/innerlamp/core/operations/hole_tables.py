@@ -88,6 +88,7 @@ def read_surveys(
     collars: pd.DataFrame,
     collar_file: str,
     found: Findings,
+    strays: dict[str, pd.DataFrame],
 ) -> tuple[pd.DataFrame, str]:
     """Return checked surveys, dips negative down, and the heading of the azimuth.
 
@@ -112,6 +113,7 @@ def read_surveys(
     if dips == "from vertical":
         found.add("note", "dips are angles from vertical", "90° taken off", file=name, table="survey")
         table["dip"] = table["dip"] - 90.0
+    _keep_strays(table, collars, strays, "survey")
     table = checks.check_surveys(table, collars, found, name)
     missing = collars[~collars["hole"].isin(table["hole"].unique())]
     if {"azimuth", "dip"} <= set(collars.columns):
@@ -140,6 +142,16 @@ def read_surveys(
     return table.drop(columns="line").reset_index(drop=True), heading
 
 
+def _keep_strays(table: pd.DataFrame, collars: pd.DataFrame, strays: dict[str, pd.DataFrame], name: str) -> None:
+    """Keep rows whose hole has no collar: they are left out, not lost."""
+    ids = table["hole"].fillna("").astype(str).str.strip()
+    codes, kinds = pd.factorize(ids)
+    missing = ~np.asarray(kinds.isin(collars["hole"])) & (np.asarray(kinds) != "")
+    lost = missing[codes]
+    if lost.any():
+        strays[name] = table.assign(hole=ids)[lost].reset_index(drop=True)
+
+
 def is_interval_table(file: str, mapping: Mapping[str, str]) -> bool:
     """Return whether a table has intervals (from, to); the alternative is readings at single depths."""
     have = tables_in.look(file).columns
@@ -155,6 +167,7 @@ def read_downhole(
     collars: pd.DataFrame,
     rule: DetectionRule,
     found: Findings,
+    strays: dict[str, pd.DataFrame],
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     """Return a checked table of intervals or of readings at single depths, and the unit of each attribute."""
     raw = tables_in.read(file, found, name)
@@ -164,6 +177,7 @@ def read_downhole(
         frame.insert(0, column, depth_column(raw, role[column], unit, found, name))
     frame.insert(0, "hole", raw.text(role["hole"]))
     frame["line"] = raw.line
+    _keep_strays(frame, collars, strays, name)
     if kind == "reading":
         return checks.check_readings(frame, collars, found, raw.file, name), units
     table = checks.check_intervals(frame, collars, found, raw.file, name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import re
 from collections.abc import Mapping
 from pathlib import Path
@@ -11,7 +12,7 @@ import numpy as np
 import pandas as pd
 from pydantic import field_validator
 
-from ..compute.drilling import desurvey, place_checks
+from ..compute.drilling import checks, desurvey, place_checks
 from ..compute.geometry.sampling import bilinear
 from ..compute.potential.mainfield import main_field
 from ..crs import grid_convergence, to_lonlat
@@ -23,6 +24,7 @@ from ..items.fields import Grid
 from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..progress import Progress
 from . import hole_tables
+from .control_samples import read_controls
 from .declare import Cost, Input, Inputs, Operation, Output, Params, param
 from .detection import DetectionRule
 from .hole_tables import DepthUnit, Dips, North
@@ -41,6 +43,9 @@ class HoleFiles(Params):
     lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
     more: tuple[str, ...] = param(
         (), "More tables", role="files", help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons"
+    )  # fmt: skip
+    controls: str = param(
+        "", "Control samples", role="file", help="Standards, blanks and duplicates of the laboratory: sample, kind of control, name of the standard, and grades", more=True
     )  # fmt: skip
     columns: dict[str, dict[str, str]] = param(
         {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
@@ -93,8 +98,9 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
             collars, level(collars["x"].to_numpy(float), collars["y"].to_numpy(float)), p.off_ground, found, file
         )
     progress(0.1, "Reading surveys")
+    strays: dict[str, pd.DataFrame] = {}
     surveys, survey_heading = hole_tables.read_surveys(
-        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found
+        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found, strays
     )
     surveys = _to_grid_north(
         surveys, heading if survey_heading == "collar" else survey_heading, collars, inputs.crs, p, found
@@ -110,7 +116,15 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
         mapping = p.columns.get(name, {})
         whole = name in ("assay", "lithology") or hole_tables.is_interval_table(source, mapping)
         table, table_units = hole_tables.read_downhole(
-            source, name, "interval" if whole else "reading", mapping, p.depth_unit, collars, p.below_detection, found
+            source,
+            name,
+            "interval" if whole else "reading",
+            mapping,
+            p.depth_unit,
+            collars,
+            p.below_detection,
+            found,
+            strays,
         )
         _merge(tables if whole else readings, name, table)
         units |= table_units
@@ -123,11 +137,38 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
     tables = {name: place(table, collars, path) for name, table in tables.items()}
     readings = {name: place_readings(table, collars, path) for name, table in readings.items()}
     progress(0.98, "Done")
+    point_out_alikes(collars, strays, found)
+    controls = read_controls(p.controls, p.columns.get("controls", {}), p.below_detection, found)
     holes = HoleSet(
         name=p.name, crs=inputs.crs, collars=collars, surveys=surveys, stations=stations_table(path, collars),
         tables=tables, readings=readings, units=units, findings=found.frame(), method=p.method,
+        controls=controls, strays=strays,
     )  # fmt: skip
     return {"holes": holes}
+
+
+def point_out_alikes(collars: pd.DataFrame, strays: Mapping[str, pd.DataFrame], found: Findings) -> None:
+    """Report IDs without a collar that are nearly those of one; merging is the user's decision."""
+    alike = checks.look_alikes(collars["hole"], strays)
+    for row in alike[alike["table"] != "collar"].itertuples():
+        found.add("look", f"hole '{row.hole}' has no collar and is written nearly like '{row.like}'", "rows kept aside; merge them if they are one hole", table=str(row.table), hole=str(row.hole))  # fmt: skip
+
+
+def rebuilt(holes: HoleSet) -> HoleSet:
+    """Return a set whose paths and places follow anew from its collars, surveys and depths."""
+    method: desurvey.Method = "balanced tangential" if holes.method == "balanced tangential" else "minimum curvature"
+    tables = {n: _bare(t) for n, t in holes.tables.items()}
+    path = path_of(holes.collars, holes.surveys, tables, method)
+    readings = {n: t.drop(columns=[c for c in "xyz" if c in t]) for n, t in holes.readings.items()}
+    return dataclasses.replace(
+        holes, stations=stations_table(path, holes.collars),
+        tables={n: place(t, holes.collars, path) for n, t in tables.items()},
+        readings={n: place_readings(t.assign(hole=t["hole"].astype(str)), holes.collars, path) for n, t in readings.items()},
+    )  # fmt: skip
+
+
+def _bare(table: pd.DataFrame) -> pd.DataFrame:
+    return table.drop(columns=[c for c in INTERVAL_PLACES if c in table]).assign(hole=table["hole"].astype(str))
 
 
 def _names(files: tuple[str, ...]) -> dict[str, str]:
@@ -235,7 +276,7 @@ def stations_table(path: desurvey.Path, collars: pd.DataFrame) -> pd.DataFrame:
 
 
 def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
-    files = [f for f in (p.collar, p.survey, p.assay, p.lithology, *p.more) if f]
+    files = [f for f in (p.collar, p.survey, p.assay, p.lithology, p.controls, *p.more) if f]
     size = sum(tables_in.split(f)[0].stat().st_size for f in files)
     return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
 

@@ -1,4 +1,4 @@
-"""Importing samples, stations, readings and survey lines from delimited tables, and grids from files."""
+"""Importing samples, stations and structural readings from tables, and grids from files."""
 
 from __future__ import annotations
 
@@ -8,18 +8,18 @@ import numpy as np
 import pandas as pd
 
 from ..compute.gridding.resampling import to_system
-from ..compute.potential.mainfield import parse_date
 from ..crs import same_system, transformers
 from ..findings import Findings
-from ..formats import dates, grids, tables_in
+from ..formats import grids, tables_in
 from ..formats.rawtable import RawTable
-from ..items.base import Item
+from ..items.base import Item, numeric_columns
 from ..items.fields import Grid
-from ..items.points import PointSet, SurveyLines
+from ..items.points import POINT_ROLES, PointSet
 from ..progress import Progress
 from .declare import Inputs, Operation, Output, Params, param
 from .detection import DetectionRule
 from .reading import attributes, mapped, number_column, title
+from .structures import Planes, settle_planes
 
 
 class ImportPoints(Params):
@@ -27,20 +27,14 @@ class ImportPoints(Params):
         ..., "Table", role="file", help="One row a place: easting, northing and whatever was measured there"
     )
     name: str = param("", "Name", help="The file's name when empty")
-    role: Literal["samples", "stations", "readings", "workings"] = param("samples", "Rows are")
+    role: Literal["samples", "stations", "readings", "workings", "structures"] = param("samples", "Rows are")
+    planes: Planes = param(
+        "auto", "Planes are given as", help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right)"
+    )  # fmt: skip
     columns: dict[str, str] = param(
         {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
     )
     below_detection: DetectionRule = param("half of limit", "Below detection is")
-
-
-class ImportLines(Params):
-    file: str = param(..., "Table", role="file", help="One row a reading, with a line column")
-    name: str = param("", "Name", help="The file's name when empty")
-    columns: dict[str, str] = param(
-        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
-    )
-    date: str = param("", "Date of survey", role="date", help="Year-month-day; taken from the date column when empty")
 
 
 class ImportGrid(Params):
@@ -50,7 +44,23 @@ class ImportGrid(Params):
     unit: str = param("m", "Unit")
 
 
-def _places(raw: RawTable, role: dict[str, str], found: Findings, table: str) -> tuple[pd.DataFrame, np.ndarray]:
+def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
+    """Say how far repeated readings at a station are apart: the survey's own measure of its error."""
+    groups = table.groupby(["x", "y"], sort=False)
+    again = groups.cumcount().to_numpy() > 0
+    if not again.any():
+        return
+    numbers = numeric_columns(table, POINT_ROLES)
+    spread = [
+        f"{c} {v:.3g}"
+        for c in numbers
+        if (v := float((groups[c].transform("max") - groups[c].transform("min")).max())) > 0
+    ]
+    found.add("note", f"{int(again.sum())} repeated readings at stations", "kept; largest difference " + (", ".join(spread) or "none"), file=file, table="stations")  # fmt: skip
+
+
+def places(raw: RawTable, role: dict[str, str], found: Findings, table: str) -> tuple[pd.DataFrame, np.ndarray]:
+    """Return x, y, z and file_line of all rows, and which have coordinates; the others are reported."""
     frame = pd.DataFrame(
         {c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line))
     )
@@ -72,11 +82,16 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     found = Findings()
     progress(0.1, "Reading")
     raw = tables_in.read(p.file, found, p.role)
-    role = mapped(raw, "points", p.columns)
-    frame, good = _places(raw, role, found, p.role)
+    role = mapped(raw, "structures" if p.role == "structures" else "points", p.columns)
+    frame, good = places(raw, role, found, p.role)
     rest, units = attributes(raw, set(role.values()), p.below_detection, found, p.role)
+    if p.role == "structures":
+        planes, plane_units = settle_planes(raw, role, p.planes, found)
+        frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}
     table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
-    twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.role != "readings")
+    if p.role == "stations":
+        _repeats(table, raw.file, found)
+    twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.role in ("samples", "workings"))
     if twice.any():
         found.add(
             "look",
@@ -94,41 +109,6 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
             units=units,
             role=p.role,
             findings=found.frame(),
-        )
-    }
-
-
-def _run_lines(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
-    found = Findings()
-    progress(0.1, "Reading")
-    raw = tables_in.read(p.file, found, "lines")
-    role = mapped(raw, "lines", p.columns)
-    frame, good = _places(raw, role, found, "lines")
-    rest, units = attributes(raw, set(role.values()), "missing", found, "lines")
-    codes, names = pd.factorize(raw.text(role["line"]))
-    frame.insert(0, "line", pd.Index(names).astype(str).str.strip().to_numpy(dtype=object)[codes])
-    table = pd.concat([frame, rest], axis=1)
-    date = p.date
-    if date:
-        parse_date(date)
-    elif "date" in role:
-        # Millions of readings share a few dates: each is read once.
-        codes, texts = pd.factorize(raw.text(role["date"]))
-        first = np.unique(codes, return_index=True)[1]
-        read = np.array(dates.read_dates(list(texts), raw.line[first], found, raw.file, "lines"), dtype=object)[codes]
-        table["date"] = read
-        dated = sorted(
-            (str(d), int(n)) for d, n in zip(*np.unique(read.astype(str), return_counts=True), strict=True) if d
-        )
-        half = sum(n for _, n in dated) / 2
-        date = next((d for k, (d, _) in enumerate(dated) if sum(n for _, n in dated[: k + 1]) >= half), "")
-        unread = read == ""
-        if unread.any():
-            found.add("look", "reading has no date", "kept", file=raw.file, table="lines", line=raw.line[unread])
-    table = table[good].reset_index(drop=True)
-    return {
-        "lines": SurveyLines(
-            name=p.name or title(raw.path), crs=inputs.crs, table=table, units=units, date=date, findings=found.frame()
         )
     }
 
@@ -162,11 +142,6 @@ POINTS = Operation(
     name="import-points", title="Import samples or stations", area="Data",
     help="Reads a table of places: soil samples, gravity stations, structural readings, old workings.",
     params=ImportPoints, run=_run_points, outputs=(Output("points", "points", "Points"),),
-)  # fmt: skip
-LINES = Operation(
-    name="import-lines", title="Import survey lines", area="Data",
-    help="Reads a table of readings along lines, such as airborne magnetics.",
-    params=ImportLines, run=_run_lines, outputs=(Output("lines", "lines", "Survey lines"),),
 )  # fmt: skip
 GRID = Operation(
     name="import-grid", title="Import a grid or DEM", area="Data",

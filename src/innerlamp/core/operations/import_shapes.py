@@ -7,7 +7,8 @@ import numpy as np
 from ..compute.geometry.triangles import is_closed, volume
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import features, meshes, tables_in
+from ..formats import features, meshes, tables_in, vtk_items
+from ..formats.lattice import Lattice, lattice_of
 from ..items.base import Item
 from ..items.fields import BlockModel, Surface
 from ..progress import Progress
@@ -28,7 +29,7 @@ class ImportSurface(Params):
         ...,
         "Surface file",
         role="file",
-        help="OBJ, PLY, STL, DXF with 3D faces, or a table of points that is made into triangles",
+        help="OBJ, PLY, STL, VTP, DXF with 3D faces, or a table of points that is made into triangles",
     )
     name: str = param("", "Name", help="The file's name when empty")
     longest: float = param(
@@ -43,9 +44,9 @@ class ImportSurface(Params):
 class ImportBlocks(Params):
     file: str = param(
         ...,
-        "Block model table",
+        "Block model file",
         role="file",
-        help="One row a cell: centre x, y, z and values; cells must lie on a regular lattice",
+        help="A table with one row a cell (centre x, y, z and values, on a regular lattice), or VTI, VTR, VTU",
     )
     name: str = param("", "Name", help="The file's name when empty")
     columns: dict[str, str] = param(
@@ -99,8 +100,23 @@ def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[s
 
 def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str, Item]:
     progress(0.1, "Reading")
-    found = Findings()
-    raw = tables_in.read(p.file, found, "cells")
+    path, _ = tables_in.split(p.file)
+    units: dict[str, str] = {}
+    if path.suffix.lower() in (".vti", ".vtr", ".vtu"):
+        lattice, properties = vtk_items.read_blocks(path)
+        units = {name: unit_in_heading(name) for name in properties}
+    else:
+        lattice, properties = _cells_of_table(p, units)
+    (x0, y0, z0), (dx, dy, dz) = lattice.low, lattice.step
+    model = BlockModel(
+        name=p.name or title(path), crs=inputs.crs, x0=x0, y0=y0, z0=z0, dx=dx, dy=dy, dz=dz, shape=lattice.shape,
+        properties=properties, units=units,
+    )  # fmt: skip
+    return {"blocks": model}
+
+
+def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, dict[str, np.ndarray]]:
+    raw = tables_in.read(p.file, Findings(), "cells")
     role = mapped(raw, "points", p.columns)
     if "z" not in role:
         raise InputError(
@@ -108,54 +124,19 @@ def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str
         )
     xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
     good = np.isfinite(xyz).all(axis=1)
-    axes = [_axis(xyz[good, k], "xyz"[k], raw.file) for k in range(3)]
-    shape = (axes[0][2], axes[1][2], axes[2][2])
-    if np.prod(shape) > 200_000_000:
-        raise InputError(f"the model would have {np.prod(shape):,} cells", where=raw.file)
-    at = tuple(np.round((xyz[good, k] - axes[k][0]) / axes[k][1]).astype(np.int64) for k in range(3))
-    properties, units = {}, {}
+    lattice, at = lattice_of(xyz[good], raw.file)
+    properties = {}
     for column in raw.layout.columns:
         if column in role.values() or column in ("dx", "dy", "dz"):
             continue
         numbers = number_column(raw, column)[good]
         if np.isfinite(numbers).any():
-            properties[column] = np.full(shape, np.nan)
+            properties[column] = np.full(lattice.shape, np.nan)
             properties[column][at] = numbers
             units[column] = unit_in_heading(column)
     if not properties:
         raise InputError("no column of numbers besides the places", where=raw.file)
-    (x, dx, _), (y, dy, _), (z, dz, _) = axes
-    name = p.name or title(raw.path)
-    return {
-        "blocks": BlockModel(
-            name=name,
-            crs=inputs.crs,
-            x0=x - dx / 2,
-            y0=y - dy / 2,
-            z0=z - dz / 2,
-            dx=dx,
-            dy=dy,
-            dz=dz,
-            shape=shape,
-            properties=properties,
-            units=units,
-        )
-    }
-
-
-def _axis(values: np.ndarray, name: str, file: str) -> tuple[float, float, int]:
-    """Return first centre, spacing and number of cells along an axis."""
-    places = np.unique(np.round(values, 4))
-    if len(places) < 2:
-        raise InputError(f"all cells have the same {name}", where=file)
-    step = float(np.min(np.diff(places)))
-    count = round((places[-1] - places[0]) / step) + 1
-    off = np.abs((places - places[0]) / step - np.round((places - places[0]) / step))
-    if off.max() > 0.01:
-        raise InputError(
-            f"cells are not on a regular lattice along {name}", where=file, fix="Regularise the model first"
-        )
-    return float(places[0]), step, count
+    return lattice, properties
 
 
 FEATURES = Operation(
@@ -170,6 +151,6 @@ SURFACE = Operation(
 )  # fmt: skip
 BLOCKS = Operation(
     name="import-blocks", title="Import a block model", area="Data",
-    help="Reads a regular block model from a table of cell centres with their values.",
+    help="Reads a regular block model from a table of cell centres with their values, or from VTI, VTR and VTU files.",
     params=ImportBlocks, run=_run_blocks, outputs=(Output("blocks", "blocks", "Block model"),),
 )  # fmt: skip

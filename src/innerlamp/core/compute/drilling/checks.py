@@ -6,6 +6,8 @@ taken, and adds to the findings. All rows in are either returned or reported as 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 import pandas as pd
 
@@ -46,6 +48,50 @@ def check_ids(table: pd.DataFrame, found: Findings, file: str, name: str) -> pd.
     return _leave_out(table, (stripped == "").to_numpy(), "no hole ID", found, file, name)
 
 
+def folded(ids: pd.Series) -> pd.Series:
+    """Return hole IDs without what people write differently: case, spaces, dashes, padding zeros."""
+    plain = ids.astype(str).str.lower().str.replace(r"[\s_\-.]", "", regex=True)
+    return plain.str.replace(r"(?<![0-9])0+(?=[0-9])", "", regex=True)
+
+
+def look_alikes(collars: pd.Series, strays: Mapping[str, pd.DataFrame]) -> pd.DataFrame:
+    """Return IDs that may be another's: hole, like (the collar that is meant), table, rows.
+
+    Two collars that differ only by case, spaces, dashes or padding zeros, and holes without a collar
+    that are so like one. Nothing is merged here.
+    """
+    ids = pd.Series(collars.astype(str).to_numpy())
+    keys = folded(ids)
+    known = dict(zip(keys[::-1], ids[::-1], strict=True))  # the first of those alike
+    found = [(h, known[k], "collar", 1) for h, k in zip(ids, keys, strict=True) if known[k] != h]
+    for name, table in strays.items():
+        counts = table["hole"].astype(str).value_counts()
+        for hole, key in zip(counts.index, folded(pd.Series(counts.index)), strict=True):
+            if key in known:
+                found.append((hole, known[key], name, int(counts[hole])))
+    return pd.DataFrame(found, columns=["hole", "like", "table", "rows"])
+
+
+def gaps(table: pd.DataFrame, collars: pd.DataFrame, least: float = 0.01) -> pd.DataFrame:
+    """Return the stretches of each hole that an interval table does not cover: hole, from_m, to_m, gap_m.
+
+    From the collar to the final depth; holes without any row are one gap. Intervals are taken as
+    sorted and not overlapping, as the checks leave them.
+    """
+    start = collars[["hole"]].assign(from_m=0.0, to_m=0.0)
+    stop = collars[["hole"]].assign(from_m=collars["depth_m"], to_m=collars["depth_m"])
+    rows = table[["hole", "from_m", "to_m"]]
+    all_rows = pd.concat([t.assign(hole=t["hole"].astype(str)) for t in (start, rows, stop)], ignore_index=True)
+    codes = pd.Index(collars["hole"].astype(str)).get_indexer(all_rows["hole"])
+    order = np.lexsort((all_rows["to_m"].to_numpy(), all_rows["from_m"].to_numpy(), codes))
+    all_rows, codes = all_rows.iloc[order], codes[order]
+    low, high = all_rows["to_m"].to_numpy(float)[:-1], all_rows["from_m"].to_numpy(float)[1:]
+    hit = np.flatnonzero((codes[1:] == codes[:-1]) & (codes[1:] >= 0) & (high - low > least))
+    return pd.DataFrame(
+        {"hole": all_rows["hole"].to_numpy()[hit], "from_m": low[hit], "to_m": high[hit], "gap_m": (high - low)[hit]}
+    )
+
+
 def check_collars(table: pd.DataFrame, found: Findings, file: str) -> pd.DataFrame:
     """Collars: an ID, three coordinates, each hole once. Columns hole, x, y, z, depth_m, line."""
     name = "collar"
@@ -69,10 +115,7 @@ def check_collars(table: pd.DataFrame, found: Findings, file: str) -> pd.DataFra
         name,
         "second collar left out",
     )
-    folded = (
-        table["hole"].str.lower().str.replace(r"[\s_\-]", "", regex=True).str.replace(r"(?<=[a-z])0+", "", regex=True)
-    )
-    alike = folded.duplicated(keep=False).to_numpy()
+    alike = folded(table["hole"]).duplicated(keep=False).to_numpy()
     _tell(
         found,
         "look",

@@ -25,3 +25,26 @@ def distance_along(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np
         ux, uy = -ux, -uy
     along = dx * ux + dy * uy
     return np.asarray(along - np.nanmin(along))
+
+
+_FILE_WORDS = {
+    "electrodes", "electrode", "elec", "positions", "position", "coords", "coordinates", "topo", "topography",
+    "geometry", "data", "measurements", "measured", "readings", "line", "profile", "l", "p",
+}  # fmt: skip
+
+
+def line_names(stems: list[str]) -> list[str]:
+    """Return the name of the line that each file belongs to, from file names without their endings.
+
+    Words that all files share, and words like 'line' or 'electrodes', are left out: what is left
+    names the line (``ert_line_07_electrodes`` and ``ert_line_07`` are line 07). A name that would
+    be empty is the whole stem.
+    """
+    words = [[w for w in re.split(r"[_\s\-.]+|(?<=[a-zA-Z])(?=\d)", s) if w] for s in stems]
+    kept = [[w for w in each if w.lower() not in _FILE_WORDS] for each in words]
+    shared = set.intersection(*(set(each) for each in kept)) if kept else set()
+    if len({tuple(each) for each in kept}) > 1:
+        kept = [[w for w in each if w not in shared] for each in kept]
+    else:
+        kept = [[w for w in each if any(c.isdigit() for c in w)] for each in kept]
+    return ["-".join(each) or stem for each, stem in zip(kept, stems, strict=True)]

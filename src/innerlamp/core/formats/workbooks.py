@@ -1,0 +1,118 @@
+"""Tables of an item written together: workbook (XLSX, ODS), database (SQLite), logs (LAS 2.0)."""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from ..errors import InputError
+from ..findings import report_by_hole
+from ..items.base import Item, numeric_columns
+from ..items.electrodes import ElectrodeSurvey
+from ..items.holes import INTERVAL_ROLES, HoleSet
+from ..items.points import PointSet, SurveyLines, TargetSet
+
+_MOST_ROWS = {".xlsx": 1_048_575, ".ods": 200_000}
+
+
+def tables_in_item(item: Item) -> dict[str, pd.DataFrame]:
+    """Return the tables of an item by name, in the order in which people want them."""
+    out: dict[str, pd.DataFrame] = {}
+    if isinstance(item, HoleSet):
+        out = {"collar": item.collars, "survey": item.surveys, **item.tables, **item.readings}
+        if len(item.controls):
+            out["controls"] = item.controls
+        if len(item.findings):
+            out["by hole"] = report_by_hole(item.collars, item.surveys, item.tables, item.findings)
+    elif isinstance(item, PointSet):
+        out = {item.role: item.table}
+    elif isinstance(item, SurveyLines):
+        out = {"readings": item.table}
+    elif isinstance(item, ElectrodeSurvey):
+        out = {"readings": item.table, "electrodes": item.electrodes}
+    elif isinstance(item, TargetSet):
+        out = {"targets": item.table, "evidence": item.evidence}
+    for name in ("findings", "corrections"):
+        table = getattr(item, name, None)
+        if isinstance(table, pd.DataFrame) and len(table):
+            out[name] = table
+    return out
+
+
+def _flat(table: pd.DataFrame) -> pd.DataFrame:
+    # Writers want plain columns: categories as text, nothing as empty.
+    plain: dict[str, Any] = {}
+    for column in table.columns:
+        values = table[column]
+        plain[str(column)] = values.to_numpy() if values.dtype.kind in "fiub" else values.astype("object").where(values.notna(), None)  # fmt: skip
+    return pd.DataFrame(plain)
+
+
+def write_workbook(item: Item, path: Path | str) -> None:
+    """Write all tables of an item as sheets of a workbook (XLSX or ODS, by the file's ending)."""
+    path = Path(path)
+    tables = tables_in_item(item)
+    most = _MOST_ROWS[path.suffix.lower()]
+    for name, table in tables.items():
+        if len(table) > most:
+            raise InputError(
+                f"the table '{name}' has {len(table):,} rows; a sheet of this kind holds {most:,}", where=item.name,
+                fix="Write CSV or SQLite instead",
+            )  # fmt: skip
+    engine = "xlsxwriter" if path.suffix.lower() == ".xlsx" else "odf"
+    seen: set[str] = set()
+    with pd.ExcelWriter(path, engine=engine) as book:  # type: ignore[abstract]
+        for name, table in tables.items():
+            sheet = re.sub(r"[\[\]:*?/\\']", "_", name)[:28] or "table"
+            while sheet.lower() in seen:
+                sheet += "_"
+            seen.add(sheet.lower())
+            _flat(table).to_excel(book, sheet_name=sheet, index=False)
+
+
+def write_database(item: Item, path: Path | str) -> None:
+    """Write all tables of an item into an SQLite file."""
+    Path(path).unlink(missing_ok=True)
+    with closing(sqlite3.connect(path)) as base:
+        for name, table in tables_in_item(item).items():
+            _flat(table).to_sql(name, base, index=False)
+        base.commit()
+
+
+def write_logs(item: HoleSet, path: Path | str) -> list[Path]:
+    """Write number columns along each hole as LAS 2.0: one file a hole and table, named ``name_table_HOLE.las``.
+
+    Readings stand at their depth; intervals at the depth of their middle, with FROM and TO as curves.
+    """
+    import lasio
+
+    path = Path(path)
+    written: list[Path] = []
+    for name, table in {**item.readings, **item.tables}.items():
+        columns = numeric_columns(table, INTERVAL_ROLES)
+        if not columns:
+            continue
+        intervals = "from_m" in table.columns
+        for hole, rows in table.groupby("hole", observed=True):
+            log = lasio.LASFile()
+            log.well["WELL"].value = str(hole)
+            log.well["NULL"].value = -9999.25
+            depth = (rows["from_m"] + rows["to_m"]).to_numpy(float) / 2 if intervals else rows["depth_m"].to_numpy(float)  # fmt: skip
+            order = np.argsort(depth, kind="stable")
+            log.append_curve("DEPT", depth[order], unit="M", descr="Depth along hole")
+            for column in (["from_m", "to_m"] if intervals else []) + columns:
+                curve = {"from_m": "FROM", "to_m": "TO"}.get(column, re.sub(r"[^A-Za-z0-9_]", "_", column))
+                unit = "M" if column in ("from_m", "to_m") else item.units.get(column, "")
+                log.append_curve(curve, rows[column].to_numpy(float)[order], unit=unit, descr=column)
+            safe = re.sub(r"[^A-Za-z0-9_.\-]", "_", f"{path.stem}_{name}_{hole}")
+            written.append(path.with_name(f"{safe}.las"))
+            log.write(str(written[-1]), version=2.0, fmt="%.5f")
+    if not written:
+        raise InputError("the holes have no numbers along them to write as logs", where=item.name)
+    return written

@@ -1,0 +1,104 @@
+"""What the control samples of a set of holes say, attribute by attribute."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+
+from ..compute.statistics import quality
+from ..items.base import numeric_columns
+from ..items.holes import HoleSet
+
+_FIXED = ("sample", "type", "standard", "original", "batch", "date", "line", "order")
+
+
+def judged_attributes(holes: HoleSet) -> list[str]:
+    """Return the number columns of the control samples, those that the assays have as well first."""
+    names = [c for c in numeric_columns(holes.controls, _FIXED) if not c.startswith(("accepted ", "deviation "))]
+    assays = {c for t in holes.tables.values() for c in t.columns}
+    return sorted(names, key=lambda n: n not in assays)
+
+
+def standards(holes: HoleSet) -> list[str]:
+    """Return the names of the standards, in natural order of their first use."""
+    if not len(holes.controls):
+        return []
+    rows = holes.controls[holes.controls["type"] == "standard"]
+    return [str(n) for n in pd.unique(rows["standard"])]
+
+
+def in_order(controls: pd.DataFrame) -> pd.DataFrame:
+    """Return control samples in the order of analysis: by date where there is one, then by line of the file."""
+    order = np.lexsort((controls["line"].to_numpy(), controls["date"].astype(str).to_numpy()))
+    return controls.iloc[order].reset_index(drop=True)
+
+
+def standard_rows(holes: HoleSet, standard: str, attribute: str) -> tuple[pd.DataFrame, quality.StandardCheck]:
+    """Return the results of one standard in order, and their check against the accepted value where one is given.
+
+    Accepted values come from columns called ``accepted <attribute>`` and ``deviation <attribute>``.
+    """
+    controls = in_order(holes.controls)
+    rows = controls[(controls["type"] == "standard") & (controls["standard"] == standard)]
+    rows = rows[rows[attribute].notna()].reset_index(drop=True)
+
+    def stated(word: str) -> float:
+        column = next((c for c in rows.columns if c.lower() == f"{word} {attribute}".lower()), "")
+        values = rows[column].dropna().to_numpy(float) if column else np.empty(0)
+        return float(np.median(values)) if len(values) else float("nan")
+
+    return rows, quality.check_standard(rows[attribute].to_numpy(float), stated("accepted"), stated("deviation"))
+
+
+def duplicate_pairs(holes: HoleSet, attribute: str) -> pd.DataFrame:
+    """Return duplicates beside their originals: sample, original, first, second, half_difference (%), line.
+
+    The original is looked for among the control samples, then among the samples of the interval tables.
+    """
+    rows = holes.controls[holes.controls["type"] == "duplicate"]
+    known: dict[str, float] = {}
+    for table in holes.tables.values():
+        column = next((c for c in table.columns if str(c).lower().replace("_", " ") in ("sample", "sample id", "sampleid", "sample no")), "")  # fmt: skip
+        if column and attribute in table.columns:
+            known |= dict(zip(table[column].astype(str), table[attribute].to_numpy(float), strict=True))
+    known |= dict(zip(holes.controls["sample"].astype(str), holes.controls[attribute].to_numpy(float), strict=True))
+    first = np.array([known.get(str(o), np.nan) for o in rows["original"]], dtype=float)
+    second = rows[attribute].to_numpy(float)
+    half, _ = quality.check_duplicates(first, second)
+    return pd.DataFrame(
+        {
+            "sample": rows["sample"].to_numpy(), "original": rows["original"].to_numpy(), "first": first,
+            "second": second, "half_difference": half, "line": rows["line"].to_numpy(),
+        }
+    )  # fmt: skip
+
+
+def detection_limit(holes: HoleSet, attribute: str) -> float:
+    """Return the likely detection limit of an attribute: twice its smallest positive assay (taken as half the limit)."""
+    values = [t[attribute].to_numpy(float) for t in holes.tables.values() if attribute in t.columns]
+    values += [holes.controls[attribute].to_numpy(float)]
+    every = np.concatenate(values)
+    positive = every[np.isfinite(every) & (every > 0)]
+    return 2.0 * float(positive.min()) if len(positive) else float("nan")
+
+
+def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
+    """Return what is wrong with the control samples: severity, what, sample, batch, line."""
+    out: list[tuple[str, str, str, str, int]] = []
+    for name in standards(holes):
+        rows, check = standard_rows(holes, name, attribute)
+        for k in np.flatnonzero(check.outside | check.biased):
+            why = "beyond three deviations" if check.outside[k] else "second in a row beyond two deviations"
+            out.append(("look", f"standard {name}: {attribute} {rows[attribute][k]:g} is {why} of {check.accepted:.4g}", str(rows["sample"][k]), str(rows["batch"][k]), int(rows["line"][k])))  # fmt: skip
+        if check.chance < 0.01:
+            way = "upward" if check.drift > 0 else "downward"
+            out.append(("look", f"standard {name}: {attribute} drifts {way}, {abs(check.drift) * len(rows):.1f} deviations over {len(rows)} results", "", "", 0))  # fmt: skip
+    controls = in_order(holes.controls)
+    blanks = controls[controls["type"] == "blank"].reset_index(drop=True)
+    level, high = quality.check_blanks(blanks[attribute].to_numpy(float), detection_limit(holes, attribute))
+    for k in np.flatnonzero(high):
+        out.append(("look", f"blank: {attribute} {blanks[attribute][k]:g} is above {level:.3g}", str(blanks["sample"][k]), str(blanks["batch"][k]), int(blanks["line"][k])))  # fmt: skip
+    pairs = duplicate_pairs(holes, attribute)
+    for row in pairs[pairs["half_difference"] > 25.0].itertuples():
+        out.append(("look", f"duplicate: {attribute} {row.second:g} where the original had {row.first:g}", str(row.sample), "", int(row.line)))  # type: ignore[arg-type,call-overload]  # fmt: skip
+    return pd.DataFrame(out, columns=["severity", "what", "sample", "batch", "line"])

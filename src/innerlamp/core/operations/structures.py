@@ -1,0 +1,107 @@
+"""Structural readings: planes and lines as they are written down, turned to dip and dip direction."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ..errors import InputError
+from ..findings import Findings
+from ..formats.rawtable import RawTable
+from .reading import number_column
+
+Planes = Literal["auto", "dip and dip direction", "strike by right-hand rule", "strike by left-hand rule", "strike and letter"]  # fmt: skip
+_LETTERS = {"N": 0.0, "NE": 45.0, "E": 90.0, "SE": 135.0, "S": 180.0, "SW": 225.0, "W": 270.0, "NW": 315.0}
+_DIP = re.compile(r"^\s*(\d+(?:\.\d+)?)\s*°?\s*([NESWnesw]{1,2})?\s*$")
+_STRIKE = re.compile(r"^\s*([NSns])\s*(\d+(?:\.\d+)?)\s*°?\s*([EWew])\s*$")
+
+
+def read_bearing(text: str) -> float:
+    """Return degrees clockwise from north of ``035`` or of a quadrant such as ``N35E``; NaN when it is neither."""
+    found = _STRIKE.match(text)
+    if found:
+        angle = float(found.group(2))
+        if angle > 90:
+            return float("nan")
+        north, east = found.group(1).upper() == "N", found.group(3).upper() == "E"
+        return (angle if east else 360.0 - angle) % 360.0 if north else (180.0 - angle if east else 180.0 + angle)
+    try:
+        return float(text)
+    except ValueError:
+        return float("nan")
+
+
+def dip_direction(strike: np.ndarray, letter: list[str]) -> np.ndarray:
+    """Return the dip direction of planes given by strike and the letter of the side that they dip to.
+
+    Of the two directions at right angles to the strike, the one nearer to the letter's; NaN where
+    there is no letter, or where it lies along the strike.
+    """
+    out = np.full(len(strike), np.nan)
+    for k, (bearing, side) in enumerate(zip(strike, letter, strict=True)):
+        wanted = _LETTERS.get(side.upper())
+        if wanted is None or not np.isfinite(bearing):
+            continue
+        away = [abs((bearing + turn - wanted + 180.0) % 360.0 - 180.0) for turn in (90.0, -90.0)]
+        if abs(away[0] - away[1]) > 1e-6:
+            out[k] = (bearing + (90.0 if away[0] < away[1] else -90.0)) % 360.0
+    return out
+
+
+def settle_planes(
+    raw: RawTable, role: dict[str, str], convention: Planes, found: Findings
+) -> tuple[pd.DataFrame, dict[str, str]]:
+    """Return columns ``dip`` and ``dip direction`` (degrees; for lines plunge and trend) and their units.
+
+    What can't be read is left empty and reported with its line; nothing is guessed in silence.
+
+    Raises
+    ------
+    InputError
+        When the convention asks for letters and no dip has one.
+    """
+    heading = role["direction"].lower()
+    dips = raw.text(role["dip"]).fillna("").astype(str)
+    parts = [_DIP.match(t) for t in dips]
+    letters = [(m.group(2) or "") if m else "" for m in parts]
+    dip = np.array([float(m.group(1)) if m else np.nan for m in parts])
+    whole = number_column(raw, role["dip"])
+    dip = np.where(np.isfinite(whole), whole, dip)
+    texts = raw.text(role["direction"]).fillna("").astype(str).str.strip()
+    bearing = np.array([read_bearing(t) for t in texts])
+    chosen = convention
+    if chosen == "auto":
+        strike = "str" in heading
+        chosen = (
+            "strike and letter" if strike and any(letters) else "strike by right-hand rule" if strike else "dip and dip direction"
+        )  # fmt: skip
+        found.add("note", f"'{role['direction']}' is read as {'strike' if strike else 'dip direction'}", chosen, file=raw.file, table="structures")  # fmt: skip
+    if chosen == "dip and dip direction":
+        direction = bearing
+    elif chosen == "strike by right-hand rule":
+        direction = bearing + 90.0
+    elif chosen == "strike by left-hand rule":
+        direction = bearing - 90.0
+    else:
+        if not any(letters):
+            raise InputError("no dip has a letter for its side", where=raw.file, fix="Choose another convention")
+        direction = dip_direction(bearing, letters)
+    flipped = np.isfinite(dip) & (dip < 0)
+    if flipped.any():
+        found.add("mended", "dip is negative", "taken to dip to the other side", file=raw.file, table="structures", line=raw.line[flipped])  # fmt: skip
+        direction = np.where(flipped, direction + 180.0, direction)
+        dip = np.abs(dip)
+    direction = direction % 360.0
+    bad = ~np.isfinite(dip) | (dip > 90.0)
+    if bad.any():
+        what = [f"dip '{t}' is not an angle from 0 to 90°" for t in dips[bad]]
+        found.add("look", what, "left empty", file=raw.file, table="structures", line=raw.line[bad])
+        dip = np.where(bad, np.nan, dip)
+    lost = ~np.isfinite(direction) & ~(dip == 0)
+    if lost.any():
+        what = [f"direction '{t}' is not a bearing" for t in texts[lost]]
+        found.add("look", what, "left empty", file=raw.file, table="structures", line=raw.line[lost])
+    return pd.DataFrame({"dip": dip, "dip direction": direction}), {"dip": "°", "dip direction": "°"}
