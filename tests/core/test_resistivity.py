@@ -155,7 +155,7 @@ def test_a_reversed_line_keeps_its_places_and_turns_its_numbers(tmp_path: Path) 
     assert there.table["x"].iloc[0] == pytest.approx(25.0)
     assert back.table["x"].iloc[0] == pytest.approx(85.0)
     assert sorted(there.electrodes["x"]) == sorted(back.electrodes["x"])
-    with pytest.raises(InputError, match="no line '7' to reverse.*There are: 1"):
+    with pytest.raises(InputError, match="no line '7' to reverse"):
         run(readings=file, electrodes=electrodes, reverse="7")
 
 

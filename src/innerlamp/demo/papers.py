@@ -30,7 +30,7 @@ def controls(folder: Path, planted: list[dict[str, object]]) -> None:
         value, sd = certified[name]
         sn = value + rng.normal(0, 0.8 * sd)
         if name == "HIGH-2":
-            sn += sd * 2.2 * (number / 48.0 - 0.5)  # a slow drift upward
+            sn += sd * 3.4 * (number / 48.0 - 0.5)  # a slow drift upward
         rows.append({"Sample": f"QC{1000 + 3 * number}", "QC type": "Standard", "Standard": name, "Original": "", "Batch": batch, "Date": date, "Sn_ppm": round(sn, 1), "accepted Sn_ppm": value, "deviation Sn_ppm": sd})  # fmt: skip
         rows.append({"Sample": f"QC{1001 + 3 * number}", "QC type": "Blank", "Standard": "", "Original": "", "Batch": batch, "Date": date, "Sn_ppm": "<5" if rng.uniform() < 0.8 else round(rng.uniform(5, 8), 1)})  # fmt: skip
         twin = samples.iloc[(37 * number) % len(samples)]

@@ -119,7 +119,9 @@ def paint_electrodes(ctx: Context, origin: FloatArray, entry: Entry, item: Item)
     xyz, line = e[["x", "y", "z"]].to_numpy(float) - origin, e["line"].to_numpy()
     first = np.flatnonzero(line[1:] == line[:-1])
     wire = actor(
-        polydata(xyz + [0.0, 0.0, 1.0], lines=np.column_stack([first, first + 1])), QColor(ctx.theme.text), lit=False
+        polydata(xyz + np.array([0.0, 0.0, 1.0]), lines=np.column_stack([first, first + 1])),
+        QColor(ctx.theme.text),
+        lit=False,
     )
     wire.GetProperty().SetLineWidth(2.0)
     return [wire, *_cloud(ctx, origin, entry, item, item.table, 5.0)]

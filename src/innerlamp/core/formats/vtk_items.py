@@ -25,7 +25,10 @@ def read_surface(path: Path) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
         raise InputError("the file holds a volume, not a surface", where=path.name, fix="Import it as a block model")
     parts: list[NDArray[np.int64]] = []
     if data.kind == "UnstructuredGrid":
-        flat = np.isin(data.arrays.get("Cells/types", np.empty(0)), list(_FLAT))
+        kinds = data.arrays.get("Cells/types", np.empty(0))
+        if len(kinds) != len(data.arrays.get("Cells/offsets", ())):
+            raise InputError("the kinds of cells do not fit the cells", where=path.name)
+        flat = np.isin(kinds, list(_FLAT))
         parts += _fans(data.arrays["Cells/connectivity"], data.arrays["Cells/offsets"], flat)
     elif "Polys/connectivity" in data.arrays:
         parts += _fans(data.arrays["Polys/connectivity"], data.arrays["Polys/offsets"], None)
@@ -85,6 +88,8 @@ def read_blocks(path: Path) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
             edges = [_around(e) for e in edges]
             cells = nodes
     named = data.points if on_points else data.cells
+    if any(len(e) - 1 != n for e, n in zip(edges, cells, strict=True)):
+        raise InputError("the edges of the cells do not fit their number", where=path.name)
     if np.prod([len(e) - 1 for e in edges]) > _MOST_CELLS:
         raise InputError("the model has more than 50 million cells", where=path.name)
     lattice, at = _regular(edges, path.name)
@@ -125,6 +130,8 @@ def _regular(edges: list[NDArray[np.float64]], name: str) -> tuple[Lattice, list
 
 def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
     kinds = data.arrays.get("Cells/types", np.empty(0, dtype=np.int64))
+    if len(kinds) != len(data.arrays.get("Cells/offsets", ())):
+        raise InputError("the kinds of cells do not fit the cells", where=name)
     boxes = np.isin(kinds, list(_BOXES))
     if not boxes.any():
         raise InputError(
@@ -132,6 +139,8 @@ def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[Lattice, dict[str, N
             fix="Tetrahedra can't become a block model: sample them on a regular mesh first",
         )  # fmt: skip
     ends = data.arrays["Cells/offsets"][boxes]
+    if (ends < 8).any():
+        raise InputError("the cells do not fit their corners", where=name)
     corners = data.arrays["points"][data.arrays["Cells/connectivity"][(ends - 8)[:, None] + np.arange(8)]]
     low, high = corners.min(axis=1), corners.max(axis=1)
     size = np.median(high - low, axis=0)

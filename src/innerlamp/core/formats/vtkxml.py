@@ -116,9 +116,12 @@ def _understood(root: ElementTree.Element, raw: bool, tail: bytes, name: str) ->
             found = piece.find("Coordinates")
             given = [_array(e, source) for e in (found if found is not None else [])]
             arrays = {axis: values.astype(float) for axis, values in zip("xyz", given, strict=True)}
+        extent = tuple(int(v) for v in (piece.get("Extent") or body.get("WholeExtent") or "").split())
+        if len(extent) != 6 or any(not 0 <= b - a < 10_000_000 for a, b in zip(extent[::2], extent[1::2], strict=True)):
+            raise ValueError("the extent of the grid makes no sense")
         return VtkData(
             kind, arrays, _named(piece.find("CellData"), source), _named(piece.find("PointData"), source),
-            tuple(int(v) for v in (piece.get("Extent") or body.get("WholeExtent") or "").split()),
+            extent,
             tuple(float(v) for v in body.get("Origin", "0 0 0").split()),
             _spacing(body, name),
         )  # fmt: skip
@@ -140,7 +143,24 @@ def _mesh_piece(piece: ElementTree.Element, kind: str, source: _Source) -> VtkDa
         element = piece.find(group)
         for each in element if element is not None else []:
             arrays[f"{group}/{each.get('Name')}"] = _array(each, source).astype(np.int64)
+        _check_cells(arrays, group)
     return VtkData(kind, arrays, _named(piece.find("CellData"), source), _named(piece.find("PointData"), source))
+
+
+def _check_cells(arrays: dict[str, NDArray], group: str) -> None:
+    if f"{group}/connectivity" not in arrays and f"{group}/offsets" not in arrays:
+        return
+    connectivity, offsets = arrays[f"{group}/connectivity"], arrays[f"{group}/offsets"]
+    steps = np.diff(offsets, prepend=0)
+    if (
+        connectivity.ndim != 1
+        or offsets.ndim != 1
+        or (steps < 0).any()
+        or (len(offsets) and offsets[-1] > len(connectivity))
+    ):
+        raise ValueError("the cells do not fit their corners")
+    if len(connectivity) and (connectivity.min() < 0 or connectivity.max() >= len(arrays["points"])):
+        raise ValueError("cells point to places that are not there")
 
 
 def _joined(kind: str, parts: list[VtkData]) -> VtkData:

@@ -13,10 +13,13 @@ from ..errors import InputError
 from ..findings import Findings
 from ..formats import columns, dates, tables_in
 from ..formats.rawtable import RawTable
+from ..items.holes import INTERVAL_PLACES
 from ..units import factor, unit_in_heading
 from .detection import DetectionRule
 from .reading import attributes, mapped, number_column
 
+# Columns that the tables have of themselves; a file that has them as well was written by this program or another one.
+OWN = (*INTERVAL_PLACES, "line", "hole", "from_m", "to_m", "depth_m")
 DepthUnit = Literal["auto", "m", "ft"]
 North = Literal["auto", "grid", "true", "magnetic"]
 Dips = Literal["auto", "negative down", "positive down", "from vertical"]
@@ -189,4 +192,8 @@ def _attributes(
     raw: RawTable, role: Mapping[str, str], rule: DetectionRule, found: Findings, name: str
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     ids = raw.text(role["hole"]).fillna("").astype(str).str.strip().to_numpy(dtype=object)
-    return attributes(raw, set(role.values()), rule, found, name, ids)
+    used = set(role.values())
+    places = [c for c in raw.layout.columns if c in OWN and c not in used]
+    if places:
+        found.add("note", f"columns {', '.join(places)}", "not taken: places follow from collars and surveys", file=raw.file, table=name)  # fmt: skip
+    return attributes(raw, used | set(places), rule, found, name, ids)

@@ -52,7 +52,7 @@ def _one(file: str, name: str, p: ImportLines, found: Findings) -> tuple[RawTabl
     raw = tables_in.read(file, found, "lines")
     role = mapped(raw, "lines", p.columns)
     frame, good = places(raw, role, found, "lines")
-    rest, units = attributes(raw, set(role.values()), "missing", found, "lines")
+    rest, units = attributes(raw, {*role.values(), "file_line"}, "missing", found, "lines")
     by_column = "line" in role and p.line_from != "file name"
     if not by_column and p.line_from == "column":
         raise InputError("no column for Line", where=raw.file, fix="Choose it, or name lines by their files")

@@ -84,7 +84,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     raw = tables_in.read(p.file, found, p.role)
     role = mapped(raw, "structures" if p.role == "structures" else "points", p.columns)
     frame, good = places(raw, role, found, p.role)
-    rest, units = attributes(raw, set(role.values()), p.below_detection, found, p.role)
+    rest, units = attributes(raw, {*role.values(), "file_line"}, p.below_detection, found, p.role)
     if p.role == "structures":
         planes, plane_units = settle_planes(raw, role, p.planes, found)
         frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}

@@ -74,12 +74,16 @@ def duplicate_pairs(holes: HoleSet, attribute: str) -> pd.DataFrame:
 
 
 def detection_limit(holes: HoleSet, attribute: str) -> float:
-    """Return the likely detection limit of an attribute: twice its smallest positive assay (taken as half the limit)."""
+    """Return the likely detection limit of an attribute: the one most often stated (``<5``), else the smallest positive value."""
+    whats = holes.findings["what"].astype(str) if len(holes.findings) else pd.Series(dtype=str)
+    stated = whats[whats.str.startswith(f"{attribute} '<")].str.extract(r"'<\s*([0-9.]+)'")[0].dropna()
+    if len(stated):
+        return float(stated.value_counts().index[0])
     values = [t[attribute].to_numpy(float) for t in holes.tables.values() if attribute in t.columns]
     values += [holes.controls[attribute].to_numpy(float)]
     every = np.concatenate(values)
     positive = every[np.isfinite(every) & (every > 0)]
-    return 2.0 * float(positive.min()) if len(positive) else float("nan")
+    return float(positive.min()) if len(positive) else float("nan")
 
 
 def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
