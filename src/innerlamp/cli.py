@@ -62,6 +62,17 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub.add_argument("operation")
     sub.add_argument("values", nargs="*", metavar="name=value", help="inputs (item names or ids) and parameters")
+    sub = command("bring", "bring files or folders into a project: each is told by its content", _bring)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("files", nargs="+", type=Path)
+    sub.add_argument("--look", action="store_true", help="only say what the files seem to be")
+    sub.add_argument("--add-to", default="", metavar="HOLES", help="add holes to this set instead of making a new one")
+    sub.add_argument(
+        "--day-order",
+        choices=["auto", "day first", "month first"],
+        default="auto",
+        help="order of dates like 03/04/2023",
+    )
     sub = command("refresh", "make the stale items of a project again", _refresh)
     sub.add_argument("project", type=Path)
     sub = command("items", "list the items of a project", _items)
@@ -152,6 +163,57 @@ def _apply(args: argparse.Namespace) -> int:
             entry = project.store.entry(item)
             print(f"{slot}: {entry.name} ({entry.id}) " + ", ".join(f"{k} {v}" for k, v in entry.facts.items()))
     return 0
+
+
+def _bring(args: argparse.Namespace) -> int:
+    from .api import Project
+    from .core.formats import saved_mappings
+    from .core.operations import intake, offers
+
+    saved = saved_mappings.load()
+    found = [o for path in offers.found_files(args.files) for o in offers.offers_of(path, saved)]
+    for offer in found:
+        print(f"{offer.label:<44} {offers.KINDS[offer.kind][0]:<28} {offer.why}")
+    if args.look:
+        return 0
+    if args.day_order == "auto":
+        for ref, texts in intake.ambiguous_dates([o for o in found if o.kind]).items():
+            raise InputError(f"dates such as {texts[0]} could be day or month first", where=Path(ref).name, fix="Give --day-order 'day first' or 'month first'")  # fmt: skip
+    with Project.open(args.project) as project:
+        ground = next(
+            (e.id for e in project.items if e.kind == "grid" and "elevation" in e.attributes and not e.dated), ""
+        )
+        add_to = project.store.find(args.add_to).id if args.add_to else ""
+        made: dict[str, str] = {}
+        failed = 0
+        picture = [o for o in found if o.kind == "picture" and "pick points" in o.why]
+        runs = intake.plan(
+            [o for o in found if o not in picture],
+            intake.Choices(day_order=args.day_order, add_to=add_to, ground=ground),
+        )
+        for offer in picture:
+            print(
+                f"{offer.label}: not brought in, since it names no place: use import-picture with points",
+                file=sys.stderr,
+            )
+        for run in runs:
+            try:
+                outputs = project.run(
+                    run.operation, progress=_line_progress(), **intake.resolved(run, made), **run.params
+                )
+            except LampError as error:
+                _end_line()
+                print(f"inner-lamp: {run.words}: {error}", file=sys.stderr)
+                failed += 1
+                continue
+            _end_line()
+            intake.remember(run, outputs, made)
+            for item in outputs.values():
+                entry = project.store.entry(item)
+                print(
+                    f"{entry.kind}: {entry.name} ({entry.id}) " + ", ".join(f"{k} {v}" for k, v in entry.facts.items())
+                )
+    return 2 if failed else 0
 
 
 def _refresh(args: argparse.Namespace) -> int:

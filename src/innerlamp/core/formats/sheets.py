@@ -31,6 +31,12 @@ def look(path: Path, part: str) -> Layout:
     return _layout(list(itertools.islice(_rows(path, part), _LOOKED_AT)), path, part)
 
 
+def first_rows(path: Path, part: str, layout: Layout, count: int) -> list[list[str]]:
+    """Return the first rows of a sheet as text."""
+    rows = itertools.islice(_rows(path, part), layout.header_line, layout.header_line + count)
+    return [[as_text(v) for v in row][: len(layout.columns)] for row in rows]
+
+
 def _layout(head: list[list[Any]], path: Path, part: str) -> Layout:
     rows = [[as_text(v) for v in row] for row in head]
     filled = [sum(bool(c) for c in row) for row in rows]

@@ -100,6 +100,8 @@ def first_rows(ref: Path | str, layout: Layout, count: int) -> list[list[str]]:
     medium = medium_of(path)
     if medium.name == "text":
         return delimited.first_rows(path, layout, count)
+    if medium.name == "spreadsheet":
+        return sheets.first_rows(path, part or layout.part, layout, count)
     if medium.name == "database":
         raw = database.read(path, part or layout.part, Findings(), "", layout, most=count)
     else:

@@ -12,6 +12,7 @@ from ..compute.drilling import checks
 from ..errors import InputError
 from ..findings import Findings
 from ..formats import columns, dates, tables_in
+from ..formats.dates import DayOrder
 from ..formats.rawtable import RawTable
 from ..items.holes import INTERVAL_PLACES
 from ..units import factor, unit_in_heading
@@ -37,7 +38,7 @@ def depth_column(raw: RawTable, column: str, unit: DepthUnit, found: Findings, t
 
 
 def read_collars(
-    file: str, mapping: Mapping[str, str], unit: DepthUnit, ground: object, found: Findings
+    file: str, mapping: Mapping[str, str], unit: DepthUnit, ground: object, found: Findings, order: DayOrder = "auto"
 ) -> tuple[pd.DataFrame, str]:
     """Return checked collars and the heading of their azimuth; elevations may come from the ground.
 
@@ -67,7 +68,7 @@ def read_collars(
     ids_text = table["hole"].fillna("").astype(str).str.strip()
     if "date" in role:
         table["date"] = dates.read_dates(
-            raw.text(role["date"]).tolist(), raw.line, found, raw.file, "collar", ids_text.tolist()
+            raw.text(role["date"]).tolist(), raw.line, found, raw.file, "collar", ids_text.tolist(), order
         )
     for column in raw.layout.columns:
         if column not in role.values():

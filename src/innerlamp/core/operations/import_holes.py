@@ -19,6 +19,7 @@ from ..crs import grid_convergence, to_lonlat
 from ..errors import InputError
 from ..findings import Findings
 from ..formats import tables_in
+from ..formats.dates import DayOrder
 from ..items.base import Item
 from ..items.fields import Grid
 from ..items.holes import INTERVAL_PLACES, HoleSet
@@ -51,6 +52,9 @@ class HoleFiles(Params):
         {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
     )
     dips: Dips = param("auto", "Dips are")
+    day_order: DayOrder = param(
+        "auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column", more=True
+    )
     north: North = param(
         "auto", "Azimuths are from", help="auto goes by the heading ('Azi mag', 'Azimuth true') and takes grid north otherwise", more=True
     )  # fmt: skip
@@ -89,7 +93,9 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
 
     progress(0.02, "Reading collars")
     ground = level if isinstance(dem, Grid) else None
-    collars, heading = hole_tables.read_collars(p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found)
+    collars, heading = hole_tables.read_collars(
+        p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found, p.day_order
+    )
     file = tables_in.split(p.collar)[0].name
     area = dem.bounds[:4] if isinstance(dem, Grid) else None
     place_checks.check_far_away(collars, found, file, area)

@@ -1,0 +1,282 @@
+"""From offers to runs: which operations bring a set of files in, in which order, and what they will do with odd values."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from ..errors import InputError, LampError
+from ..findings import Findings
+from ..formats import columns, dates, rawtable, tables_in
+from ..formats.rawtable import RawTable
+from ..units import unit_in_heading
+from .detection import DetectionRule
+from .offers import HOLE_KINDS, KINDS, Offer, lacking
+from .reading import attributes, title
+
+_LOOKED_AT = 400
+
+
+@dataclass(frozen=True)
+class Choices:
+    """What the user chose for all files together.
+
+    `picks` are the picked points of pictures by file; `add_to` is the id of a hole set that holes are
+    added to, '' for a new one; `batches` makes further collar tables batches of the first set; `ground` is the id of a ground surface in the project.
+    """
+
+    below_detection: DetectionRule = "half of limit"
+    day_order: dates.DayOrder = "auto"
+    dips: str = "auto"
+    add_to: str = ""
+    batches: bool = False
+    ground: str = ""
+    picks: Mapping[str, Sequence[Sequence[float]]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Run:
+    """One operation to run: its parameters, its inputs (``@ground`` is what an earlier run makes), and the files."""
+
+    operation: str
+    params: dict[str, Any]
+    inputs: dict[str, str]
+    files: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        """What it brings in, for people."""
+        return f"{self.operation}: " + ", ".join(Path(f).name for f in self.files)
+
+
+def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
+    """Return the runs that bring offers in: the ground first, since others take elevations from it.
+
+    Raises
+    ------
+    InputError
+        When a required column is not chosen, or tables of holes have no collars to go to.
+    """
+    for offer in offers:
+        if offer.kind and lacking(offer):
+            raise InputError("no column for " + ", ".join(lacking(offer)), where=offer.label, fix="Choose it in the preview, or leave the file out")  # fmt: skip
+    grounds = [o for o in offers if o.kind == "ground"]
+    runs = [_single(o, choices) for o in grounds]
+    ground = choices.ground or ("@ground" if grounds else "")
+    runs += _holes([o for o in offers if o.kind in HOLE_KINDS], choices, ground)
+    runs += _lines([o for o in offers if o.kind == "lines"], choices, ground)
+    electric = [o for o in offers if o.kind in ("resistivity", "electrodes")]
+    if electric:
+        runs.append(_resistivity(electric, ground))
+    others = [
+        o for o in offers if o.kind not in ("", "base", "ground", "lines", "resistivity", "electrodes", *HOLE_KINDS)
+    ]
+    return runs + [_single(o, choices) for o in others]
+
+
+def resolved(run: Run, made: Mapping[str, str]) -> dict[str, str]:
+    """Return the inputs of a run with what earlier ones made; an input whose run failed is left out."""
+    inputs = {slot: made.get(item, "") if item.startswith("@") else item for slot, item in run.inputs.items()}
+    return {slot: item for slot, item in inputs.items() if item}
+
+
+def remember(run: Run, outputs: Mapping[str, str], made: dict[str, str]) -> None:
+    """Note what a run made, for those that wait for it."""
+    if run.operation == "import-grid" and run.params.get("attribute") == "elevation":
+        made.setdefault("@ground", outputs["grid"])
+    if run.operation == "import-holes":
+        made.setdefault("@holes", outputs["holes"])
+
+
+def _given(inputs: str) -> dict[str, str]:
+    return {"ground": inputs} if inputs else {}
+
+
+def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
+    collars = [o for o in offers if o.kind == "collar"]
+    if not offers:
+        return []
+    if not collars:
+        raise InputError("there are tables of holes and no collars", where=offers[0].label, fix="Bring the collar table in with them")  # fmt: skip
+    out: list[Run] = []
+    for collar in collars:
+        mine = [o for o in offers if o is not collar and o.kind != "collar" and _home(o, collars) is collar]
+        params: dict[str, Any] = {
+            "collar": collar.ref,
+            "below_detection": choices.below_detection,
+            "dips": choices.dips,
+        }
+        mapping = {"collar": collar.roles}
+        more: list[str] = []
+        for offer in mine:
+            slot = offer.kind if offer.kind in ("survey", "assay", "lithology", "controls") else "more"
+            if slot == "more" or slot in params:
+                more.append(offer.ref)
+                continue
+            params[slot] = offer.ref
+            mapping[slot] = offer.roles
+        params |= {"more": more, "columns": mapping}
+        if choices.day_order != "auto":
+            params["day_order"] = choices.day_order
+        files = (collar.ref, *(o.ref for o in mine))
+        target = choices.add_to or ("@holes" if choices.batches and out else "")
+        if target:
+            out.append(Run("add-holes", params, {"holes": target, **_given(ground)}, files))
+            continue
+        folder = tables_in.split(collar.ref)[0].parent.name
+        name = title(Path(folder)) if len(collars) > 1 and folder and not choices.batches else "Drillholes"
+        out.append(Run("import-holes", {**params, "name": name}, _given(ground), files))
+    return out
+
+
+def _home(offer: Offer, collars: Sequence[Offer]) -> Offer:
+    """The collar table that a table of holes belongs to: in its file, its folder, the nearest folder above, else the first."""
+    path, _ = tables_in.split(offer.ref)
+    places = [tables_in.split(c.ref)[0] for c in collars]
+    for k, place in enumerate(places):
+        if place == path:
+            return collars[k]
+    near = [len(_shared(path.parent, p.parent)) - len(p.parent.parts) for p in places]
+    return collars[near.index(max(near))]
+
+
+def _shared(a: Path, b: Path) -> list[str]:
+    out = []
+    for x, y in zip(a.parts, b.parts, strict=False):
+        if x != y:
+            break
+        out.append(x)
+    return out
+
+
+def _lines(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
+    """Files of one folder with the same columns and no line column are the lines of one survey."""
+    groups: dict[tuple[str, ...], list[Offer]] = {}
+    for offer in offers:
+        layout = offer.layout
+        key: tuple[str, ...] = (offer.ref,)
+        if layout is not None and "line" not in offer.roles:
+            key = (str(tables_in.split(offer.ref)[0].parent), *layout.columns)
+        groups.setdefault(key, []).append(offer)
+    out = []
+    for members in groups.values():
+        params: dict[str, Any] = {"file": members[0].ref, "more": [o.ref for o in members[1:]], "columns": members[0].roles, "day_order": choices.day_order}  # fmt: skip
+        if len(members) > 1:
+            params["name"] = title(tables_in.split(members[0].ref)[0].parent)
+        out.append(Run("import-lines", params, _given(ground), tuple(o.ref for o in members)))
+    return out
+
+
+def _resistivity(offers: Sequence[Offer], ground: str) -> Run:
+    readings = [o for o in offers if o.kind == "resistivity"]
+    electrodes = [o for o in offers if o.kind == "electrodes"]
+    if not readings:
+        raise InputError("there are electrodes and no readings", where=electrodes[0].label, fix="Bring the tables of readings in with them")  # fmt: skip
+    mapping = {"readings": readings[0].roles}
+    if electrodes:
+        mapping["electrodes"] = electrodes[0].roles
+    params = {"readings": [o.ref for o in readings], "electrodes": [o.ref for o in electrodes], "columns": mapping}
+    return Run("import-resistivity", params, _given(ground), tuple(o.ref for o in offers))
+
+
+def _single(offer: Offer, choices: Choices) -> Run:
+    path, part = tables_in.split(offer.ref)
+    if offer.kind in ("samples", "stations", "structures", "workings"):
+        params: dict[str, Any] = {"file": offer.ref, "role": offer.kind, "columns": offer.roles, "below_detection": choices.below_detection}  # fmt: skip
+        return Run("import-points", params, {}, (offer.ref,))
+    if offer.kind in ("ground", "grid"):
+        named = {"attribute": "elevation", "unit": "m"} if offer.kind == "ground" else _grid_words(path)
+        return Run("import-grid", {"file": offer.ref, **named}, {}, (offer.ref,))
+    if offer.kind in ("blocks", "cells"):
+        return Run("import-blocks", {"file": offer.ref, "columns": offer.roles}, {}, (offer.ref,))
+    if offer.kind in ("surface", "heights"):
+        return Run("import-surface", {"file": offer.ref}, {}, (offer.ref,))
+    if offer.kind == "element":
+        return Run("import-element", {"file": str(path), "element": part}, {}, (offer.ref,))
+    if offer.kind == "picture":
+        points = [list(map(float, p)) for p in choices.picks.get(offer.ref, ())]
+        return Run("import-picture", {"file": offer.ref, "points": points}, {}, (offer.ref,))
+    return Run("import-features", {"file": offer.ref}, {}, (offer.ref,))
+
+
+def _grid_words(path: Path) -> dict[str, str]:
+    unit = unit_in_heading(path.stem)
+    return {"attribute": title(path), "unit": unit}
+
+
+def ambiguous_dates(offers: Sequence[Offer]) -> dict[str, list[str]]:
+    """Return, by file, dates that could be day or month first with nothing in their first rows to tell."""
+    out = {}
+    for offer in offers:
+        column = offer.roles.get("date", "")
+        if offer.layout is None or column not in offer.layout.columns:
+            continue
+        at = offer.layout.columns.index(column)
+        rows = tables_in.first_rows(offer.ref, offer.layout, _LOOKED_AT)
+        asked = dates.ambiguous([r[at] for r in rows if len(r) > at])
+        if asked:
+            out[offer.ref] = asked
+    return out
+
+
+def odd_values(offer: Offer, rule: DetectionRule) -> list[str]:
+    """Return in words what an import will do with odd values, as far as the first rows show it."""
+    if offer.layout is None or offer.kind in ("", "base", "log", "resistivity", "electrodes", "cells", "heights"):
+        return []
+    head = _head(offer, _LOOKED_AT)
+    found = Findings()
+    used = set(offer.roles.values())
+    try:
+        attributes(head, used, rule, found, offer.kind)
+    except LampError as error:
+        return [str(error)]
+    counts: dict[tuple[str, str], int] = {}
+    for what, done in found.frame()[["what", "done"]].itertuples(index=False):
+        key = (re.sub(r"'(<?)[^']*'", lambda m: "'<…'" if m.group(1) else m.group(0), str(what)), re.sub(r"taken as [\d.e+-]+", f"become {rule}", str(done)))  # fmt: skip
+        counts[key] = counts.get(key, 0) + 1
+    out = [f"{n} × {what}: {done}" if n > 1 else f"{what}: {done}" for (what, done), n in counts.items()]
+    for role, column in offer.roles.items():
+        if role in ("hole", "line", "date", "time", "sample", "type", "standard", "original", "batch") or column not in offer.layout.columns:  # fmt: skip
+            continue
+        if offer.kind == "structures":
+            continue
+        odd = rawtable.numbers(head.cells.column(column), offer.layout.decimal_comma)[1]
+        if odd.any():
+            text = head.text(column)[odd].iloc[0]
+            out.append(f"{int(odd.sum())} × {column} is not a number, such as '{text}': left out or reported by row")
+    return out[:12]
+
+
+def _head(offer: Offer, count: int) -> RawTable:
+    assert offer.layout is not None
+    rows = tables_in.first_rows(offer.ref, offer.layout, count)
+    width = len(offer.layout.columns)
+    padded = [[*r, *[""] * (width - len(r))][:width] for r in rows]
+    cells = pa.table({c: pa.array([r[k] for r in padded], pa.string()) for k, c in enumerate(offer.layout.columns)})
+    import numpy as np
+
+    return RawTable(tables_in.split(offer.ref)[0], offer.layout, cells, np.arange(len(rows)) + offer.layout.header_line + 1)  # fmt: skip
+
+
+def columns_in_words(offer: Offer) -> list[tuple[str, str, str]]:
+    """Return each column of a table with its role ('' for an attribute) and its unit."""
+    if offer.layout is None:
+        return []
+    labels = {r.name: r.label for r in columns.ROLES.get(KINDS[offer.kind][1], ())}
+    of = {column: labels.get(role, role) for role, column in offer.roles.items()}
+    return [(c, of.get(c, ""), unit_in_heading(c)) for c in offer.layout.columns]
+
+
+def with_role(offer: Offer, role: str, column: str) -> Offer:
+    """Return an offer with another column for a role; '' for none."""
+    roles = {r: c for r, c in offer.roles.items() if r != role and (c != column or not column)}
+    if column:
+        roles[role] = column
+    else:
+        roles[role] = ""  # said to be none: it is not guessed again
+    return replace(offer, roles=roles)

@@ -1,0 +1,326 @@
+"""What files are: told by what stands in them, as an offer that the user corrects before anything is imported."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from ..errors import InputError, LampError
+from ..formats import columns, features, mining, pictures, rawtable, tables_in
+from ..formats.rawtable import Layout
+from ..formats.saved_mappings import SavedMapping, shape_of
+from ..units import unit_in_heading
+from .control_samples import kind_of
+from .detection import GRADES
+
+MOST_FILES = 2000
+# What a file may be: key, label, and the table of roles that its columns play ('' for none).
+KINDS: dict[str, tuple[str, str]] = {
+    "collar": ("hole collars", "collar"),
+    "survey": ("hole surveys", "survey"),
+    "assay": ("assays", "interval"),
+    "lithology": ("geology log", "interval"),
+    "interval": ("other intervals along holes", "interval"),
+    "reading": ("readings along holes", "reading"),
+    "log": ("LAS log of a hole", ""),
+    "controls": ("control samples", "controls"),
+    "samples": ("samples", "points"),
+    "stations": ("stations", "points"),
+    "structures": ("structural readings", "structures"),
+    "workings": ("old workings", "points"),
+    "lines": ("survey lines", "lines"),
+    "resistivity": ("resistivity readings", "resistivity"),
+    "electrodes": ("electrodes", "electrodes"),
+    "cells": ("block model", "points"),
+    "heights": ("points of a surface", "points"),
+    "ground": ("ground surface (DEM)", ""),
+    "grid": ("grid of values", ""),
+    "features": ("map features", ""),
+    "surface": ("surface", ""),
+    "blocks": ("block model", ""),
+    "element": ("element of an OMF file", ""),
+    "picture": ("picture", ""),
+    "base": ("base-station record", ""),
+    "": ("not known: leave out", ""),
+}
+TABLES = (*(k for k, (_, roles) in KINDS.items() if roles), "log", "base", "")
+HOLE_KINDS = ("collar", "survey", "assay", "lithology", "interval", "reading", "log", "controls")
+# Files that belong to another one and are read with it.
+_COMPANIONS = {".shx", ".dbf", ".prj", ".cpg", ".qix", ".sbn", ".sbx", ".xml", ".pgw", ".jgw", ".tfw", ".wld", ".jpgw", ".pngw", ".mtl", ".ini", ".log", ".pdf", ".docx", ".doc", ".zip", ".py"}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A file, or one table, layer or element of it, and what it seems to be.
+
+    Attributes
+    ----------
+    ref
+        Path, with ``#part`` where the file has several.
+    kind
+        A key of `KINDS`; '' where nothing fits.
+    why
+        In words, by what it was told.
+    fits
+        The kinds that it can be read as.
+    roles
+        Column of each role.
+    layout
+        How the table is laid out; None for other files.
+    mapping
+        Name of the saved mapping that was taken; '' for none.
+    """
+
+    ref: str
+    kind: str
+    why: str
+    fits: tuple[str, ...]
+    roles: dict[str, str] = field(default_factory=dict)
+    layout: Layout | None = None
+    mapping: str = ""
+
+    @property
+    def label(self) -> str:
+        """File and part as people read them."""
+        path, part = tables_in.split(self.ref)
+        return f"{path.name} · {part}" if part else path.name
+
+
+def found_files(paths: Iterable[Path | str]) -> list[Path]:
+    """Return the files among paths and in folders, by name; hidden ones, projects and companions are passed over.
+
+    Raises
+    ------
+    InputError
+        When a path is not there, or folders hold more than 2,000 files.
+    """
+    out: list[Path] = []
+
+    def take(path: Path, depth: int) -> None:
+        if path.is_dir():
+            if path.suffix == ".lamp" or depth > 8:
+                return
+            for child in sorted(path.iterdir()):
+                if not child.name.startswith(".") and not child.is_symlink():
+                    take(child, depth + 1)
+        elif path.is_file() and (depth == 0 or path.suffix.lower() not in _COMPANIONS):
+            out.append(path)
+        if len(out) > MOST_FILES:
+            raise InputError(f"there are more than {MOST_FILES} files", where=str(path.parent), fix="Take one folder at a time")  # fmt: skip
+
+    for each in paths:
+        path = Path(each).expanduser()
+        if not path.exists():
+            raise InputError("there is no such file or folder", where=str(each), fix="Check the path")
+        take(path, 0)
+    return list(dict.fromkeys(out))
+
+
+def offers_of(path: Path, saved: Sequence[SavedMapping] = ()) -> list[Offer]:
+    """Return what a file holds; never fails: what can't be read is an offer of nothing that says why."""
+    try:
+        return [_with_saved(offer, saved) for offer in _look(path)]
+    except LampError as error:
+        return [Offer(str(path), "", str(error), ("",))]
+    except (OSError, ValueError) as error:
+        return [Offer(str(path), "", f"can't be read ({error})", ("",))]
+
+
+def _look(path: Path) -> list[Offer]:
+    ending = path.suffix.lower()
+    if not path.stat().st_size:
+        return [Offer(str(path), "", "the file is empty", ("",))]
+    with path.open("rb") as handle:
+        head = handle.read(4096)
+    if head[:4] == mining.MAGIC:
+        return [Offer(f"{path}#{n}", "element", "Open Mining Format", ("element", "")) for n in mining.elements(path)]
+    if ending in (".vtp", ".obj", ".ply", ".stl"):
+        return [Offer(str(path), "surface", f"{ending[1:].upper()} file", ("surface", ""))]
+    if ending in (".vti", ".vtr"):
+        return [Offer(str(path), "blocks", f"{ending[1:].upper()} file", ("blocks", ""))]
+    if ending == ".vtu":
+        return [Offer(str(path), "blocks", "VTU file", ("blocks", "surface", ""))]
+    if ending == ".dxf":
+        faces = _holds(path, b"3DFACE") or _holds(path, b"POLYFACE")
+        kinds = ("surface", "features", "") if faces else ("features", "surface", "")
+        return [Offer(str(path), kinds[0], "DXF with 3D faces" if faces else "DXF drawing", kinds)]
+    if ending in features.DRIVERS:
+        layers = features.layers(path)
+        several = len(layers) > 1
+        return [Offer(f"{path}#{n}" if several else str(path), "features", f"{ending[1:].upper()} layer", ("features", "")) for n in layers]  # fmt: skip
+    if ending in (".asc", ".nc", ".grd") and (ending == ".nc" or b"ncols" in head[:400].lower()):
+        return [_grid(path, "grid file")]
+    if ending in pictures.EXTENSIONS:
+        return [_picture_or_grid(path)]
+    return _tables(path)
+
+
+def _holds(path: Path, word: bytes) -> bool:
+    with path.open("rb") as handle:
+        return any(word in chunk for chunk in (handle.read(1 << 20) for _ in range(8)))
+
+
+def _grid(path: Path, why: str) -> Offer:
+    name = path.stem.lower()
+    ground = bool(re.search(r"dem|dtm|dsm|elev|topo|terrain|ground|height|srtm", name))
+    kinds = ("ground", "grid", "") if ground else ("grid", "ground", "")
+    return Offer(str(path), kinds[0], f"{why}, named like a ground surface" if ground else why, kinds)
+
+
+def _picture_or_grid(path: Path) -> Offer:
+    import warnings
+
+    import rasterio
+
+    try:
+        with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
+            bands, kind, placed = data.count, data.dtypes[0], not data.transform.is_identity
+            palette = any(str(c).endswith("palette") for c in data.colorinterp)
+    except Exception as error:  # rasterio raises its own errors and GDAL's
+        raise InputError(f"can't be read as a picture or grid ({error})", where=path.name) from error
+    if bands == 1 and not palette and kind != "uint8" and placed:
+        return _grid(path, "one band of numbers with a place")
+    why = "picture with its place" if placed else "picture without a place: pick points on it"
+    return Offer(str(path), "picture", why, ("picture", "grid", "ground", "") if placed else ("picture", ""))
+
+
+def _tables(path: Path) -> list[Offer]:
+    parts = tables_in.parts(path)
+    out = []
+    for ref in [f"{path}#{p}" for p in parts] if len(parts) > 1 else [str(path)]:
+        try:
+            layout = tables_in.look(ref)
+        except LampError as error:
+            out.append(Offer(ref, "", str(error), ("",)))
+            continue
+        if layout.medium == "LAS log":
+            out.append(Offer(ref, "log", "LAS log", ("log", "reading", ""), layout=layout))
+            continue
+        kind, why = kind_of_table(layout, tables_in.first_rows(ref, layout, 60), tables_in.split(ref)[1] or path.stem)
+        out.append(Offer(ref, kind, why, TABLES, columns.guess(layout.columns, KINDS[kind][1]) if KINDS[kind][1] else {}, layout))  # fmt: skip
+    return out
+
+
+def kind_of_table(layout: Layout, rows: list[list[str]], name: str) -> tuple[str, str]:
+    """Return what a table seems to be, from its headings and first rows, and in words by what that was told.
+
+    `name` (of file or sheet) decides only between kinds that the content leaves open.
+    """
+    have = layout.columns
+    word = name.lower()
+
+    def covers(table: str) -> bool:
+        return not columns.missing(columns.guess(have, table), table)
+
+    def roles(table: str) -> dict[str, str]:
+        return columns.guess(have, table)
+
+    def cells(column: str) -> list[str]:
+        at = have.index(column)
+        return [r[at].strip() for r in rows if len(r) > at]
+
+    def numeric(column: str) -> bool:
+        filled = [c for c in cells(column) if c.lower() not in rawtable.NO_VALUE]
+        good = [c for c in filled if re.match(r"^[<>]?\s*[-+]?[\d.,]+([eE][-+]?\d+)?$", c)]
+        return len(good) > 0.5 * len(filled)
+
+    ert = roles("resistivity")
+    if covers("resistivity") and {"rho", "resistance", "voltage"} & set(ert) and all(numeric(ert[c]) for c in "abmn"):
+        return "resistivity", "columns a, b, m, n with a resistance or resistivity"
+    controls = roles("controls")
+    if covers("controls") and any(kind_of(c) for c in cells(controls["type"])[:40]):
+        return "controls", f"'{controls['type']}' says standard, blank or duplicate"
+    hole = roles("collar").get("hole", "")
+    if hole and not _is_coordinate(hole):
+        if covers("interval"):
+            return _interval_kind(have, roles("interval"), numeric, word)
+        if covers("survey"):
+            return "survey", "hole, depth, azimuth and dip"
+        if covers("collar"):
+            return "collar", "one row a hole with easting and northing"
+        if covers("reading"):
+            return "reading", "hole and depth"
+    if "x" in roles("points") and "y" in roles("points"):
+        return _place_kind(have, roles, numeric, cells, word)
+    electrodes = roles("electrodes")
+    if "distance_m" in electrodes and ("electrode" in electrodes or "z" in electrodes):
+        return "electrodes", "electrode and distance along the line"
+    times = [c for c in have if re.match(r"(?i)^(time|utc|hh)", c.strip())]
+    if times and any(numeric(c) for c in have if c not in times):
+        return "base", "times and readings without a place"
+    return "", "no columns that belong to a known table"
+
+
+def _is_coordinate(heading: str) -> bool:
+    return columns.plain(heading) in ("x", "y", "z")
+
+
+def _interval_kind(have: Sequence[str], role: dict[str, str], numeric: object, word: str) -> tuple[str, str]:
+    assert callable(numeric)
+    rest = [c for c in have if c not in role.values()]
+    grades = [c for c in rest if unit_in_heading(c) in GRADES and numeric(c)]
+    if grades:
+        return "assay", f"from, to and grades ({', '.join(grades[:3])})"
+    words = [c for c in rest if not numeric(c)]
+    rock = next((c for c in words if re.search(r"(?i)rock|lith|geol|unit|code|strat", c)), "")
+    if rock or (words and re.search(r"lith|geol|rock|log", word)):
+        return "lithology", f"from, to and codes ({rock or words[0]})"
+    return "interval", "hole, from and to"
+
+
+def _place_kind(have: Sequence[str], roles: object, numeric: object, cells: object, word: str) -> tuple[str, str]:
+    assert callable(roles)
+    assert callable(numeric)
+    assert callable(cells)
+    if not columns.missing(roles("structures"), "structures"):
+        return "structures", "easting, northing, dip and direction"
+    electrodes = roles("electrodes")
+    if "electrode" in electrodes and (re.search(r"electrode|topo|elec", word) or "electrode" in electrodes["electrode"].lower()):  # fmt: skip
+        return "electrodes", "electrode number with its place"
+    line = roles("lines")
+    rest = [c for c in have if c not in line.values() and numeric(c)]
+    if "line" in line and rest:
+        values = cells(line["line"])
+        if len(set(values)) <= max(1, len(values) // 3):
+            return "lines", f"many rows share a value of '{line['line']}'"
+    if "line" not in line and rest and re.search(r"line|profile|mag", word) and ("fiducial" in line or "time" in line):
+        return "lines", "readings with fiducials or times, one line a file"
+    if {"dx", "dy", "dz"} <= {columns.plain(c) for c in have}:
+        return "cells", "cell centres with cell sizes"
+    if any(re.search(r"(?i)gravity|bouguer|mgal|absolute", c) for c in have):
+        return "stations", "easting, northing and gravity"
+    if not [c for c in have if c not in roles("points").values()] and "z" in roles("points"):
+        return "heights", "three columns of coordinates"
+    if re.search(r"working|adit|shaft|mine", word):
+        return "workings", "easting and northing; named like workings"
+    return "samples", "easting and northing"
+
+
+def _with_saved(offer: Offer, saved: Sequence[SavedMapping]) -> Offer:
+    if offer.layout is None:
+        return offer
+    shape = shape_of(offer.layout.columns)
+    hit = next((m for m in saved if m.shape == shape and m.kind in KINDS), None)
+    if hit is None:
+        return offer
+    have = set(offer.layout.columns)
+    return replace(
+        offer, kind=hit.kind, why=f"same columns as the saved mapping '{hit.name}'", mapping=hit.name,
+        roles={r: c for r, c in hit.roles.items() if c in have},
+    )  # fmt: skip
+
+
+def as_kind(offer: Offer, kind: str) -> Offer:
+    """Return an offer that the user says is something else; its columns are guessed anew."""
+    roles: dict[str, str] = {}
+    if offer.layout is not None and KINDS[kind][1]:
+        roles = columns.guess(offer.layout.columns, KINDS[kind][1])
+    return replace(offer, kind=kind, roles=roles, why="chosen by hand", mapping="")
+
+
+def lacking(offer: Offer) -> list[str]:
+    """Return the labels of required roles that have no column yet."""
+    table = KINDS[offer.kind][1]
+    return columns.missing(offer.roles, table) if table and offer.layout is not None else []
