@@ -1,11 +1,13 @@
-"""Reading and comparing items beside the window's own thread."""
+"""Work beside the window's own thread: a function is called, and its result or a sentence comes back by signal."""
 
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable
+from PySide6.QtCore import QObject, QRunnable, QThreadPool
 from PySide6.QtCore import Signal as QtSignal
 
 from ..core.errors import LampError, ProjectError
@@ -13,47 +15,46 @@ from ..core.operations import differences
 from ..core.project import payload
 
 
-class Reader(QObject):
-    done = QtSignal(int, object)
-    compared = QtSignal(object, object)
+class Answers(QObject):
+    """Where results arrive: the key that the work was started under, and what came of it (or a LampError)."""
+
+    came = QtSignal(object, object)
 
 
-class ReadTask(QRunnable):
-    def __init__(self, folder: Path, version: int, manifest: payload.Manifest, reader: Reader) -> None:
+class _Call(QRunnable):
+    def __init__(self, key: object, work: Callable[[], Any], failed: str, answers: Answers) -> None:
         super().__init__()
-        self._what = (folder, version, manifest)
-        self._reader = reader
+        self._what = (key, work, failed)
+        self._answers = answers
 
     def run(self) -> None:
-        folder, version, manifest = self._what
+        key, work, failed = self._what
         result: object
         try:
-            result = payload.read_item(folder, manifest)
+            result = work()
         except LampError as error:
             result = error
         except Exception as error:
-            result = ProjectError(f"a part of the item can't be read ({error})")
-        with contextlib.suppress(RuntimeError):  # the window may have closed meanwhile
-            self._reader.done.emit(version, result)
+            result = ProjectError(f"{failed} ({error})")
+        with contextlib.suppress(RuntimeError):  # who asked may have closed meanwhile
+            self._answers.came.emit(key, result)
 
 
-class CompareTask(QRunnable):
-    def __init__(
-        self, folder: Path, versions: tuple[int, int], manifests: list[payload.Manifest], reader: Reader
-    ) -> None:
-        super().__init__()
-        self._what = (folder, versions, manifests)
-        self._reader = reader
+def start(answers: Answers, key: object, work: Callable[[], Any], failed: str) -> None:
+    """Call `work` in another thread; `failed` is the sentence for what nobody expected."""
+    QThreadPool.globalInstance().start(_Call(key, work, failed, answers))
 
-    def run(self) -> None:
-        folder, versions, manifests = self._what
-        result: object
-        try:
-            old, new = (payload.read_item(folder, m) for m in manifests)
-            result = differences.difference(old, new)
-        except LampError as error:
-            result = str(error)
-        except Exception as error:
-            result = f"The two can't be compared ({error})."
-        with contextlib.suppress(RuntimeError):
-            self._reader.compared.emit(versions, result)
+
+def read_item(answers: Answers, folder: Path, version: int, manifest: payload.Manifest) -> None:
+    """Read a version of an item; its key is the version."""
+    start(answers, version, lambda: payload.read_item(folder, manifest), "a part of the item can't be read")
+
+
+def compare(answers: Answers, folder: Path, versions: tuple[int, int], manifests: list[payload.Manifest]) -> None:
+    """Compare two versions; their key is the pair of versions."""
+
+    def work() -> list[differences.Change]:
+        old, new = (payload.read_item(folder, m) for m in manifests)
+        return differences.difference(old, new)
+
+    start(answers, versions, work, "The two can't be compared")

@@ -28,7 +28,7 @@ from ..core.project.lock import ProjectBusy
 from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
 from ..core.signal import Signal
-from .background import CompareTask, Reader, ReadTask
+from . import background
 from .theme.theme import PAPER, Theme
 
 
@@ -83,14 +83,17 @@ class Context:
         self.view_changed: Signal[[]] = Signal()
         self.theme_changed: Signal[[]] = Signal()
         self.go_to: Signal[[float, float, float]] = Signal()
+        self.clicked: Signal[[float, float, str]] = Signal()
+        # A pane asks for a form (operation, inputs, values) or for another pane (kind, what it is to show).
+        self.ask: Signal[[str, dict[str, str], dict[str, Any]]] = Signal()
+        self.wish: Signal[[str, str]] = Signal()
         self.jobs_changed: Signal[[list[Job]]] = Signal()
         self.compared: Signal[[int, int]] = Signal()
         self.landed: Signal[[Job, dict[str, str]]] = Signal()
         self.said: Signal[[str, str]] = Signal()
 
-        self._reader = Reader()
-        self._reader.done.connect(self._read_done)
-        self._reader.compared.connect(self._compared)
+        self._answers = background.Answers()
+        self._answers.came.connect(self._came)
         self._differences: dict[tuple[int, int], list[differences.Change] | str | None] = {}
         self._reading: set[int] = set()
         self._legends: dict[str, Legend] = {}
@@ -191,10 +194,14 @@ class Context:
             return self.store.load(item)
         if entry.version not in self._reading:
             self._reading.add(entry.version)
-            QThreadPool.globalInstance().start(
-                ReadTask(self.store.payloads, entry.version, self.store.manifest(entry.version), self._reader)
-            )
+            background.read_item(self._answers, self.store.payloads, entry.version, self.store.manifest(entry.version))
         return None
+
+    def _came(self, key: int | tuple[int, int], result: object) -> None:
+        if isinstance(key, tuple):
+            self._compared(key, str(result) if isinstance(result, LampError) else result)  # type: ignore[arg-type]
+        else:
+            self._read_done(key, result)
 
     def _read_done(self, version: int, result: object) -> None:
         self._reading.discard(version)
@@ -466,7 +473,7 @@ class Context:
         if (old, new) not in self._differences:
             self._differences[old, new] = None
             manifests = [self.store.manifest(v) for v in (old, new)]
-            QThreadPool.globalInstance().start(CompareTask(self.store.payloads, (old, new), manifests, self._reader))
+            background.compare(self._answers, self.store.payloads, (old, new), manifests)
         return self._differences[old, new]
 
     def _compared(self, versions: tuple[int, int], result: list[differences.Change] | str) -> None:

@@ -94,6 +94,9 @@ class AttributeField(ChoiceField):
     def offer(self, attributes: dict[str, str], preferred: str = "") -> None:
         """Show the attributes of another item, keeping the choice where it still fits."""
         before = self.box.currentText()
+        if self.info.role == "code":  # columns of texts have no unit
+            attributes = {a: u for a, u in attributes.items() if not u}
+            preferred = preferred if preferred in attributes else next(iter(attributes), "")
         self.box.clear()
         self.box.addItems(list(attributes))
         chosen = (
@@ -174,15 +177,47 @@ class MappingField(FieldWidget):
         self.mapping = dict(value)
 
 
+class ListField(TextField):
+    """Several words, parted by semicolons."""
+
+    def __init__(self, info: FieldInfo) -> None:
+        super().__init__(info)
+        self.edit.setPlaceholderText("none; several with ;")
+
+    def value(self) -> Any:
+        return [part.strip() for part in self.edit.text().split(";") if part.strip()]
+
+    def set_value(self, value: Any) -> None:
+        self.edit.setText("; ".join(str(v) for v in value))
+
+
+class RowsField(MappingField):
+    """Holds a list that a preview or a pane fills in."""
+
+    def __init__(self, info: FieldInfo) -> None:
+        super().__init__(info)
+        self.rows: list[Any] = []
+
+    def value(self) -> Any:
+        return self.rows
+
+    def set_value(self, value: Any) -> None:
+        self.rows = list(value)
+
+
 def widget_for(info: FieldInfo) -> FieldWidget:
     """Return the widget that fits a parameter."""
     if info.role == "mapping":
         return MappingField(info)
+    if info.role in ("picks", "rows"):
+        return RowsField(info)
+    if info.role == "lines":
+        return ListField(info)
     if info.role == "files":
         return FilesField(info)
     if info.role == "file":
         return FileField(info)
-    if info.role == "attribute":
+    if info.role in ("attribute", "code"):
         return AttributeField(info)
     words = typing.get_args(info.kind)
     if words and all(isinstance(w, str) for w in words):

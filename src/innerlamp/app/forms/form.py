@@ -23,7 +23,8 @@ from ...core.operations.declare import Inputs, Operation
 from ...core.project.records import Notice
 from ..context import Context
 from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for
-from .previews import PREVIEWS, PREVIEWS_FIRST, Preview
+from .preview_table import PREVIEWS, PREVIEWS_FIRST
+from .previews import Preview
 
 
 class OperationForm(QWidget):

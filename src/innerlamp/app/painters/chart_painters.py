@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
@@ -13,32 +12,15 @@ from PySide6.QtGui import QColor
 
 from ...core.compute.statistics import relations
 from ...core.errors import InputError
-from ...core.items.legend import Legend, position
-from ..theme.theme import Theme
+from ...core.items.legend import position
+from .chart_data import ChartData
 from .colours import class_colour, colour_at, table
 from .flat import label
+from .line_charts import paint_along, paint_control
 
 FloatArray = NDArray[np.float64]
 PERCENTILES = (50, 90, 95, 98)
 _MOST_POINTS = 20_000
-
-
-@dataclass(frozen=True)
-class ChartData:
-    """What a chart is drawn from: columns of one table, in rows of that table; logs are taken already where asked."""
-
-    x: FloatArray
-    x_label: str
-    x_legend: Legend
-    x_raw: FloatArray
-    y: FloatArray
-    y_label: str
-    classes: NDArray[np.object_] | None
-    class_legend: Legend | None
-    log: bool
-    chosen: NDArray[np.bool_]
-    columns: dict[str, FloatArray]
-    theme: Theme
 
 
 def paint_histogram(plot: pg.PlotItem, d: ChartData) -> str:
@@ -68,7 +50,16 @@ def paint_histogram(plot: pg.PlotItem, d: ChartData) -> str:
         )
     _percentile_lines(plot, d.x[known], d, float(counts.max()))
     plot.setLabel("left", "Rows")
-    return f"{int(known.sum()):,} values"
+    return f"{int(known.sum()):,} values" + _class_counts(d)
+
+
+def _class_counts(d: ChartData) -> str:
+    # With class breaks: how many rows fall in each class, from the lowest.
+    if d.x_legend.scale != "classes" or not d.x_legend.breaks:
+        return ""
+    known = d.x_raw[np.isfinite(d.x_raw)]
+    counts = np.bincount(np.searchsorted(d.x_legend.breaks, known, "right"), minlength=len(d.x_legend.breaks) + 1)
+    return "; in classes " + " · ".join(f"{c:,}" for c in counts)
 
 
 def _percentile_lines(plot: pg.PlotItem, values: FloatArray, d: ChartData, top: float) -> None:
@@ -99,7 +90,7 @@ def paint_probability(plot: pg.PlotItem, d: ChartData) -> str:
     plot.setLabel("left", "Below (%)")
     for percent in PERCENTILES:
         plot.addItem(pg.InfiniteLine(float(np.percentile(values, percent)), 90, pen=pg.mkPen(d.theme.line, width=1)))
-    return f"{len(values):,} values"
+    return f"{len(values):,} values" + _class_counts(d)
 
 
 def paint_scatter(plot: pg.PlotItem, d: ChartData) -> str:
@@ -202,4 +193,5 @@ def _short(name: str, count: int) -> str:
 PAINTERS: dict[str, Callable[[pg.PlotItem, ChartData], str]] = {
     "Histogram": paint_histogram, "Probability": paint_probability, "Scatter": paint_scatter,
     "Correlation": paint_correlation, "By rank": lambda plot, d: paint_correlation(plot, d, by_rank=True), "Boxes": paint_boxes,
+    "Along": paint_along, "Control": paint_control,
 }  # fmt: skip

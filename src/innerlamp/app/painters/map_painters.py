@@ -125,7 +125,7 @@ def paint_picture(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObj
     a, b, c, d, e, f = item.affine
     image = pg.ImageItem(item.pixels, axisOrder="row-major")
     image.setTransform(QTransform(a, d, b, e, c, f))
-    image.setZValue(-25)
+    image.setZValue(-15)  # over the shaded ground, under values
     return [image]
 
 

@@ -71,6 +71,9 @@ class Pane(QWidget):
     def draw(self) -> None:
         """Draw everything that is lit."""
 
+    def show_view(self, view: str) -> None:
+        """Show one of the views that the pane offers, by its name."""
+
     def show_cursor(self, cursor: Cursor) -> None:
         """Show the shared cursor."""
 

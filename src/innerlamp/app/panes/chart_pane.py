@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -11,16 +12,19 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QRectF
 from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from ...core.compute.drilling.logged import logged_at
-from ...core.items.base import class_columns, numeric_columns
+from ...core.compute.geometry.lines import distance_along, natural
+from ...core.items.base import Item, class_columns, numeric_columns
 from ...core.items.holes import INTERVAL_ROLES, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend
 from ...core.items.points import POINT_ROLES
 from ...core.project.records import Entry
 from ..context import Context, Selection
-from ..painters.chart_painters import PAINTERS, ChartData
+from ..painters.chart_data import ChartData
+from ..painters.chart_painters import PAINTERS
+from ..painters.line_charts import groups_of_controls
 from .base import Pane
 from .boxes import choice_box, refill, small_font
 
@@ -75,7 +79,7 @@ class BrushBox(pg.ViewBox):
 
 
 class ChartPane(Pane):
-    """Histogram, probability plot, scatter, correlation matrix or boxes."""
+    """Histogram, probability plot, scatter, correlation matrix, boxes, values along a hole or line, control samples."""
 
     kind: ClassVar[str] = "chart"
     title: ClassVar[str] = "Chart"
@@ -101,8 +105,16 @@ class ChartPane(Pane):
         row.setContentsMargins(6, 2, 6, 2)
         row.setSpacing(6)
         row.addWidget(self.log)
-        self.upward_words, self.by_words = QLabel("up"), QLabel("by")
-        for each in (self.upward_words, self.upward, self.by_words, self.by):
+        self.upward_words, self.by_words, self.of_words = QLabel("up"), QLabel("by"), QLabel("of")
+        self.of = choice_box("Hole, line or kind of control sample")
+        self.of.activated.connect(lambda _: self.redraw())
+        self.breaks = QLineEdit()
+        self.breaks.setPlaceholderText("class breaks: 5; 20; 100")
+        self.breaks.setToolTip(
+            "Class breaks in the attribute's unit, parted by semicolons; all panes colour by them. Drag a line to move one. Empty: no classes."
+        )
+        self.breaks.returnPressed.connect(self.set_breaks)
+        for each in (self.upward_words, self.upward, self.by_words, self.by, self.of_words, self.of, self.breaks):
             row.addWidget(each)
         row.addStretch(1)
         self.body.addWidget(second)
@@ -125,6 +137,8 @@ class ChartPane(Pane):
         self.hint.setWordWrap(True)
         self.body.addWidget(self.hint)
         self._owner = ""
+        self._of_picked = ""
+        self._down = False
         self._data: ChartData | None = None
         self._table = ("", "")
         self.redraw()
@@ -206,6 +220,10 @@ class ChartPane(Pane):
         self.upward_words.setVisible(what == "Scatter")
         self.by.setVisible(what in ("Scatter", "Boxes"))
         self.by_words.setVisible(what in ("Scatter", "Boxes"))
+        self.of.setVisible(what in ("Along", "Control"))
+        self.of_words.setVisible(what in ("Along", "Control"))
+        self.log.setVisible(what != "Control" or self.of.currentText() == "duplicates")
+        self.breaks.setVisible(what in ("Histogram", "Probability"))
         hit = self._frame(entry)
         if hit is None:
             return
@@ -226,9 +244,13 @@ class ChartPane(Pane):
             for c in numeric_columns(table, LEAVE)[:12]
         }
         legend = self.ctx.legend(name, item)
+        self._fill_of(item, what, table)
+        if not self.breaks.hasFocus():
+            self.breaks.setText("; ".join(f"{b:g}" for b in legend.breaks) if legend.scale == "classes" else "")
         d = ChartData(
             x, legend.label, legend, raw, _log(y) if log else y, self.ctx.legend(up, item).label if up else "",
-            classes, class_legend, log, chosen, columns, self.ctx.theme,
+            classes, class_legend, log, chosen, columns, self.ctx.theme, name, self.of.currentText(), table,
+            item if isinstance(item, HoleSet) else None,
         )  # fmt: skip
         self._axes(what, legend.label, log)
         try:
@@ -237,8 +259,77 @@ class ChartPane(Pane):
             self.words.setText(f"This chart can't be drawn from these values ({error}).")
         self.words.setToolTip(self.words.text())
         self._data = d
+        if what in ("Histogram", "Probability"):
+            self._break_lines(legend, log)
         self.view.addItem(self.view._rect, ignoreBounds=True)
         self.view.autoRange(padding=0.04)
+
+    def _fill_of(self, item: Item, what: str, table: pd.DataFrame) -> None:
+        names: list[str] = []
+        if what == "Control" and isinstance(item, HoleSet):
+            names = groups_of_controls(item)
+        elif what == "Along":
+            column = next(
+                (c for c in ("hole", "line") if c in table.columns and (c == "hole" or "file_line" in table)), ""
+            )
+            self._down = column == "hole"
+            names = sorted({str(v) for v in table[column].unique()}, key=natural) if column else []
+            selection = self.ctx.selection
+            if (
+                column
+                and selection.item == self._table[0]
+                and selection.table == self._table[1]
+                and selection.rows
+                and selection.rows[0] < len(table)
+            ):
+                picked = str(table[column].iloc[selection.rows[0]])
+                if picked != self._of_picked:  # what is picked in another pane is shown here
+                    self._of_picked = picked
+                    refill(self.of, names, picked)
+        refill(self.of, names, self.of.currentText())
+
+    def _break_lines(self, legend: Legend, log: bool) -> None:
+        """Lines at the class breaks; dragging one moves the break."""
+        if legend.scale != "classes":
+            return
+        for number, value in enumerate(legend.breaks):
+            if log and value <= 0:
+                continue
+            line = pg.InfiniteLine(
+                np.log10(value) if log else value, 90, movable=True, pen=pg.mkPen(self.ctx.theme.lit, width=2)
+            )
+            line.setHoverPen(pg.mkPen(self.ctx.theme.text, width=3))
+            line.sigPositionChangeFinished.connect(
+                lambda moved, k=number: self._break_moved(k, float(moved.value()), log)
+            )
+            self.plot.addItem(line)
+
+    def _break_moved(self, number: int, place: float, log: bool) -> None:
+        item = self.ctx.item(self._owner)
+        if item is None:
+            return
+        legend = self.ctx.legend(self.across.currentText(), item)
+        breaks = list(legend.breaks)
+        breaks[number] = float(f"{10.0**place if log else place:.4g}")
+        self.ctx.set_legend(replace(legend, breaks=tuple(sorted(set(breaks)))))
+
+    def set_breaks(self) -> None:
+        """Take the class breaks that stand in the line; empty takes them away."""
+        item = self.ctx.item(self._owner)
+        if item is None:
+            return
+        legend = self.ctx.legend(self.across.currentText(), item)
+        try:
+            values = sorted({float(t.replace(",", ".")) for t in self.breaks.text().split(";") if t.strip()})
+        except ValueError:
+            self.ctx.say(f"'{self.breaks.text()}' is not a list of numbers: write for example 5; 20; 100", "bad")
+            return
+        if len(values) > 30:
+            self.ctx.say("More than 30 class breaks can't be told apart.", "bad")
+            return
+        scale = "classes" if values else "log" if self.log.isChecked() and legend.low > 0 else "linear"
+        self.breaks.clearFocus()
+        self.ctx.set_legend(replace(legend, scale=scale, breaks=tuple(values)))  # type: ignore[arg-type]
 
     def _axes(self, what: str, words: str, log: bool) -> None:
         plot = self.plot.getPlotItem()
@@ -249,8 +340,10 @@ class ChartPane(Pane):
             axis.label.setFont(small_font())
             axis.setPen(pg.mkPen(self.ctx.theme.line))
             axis.setTextPen(pg.mkPen(self.ctx.theme.faint))
-        self.bottom.log = log and what in ("Histogram", "Probability", "Scatter")
-        self.left.log = log and what in ("Scatter", "Boxes")
+        pairs = what == "Control" and self.of.currentText() == "duplicates"
+        down = what == "Along" and self._down
+        self.bottom.log = log and (what in ("Histogram", "Probability", "Scatter") or pairs or down)
+        self.left.log = log and (what in ("Scatter", "Boxes") or pairs or (what == "Along" and not down))
         plot.setLabel("bottom", words if what in ("Histogram", "Probability", "Scatter") else "")
 
     # ---- selection
@@ -258,11 +351,13 @@ class ChartPane(Pane):
     def _brushed(self, area: QRectF) -> None:
         d = self._data
         what = self.what.currentText()
-        if d is None or what in ("Correlation", "By rank"):
+        if d is None or what in ("Correlation", "By rank", "Control"):
             return
         along, up = (area.left(), area.right()), (area.top(), area.bottom())
         with np.errstate(invalid="ignore"):
-            if what == "Boxes":
+            if what == "Along":
+                hit = self._along_hit(d, along, up)
+            elif what == "Boxes":
                 if d.classes is None or d.class_legend is None:
                     return
                 names = [n for n in d.class_legend.classes if (d.classes == n).any()]
@@ -276,7 +371,28 @@ class ChartPane(Pane):
         self.ctx.select_rows(Selection(self._table[0], self._table[1], tuple(rows.tolist())))
         self.ctx.say(f"{len(rows):,} rows selected.")
 
+    @staticmethod
+    def _along_hit(d: ChartData, along: tuple[float, float], up: tuple[float, float]) -> NDArray[np.bool_]:
+        table = d.table
+        assert table is not None
+        column = "hole" if "hole" in table.columns else "line"
+        mine = (table[column].astype(str) == d.group).to_numpy()
+        if "from_m" in table.columns:
+            return mine & (-table["to_m"].to_numpy(float) <= up[1]) & (-table["from_m"].to_numpy(float) >= up[0])
+        if "depth_m" in table.columns:
+            return mine & (-table["depth_m"].to_numpy(float) >= up[0]) & (-table["depth_m"].to_numpy(float) <= up[1])
+        hit = np.zeros(len(table), dtype=bool)
+        rows = np.flatnonzero(mine)
+        place = distance_along(table["x"].to_numpy(float)[rows], table["y"].to_numpy(float)[rows])
+        hit[rows] = (place >= along[0]) & (place <= along[1])
+        return hit
+
     def show_selection(self, selection: Selection) -> None:
+        self.redraw()
+
+    def show_view(self, view: str) -> None:
+        if view:
+            self.what.setCurrentText(view)
         self.redraw()
 
     def on_selected(self, item: str) -> None:

@@ -195,6 +195,7 @@ class MapPane(Pane):
 
     def _clicked(self, event: object) -> None:
         x, y = self.plot.place_of(event.scenePos())  # type: ignore[attr-defined]
+        self.ctx.clicked.emit(x, y, self.kind)
         if self.across.isChecked():
             if self._first is None:
                 self._first = (x, y)

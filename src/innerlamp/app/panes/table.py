@@ -7,6 +7,7 @@ from collections.abc import Callable
 from ..context import Context
 from .base import Pane
 from .chart_pane import ChartPane
+from .checks_pane import ChecksPane
 from .map_pane import MapPane
 from .profile_pane import ProfilePane
 from .section_pane import SectionPane
@@ -25,5 +26,6 @@ PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "section": (SectionPane.title, SectionPane),
     "table": (TablePane.title, TablePane),
     "chart": (ChartPane.title, ChartPane),
+    "checks": (ChecksPane.title, ChecksPane),
     "profile": (ProfilePane.title, ProfilePane),
 }

@@ -84,6 +84,7 @@ class TablePane(Pane):
         self.hint = QLabel("Select an item on the shelf to see its rows.")
         self.hint.setObjectName("faint")
         self.hint.setMargin(12)
+        self.hint.setWordWrap(True)
         self.body.addWidget(self.hint)
         self.model: FrameModel | None = None
         self._shown: tuple[str, int] = ("", -1)

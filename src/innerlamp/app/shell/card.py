@@ -125,7 +125,7 @@ class Card(QScrollArea):
         ramp.setCurrentText(legend.ramp)
         ramp.textActivated.connect(lambda text: self.ctx.set_legend(replace(legend, ramp=text)))
         scale = QComboBox()
-        scale.addItems(["linear", "log"])
+        scale.addItems(["linear", "log", *(["classes"] if legend.breaks else [])])
         scale.setCurrentText(legend.scale)
         scale.textActivated.connect(lambda text: self._set(legend, scale=text))
         row.addWidget(ramp, 1)
@@ -183,9 +183,7 @@ class Card(QScrollArea):
         if entry.recipe is not None:
             title = find_operation(entry.recipe.operation).title
             shown = {k: v for k, v in entry.recipe.params.items() if v not in ("", 0.0, {}, [], None) and k != "name"}
-            values = ", ".join(
-                f"{k} {Path(v).name if isinstance(v, str) and '/' in v else v}" for k, v in list(shown.items())[:9]
-            )
+            values = ", ".join(f"{k} {_in_short(v)}" for k, v in list(shown.items())[:9])
             lines.append(f"Recipe: {title} ({values})" if values else f"Recipe: {title}")
         names = {e.id: e.name for e in self.ctx.entries()}
         for label, ids in (
@@ -242,3 +240,16 @@ class Card(QScrollArea):
             self.ctx.say("Written: " + ", ".join(str(f) for f in files), "good")
 
         self.ctx.guard(work)
+
+
+def _in_short(value: object) -> str:
+    """Return a parameter in few letters: files by their names, long lists by their first member."""
+    if isinstance(value, str):
+        return Path(value).name if "/" in value else value
+    if isinstance(value, list) and len(value) > 1:
+        return f"{_in_short(value[0])} and {len(value) - 1} more"
+    if isinstance(value, list):
+        return _in_short(value[0]) if value else ""
+    if isinstance(value, dict):
+        return f"of {len(value)}"
+    return str(value)

@@ -101,6 +101,18 @@ class Centre(QWidget):
         box.addWidget(self.rows)
         self.filled = -1
         self.current = 0
+        ctx.wish.connect(self.show_view)
+
+    def show_view(self, kind: str, view: str) -> None:
+        """Show a kind of pane with a view of it: where it is already, else in the last frame that is not in use."""
+        frame = next((f for f in self.frames if f.pane is not None and f.pane.kind == kind), None)
+        if frame is None:
+            frame = next(f for f in reversed(self.frames) if f.number != self.current)
+            frame.show_kind(kind)
+        if self.filled not in (-1, frame.number):
+            self.toggle_fill(self.filled)
+        if frame.pane is not None:
+            frame.pane.show_view(view)
 
     def pane(self, kind: str) -> Pane | None:
         """The first pane of a kind."""

@@ -95,6 +95,10 @@ class Legends(QWidget):
                     painter.fillRect(QRectF(cx, cy, 9, 9), class_colour(legend, name))
                     painter.drawText(QRectF(cx + 13, cy - 2, wide / 3 - 14, 13), Qt.AlignmentFlag.AlignLeft, name)
             else:
+                if legend.scale == "classes" and legend.breaks:
+                    self._blocks(painter, legend, QRectF(left, y + 15, wide, 10), faint)
+                    y += self._height(legend)
+                    continue
                 for k in range(int(wide)):
                     painter.fillRect(QRectF(left + k, y + 15, 1.5, 10), colour_at(legend, k / wide))
                 painter.setPen(faint)
@@ -106,3 +110,14 @@ class Legends(QWidget):
                     painter.drawText(QRectF(left, y + 26, wide, 12), align, plain_number(value_at(legend, place)))
             y += self._height(legend)
         painter.end()
+
+    @staticmethod
+    def _blocks(painter: QPainter, legend: Legend, bar: QRectF, ink: QColor) -> None:
+        """One block a class, with the break between two written below their border."""
+        count = len(legend.breaks) + 1
+        step = bar.width() / count
+        for k in range(count):
+            painter.fillRect(QRectF(bar.left() + k * step, bar.top(), step - 1.0, bar.height()), colour_at(legend, k / (count - 1)))  # fmt: skip
+        painter.setPen(ink)
+        for k, value in enumerate(legend.breaks, start=1):
+            painter.drawText(QRectF(bar.left() + k * step - 30, bar.bottom() + 1, 60, 12), Qt.AlignmentFlag.AlignHCenter, plain_number(value))  # fmt: skip

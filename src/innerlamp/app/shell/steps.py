@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import (
@@ -23,9 +26,11 @@ from ...core.operations.table import OPERATIONS
 from ...core.project.records import Notice
 from ..context import Context
 from ..forms.form import OperationForm
+from ..forms.intake_form import IntakeForm
+from ..intake_queue import IntakeQueue
 from ..theme.icons import area_icon
 
-STEPS_WIDTH, FORM_WIDTH = 208, 286
+STEPS_WIDTH, FORM_WIDTH, INTAKE_WIDTH = 208, 286, 430
 
 
 @dataclass(frozen=True)
@@ -60,6 +65,8 @@ class Steps(QFrame):
         self.setObjectName("side")
         self.ctx = ctx
         self.form: OperationForm | None = None
+        self.intake: IntakeForm | None = None
+        self.queue = IntakeQueue(ctx)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -97,6 +104,7 @@ class Steps(QFrame):
         ctx.items_changed.connect(self._on_items)
         ctx.project_changed.connect(self._on_project)
         ctx.theme_changed.connect(self._icons)
+        ctx.ask.connect(self._asked)
         self._icons()
         self.show_area(AREAS[0])
 
@@ -127,6 +135,20 @@ class Steps(QFrame):
         heading.setObjectName("heading")
         box.addWidget(heading)
         self.step_buttons = {}
+        if self.area == "Data":
+            button = QPushButton("⇣  Bring in files")
+            button.setObjectName("step")
+            button.setToolTip(
+                "Drop files or folders of any kind: each is told by its content, checked and brought in (Ctrl+I)"
+            )
+            button.setEnabled(self.ctx.store is not None)
+            button.clicked.connect(lambda _=False: self.open_intake())
+            words = QLabel("any kind, many at once")
+            words.setObjectName("faint")
+            words.setIndent(24)
+            box.addWidget(button)
+            box.addWidget(words)
+            self.step_buttons["bring-in"] = button
         for op in OPERATIONS.values():
             if op.area != self.area:
                 continue
@@ -138,11 +160,12 @@ class Steps(QFrame):
             button.setToolTip(f"{op.help}\n({mark.words})")
             button.setEnabled(self.ctx.store is not None)
             button.clicked.connect(lambda _=False, op=op: self.open_form(op.name))
-            words = QLabel(mark.words)
-            words.setObjectName("faint")
-            words.setIndent(24)
             box.addWidget(button)
-            box.addWidget(words)
+            if mark.words != "nothing yet":  # the sign says that already
+                words = QLabel(mark.words)
+                words.setObjectName("faint")
+                words.setIndent(24)
+                box.addWidget(words)
             self.step_buttons[op.name] = button
         box.addStretch(1)
         self.list.setWidget(page)
@@ -154,17 +177,44 @@ class Steps(QFrame):
         self.area = op.area
         self.buttons.button(AREAS.index(op.area)).setChecked(True)
         self.form = OperationForm(self.ctx, op)
-        self.form.closed.connect(self.close_form)
-        self.stack.addWidget(self.form)
-        self.stack.setFixedWidth(FORM_WIDTH)
-        self.stack.setCurrentWidget(self.form)
-        self.form.focus_first()
+        self._show(self.form, FORM_WIDTH)
         return self.form
+
+    def _asked(self, operation: str, inputs: dict[str, str], values: dict[str, Any]) -> None:
+        form = self.open_form(operation)
+        for slot, item in inputs.items():
+            if slot in form.slots and (at := form.slots[slot].findData(item)) >= 0:
+                form.slots[slot].setCurrentIndex(at)
+        form._slot_changed()
+        for name, value in values.items():
+            form.fields[name].set_value(value)
+            form.fields[name].touched = True
+        form._changed()
+
+    def open_intake(self, paths: Sequence[Path | str] = ()) -> IntakeForm:
+        """Open the form that brings files in, or add files to it."""
+        if self.intake is None:
+            self.close_form()
+            self.area = "Data"
+            self.buttons.button(AREAS.index("Data")).setChecked(True)
+            self.intake = IntakeForm(self.ctx, self.queue)
+            self._show(self.intake, INTAKE_WIDTH)
+        if paths:
+            self.intake.take(paths)
+        return self.intake
+
+    def _show(self, form: OperationForm | IntakeForm, width: int) -> None:
+        form.closed.connect(self.close_form)
+        self.stack.addWidget(form)
+        self.stack.setFixedWidth(width)
+        self.stack.setCurrentWidget(form)
+        form.focus_first()
 
     def close_form(self) -> None:
         """Go back to the steps."""
-        if self.form is not None:
-            form, self.form = self.form, None
+        form = self.form or self.intake
+        if form is not None:
+            self.form = self.intake = None
             self.stack.setCurrentWidget(self.list)
             self.stack.setFixedWidth(STEPS_WIDTH)
             form.let_go()

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -76,6 +76,7 @@ class Window(QMainWindow):
         rows.addWidget(self.strip)
         self.setCentralWidget(body)
         self._actions()
+        self.setAcceptDrops(True)
         ctx.project_changed.connect(self._project)
         ctx.items_changed.connect(lambda _: self._undo_words())
         ctx.legend_changed.connect(lambda _: self._undo_words())
@@ -90,6 +91,7 @@ class Window(QMainWindow):
         self._action(project, "&Open…", QKeySequence.StandardKey.Open, self.open_project)
         self._action(project, "Open &demo Emberlow", None, self.open_demo)
         project.addSeparator()
+        self._action(project, "&Bring in files…", QKeySequence("Ctrl+I"), self.bring_in)
         self._action(project, "&Save now", QKeySequence.StandardKey.Save, self.save_now)
         self._action(project, "&Clean up…", None, self.clean_up)
         self._action(project, "&Close", QKeySequence("Ctrl+W"), self.close_project)
@@ -173,6 +175,21 @@ class Window(QMainWindow):
         else:
             self.ctx.say("The demo project is not built yet: run 'inner-lamp demo' once.", "look")
 
+    def bring_in(self) -> None:
+        """Open the form that brings files in."""
+        if self.ctx.store is None:
+            self.ctx.say("Open or make a project first.", "bad")
+        else:
+            self.steps.open_intake()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if event.mimeData().hasUrls() and self.ctx.store is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        self.steps.open_intake([u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()])
+        event.acceptProposedAction()
+
     def save_now(self) -> None:
         self._remember()
         self.ctx.save_view()
@@ -213,7 +230,7 @@ class Window(QMainWindow):
     def show_keys(self) -> None:
         QMessageBox.information(
             self, "Keys",
-            "Ctrl+1 … Ctrl+6  work areas\nF1 … F4  fill the centre with a pane\nCtrl+Z, Ctrl+Shift+Z  undo, redo\n"
+            "Ctrl+I  bring in files\nCtrl+1 … Ctrl+6  work areas\nF1 … F4  fill the centre with a pane\nCtrl+Z, Ctrl+Shift+Z  undo, redo\n"
             "Map: arrows shift, + and − zoom, Home fits, S draws a section\nSection: Page Up and Down step by the corridor\n"
             "3D: arrows turn, + and − zoom, double click moves the cursor\nShelf: Space lights or dims, F2 renames, Del removes\n"
             "Form: Ctrl+Return runs, Esc goes back\nCtrl+T  paper or night",

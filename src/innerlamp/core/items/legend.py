@@ -9,7 +9,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-Scale = Literal["linear", "log", "quantile"]
+Scale = Literal["linear", "log", "quantile", "classes"]
 RAMPS = {
     "ember": "CET_L18",
     "tide": "CET_L9",
@@ -36,7 +36,7 @@ class Legend:
     ramp
         Name of a colour ramp in `RAMPS`.
     scale
-        linear or log between `low` and `high`, or quantile by `breaks`.
+        linear or log between `low` and `high`, quantile by `breaks`, or classes parted by `breaks`.
     low, high
         Values at the ends of the ramp.
     cutoff
@@ -86,6 +86,9 @@ def position(legend: Legend, values: NDArray[np.float64]) -> NDArray[np.float64]
     if legend.scale == "quantile" and len(legend.breaks) > 1:
         inner = np.asarray(legend.breaks)
         return np.where(np.isnan(values), np.nan, np.interp(values, inner, np.linspace(0.0, 1.0, len(inner))))
+    if legend.scale == "classes" and legend.breaks:
+        number = np.searchsorted(np.asarray(legend.breaks), values, "right")
+        return np.where(np.isnan(values), np.nan, number / len(legend.breaks))
     low, high = legend.low, legend.high
     if legend.scale == "log" and low > 0:
         with np.errstate(invalid="ignore", divide="ignore"):
@@ -98,6 +101,8 @@ def value_at(legend: Legend, place: float) -> float:
     """Return the value at a place 0..1 of the ramp (the inverse of `position`)."""
     if legend.scale == "quantile" and len(legend.breaks) > 1:
         return float(np.interp(place, np.linspace(0.0, 1.0, len(legend.breaks)), legend.breaks))
+    if legend.scale == "classes" and legend.breaks:
+        return float(np.interp(place, np.linspace(0.0, 1.0, max(len(legend.breaks), 2)), np.resize(legend.breaks, max(len(legend.breaks), 2))))  # fmt: skip
     if legend.scale == "log" and legend.low > 0:
         return float(legend.low * (legend.high / legend.low) ** place)
     return legend.low + (legend.high - legend.low) * place
@@ -124,7 +129,8 @@ def propose(attribute: str, unit: str, values: NDArray[Any]) -> Legend:
         return Legend(attribute, unit, "split", "linear", -top, top)
     if unit == "SI":
         return Legend(attribute, unit, "ember", "linear", 0.0, _round(float(np.percentile(array, 99.7))))
-    skewed = array.min() >= 0 and high > 0 and mid > 0 and high / mid > 8
+    # Resistivities are read by their decades, whatever their spread.
+    skewed = array.min() >= 0 and high > 0 and mid > 0 and (high / mid > 8 or unit in ("ohm", "ohm.m"))
     if skewed:
         positive = array[array > 0]
         low = float(np.percentile(positive, 5))

@@ -14,7 +14,7 @@ from ..progress import Progress
 
 Area = Literal["Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets"]
 AREAS: tuple[Area, ...] = ("Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets")
-Role = Literal["", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows"]
+Role = Literal["", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows", "code"]
 
 
 class Params(BaseModel):
@@ -47,7 +47,7 @@ def param(
     low, high, above
         Bounds (inclusive; `above` exclusive).
     role
-        ``file`` for a path, ``attribute`` for a column of the input slot `of`.
+        ``file`` for a path, ``attribute`` for a column of the input slot `of` (``code`` for one of texts).
     more
         Whether the form keeps it under "more".
     """

@@ -92,7 +92,7 @@ def prepare(
         manifests[slot.slot] = store.manifest(entry.version)
     checked = op.check(params).model_dump(mode="json")
     for name, info in op.fields().items():
-        if info.role == "attribute" and info.of in chosen and checked.get(name):
+        if info.role in ("attribute", "code") and info.of in chosen and checked.get(name):
             entry = store.entry(chosen[info.of][0])
             if checked[name] not in entry.attributes:
                 raise InputError(

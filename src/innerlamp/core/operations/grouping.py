@@ -20,7 +20,7 @@ from .declare import Input, Inputs, Operation, Output, Params, param
 
 class GroupCodes(Params):
     attribute: str = param(
-        ..., "Logged code", role="attribute", of="holes", help="A column of codes, such as the rock of the geology log"
+        ..., "Logged code", role="code", of="holes", help="A column of codes, such as the rock of the geology log"
     )
     rules: dict[str, str] = param(
         {}, "Rules", role="mapping", help="Code, or a pattern with * and ?, to unit. A code in full goes before patterns, and a longer pattern before a shorter one"

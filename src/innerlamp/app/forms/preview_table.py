@@ -1,0 +1,32 @@
+"""The table of previews: which form shows what before it runs. A new one is a class and one line here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from .curves_preview import CurvesPreview
+from .layout_preview import LayoutPreview
+from .picks_preview import PicksPreview
+from .previews import BatchPreview, ColumnsPreview, Preview
+from .rules_preview import RulesPreview, SamePreview
+
+if TYPE_CHECKING:
+    from .form import OperationForm
+
+PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
+    "import-holes": lambda form: ColumnsPreview(
+        form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True
+    ),
+    "add-holes": lambda form: BatchPreview(
+        form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}
+    ),
+    "import-points": lambda form: ColumnsPreview(form, {"file": "points"}, nested=False),
+    "import-lines": lambda form: ColumnsPreview(form, {"file": "lines"}, nested=False),
+    "import-resistivity": LayoutPreview,
+    "import-picture": PicksPreview,
+    "group-codes": RulesPreview,
+    "merge-holes": SamePreview,
+}
+# These stand above the parameters that shape them.
+PREVIEWS_FIRST: dict[str, Callable[[OperationForm], Preview]] = {"rank-targets": CurvesPreview}
