@@ -12,8 +12,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
+from innerlamp.app.forms.curves_preview import CurvesPreview
 from innerlamp.app.forms.fields import MappingField
-from innerlamp.app.forms.previews import ColumnsPreview, CurvesPreview
+from innerlamp.app.forms.previews import ColumnsPreview
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.operations.declare import AREAS

@@ -83,6 +83,12 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         "diurnal-correction",
         "import-surface",
         "import-blocks",
+        "import-element",
+        "merge-holes",
+        "correct",
+        "lift-corrections",
+        "exclude-spikes",
+        "group-codes",
     }  # not part of the demo project, so they are run here
     copy = tmp_path / "copy.lamp"
     shutil.copytree(demo_path, copy)
@@ -97,6 +103,14 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         second = FILES / "drilling_second_phase"
         project.run("add-holes", holes="Emberlow holes", collar=str(second / "collars.csv"))
         project.run("compute-column", item="Soils", name="Sn in %", expression="[Sn ppm] / 10000", unit="%")
+        project.run("merge-holes", holes="Emberlow holes")
+        project.run("correct", item="Soils", where="[Sn ppm] > 70", column="Sn ppm", action="empty value", why="w")
+        project.run("lift-corrections", item="Soils")
+        project.run("exclude-spikes", lines="Airborne magnetics", attribute="TMI_ANOM_nT", limit=4.0)
+        project.run("group-codes", holes="Emberlow holes", attribute="Rock", rules={"*": "All"})
+        project.export("Sn shell 800 ppm", tmp_path / "shell.omf")
+        project.run("import-element", file=str(tmp_path / "shell.omf"), name="Shell again")
+        assert project["Shell again"].volume_m3 == pytest.approx(project["Sn shell 800 ppm"].volume_m3)  # type: ignore[attr-defined]
         assert len(project["Emberlow holes"].collars) == 58  # type: ignore[attr-defined]
         assert "Sn in %" in project.store.find("Soils").attributes
         table = project[made["stations"]].table  # type: ignore[attr-defined]

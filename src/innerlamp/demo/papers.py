@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from pathlib import Path
 
 import numpy as np
@@ -44,6 +45,9 @@ def controls(folder: Path, planted: list[dict[str, object]]) -> None:
     plant(3 * 21, 149.0, "standard outside three deviations")
     plant(3 * 30 + 1, 61.0, "blank above its limit")
     plant(3 * 12 + 2, round(float(samples.iloc[(37 * 12) % len(samples)]["Sn_ppm"]) * 2.4, 1), "duplicate apart")
+    for number, row in enumerate(rows):
+        if str(row["Sn_ppm"]).startswith("<"):
+            planted.append({"file": "control_samples.csv", "line": number + 2, "hole": "", "what": "below detection"})
     planted.append({"file": "control_samples.csv", "line": 0, "hole": "", "what": "standard drifts", "value": "HIGH-2"})
     pd.DataFrame(rows).to_csv(folder / "control_samples.csv", index=False)
 
@@ -83,7 +87,10 @@ def scanned_map(folder: Path) -> None:
     rgb += rng.normal(0, 4.0, (rows, columns, 1)) + 6.0 * np.sin(col / 190.0 + row / 260.0)[..., None]
     pixels = np.moveaxis(np.clip(rgb, 0, 255).astype(np.uint8) // 8 * 8, -1, 0)
     target = folder / "scanned_map.png"
-    with rasterio.open(target, "w", driver="PNG", width=columns, height=rows, count=3, dtype="uint8") as out:
+    with (
+        warnings.catch_warnings(action="ignore"),
+        rasterio.open(target, "w", driver="PNG", width=columns, height=rows, count=3, dtype="uint8") as out,
+    ):
         out.write(pixels)
     target.with_suffix(".png.aux.xml").unlink(missing_ok=True)
 

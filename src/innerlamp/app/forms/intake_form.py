@@ -292,7 +292,7 @@ class IntakeForm(QWidget):
         assert isinstance(offer, Offer)
         self.offers[row] = offer
         self._mark(row)
-        self.preview.show_offer(offer)
+        self.preview.update_offer(offer)
         self._say("")
         self._compare()
 

@@ -57,6 +57,8 @@ class OfferPreview(QWidget):
         self.offer: Offer | None = None
         self.rule: DetectionRule = "half of limit"
         self.combos: dict[str, QComboBox] = {}
+        self.labels: dict[str, QLabel] = {}
+        self.required: set[str] = set()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(4)
@@ -100,7 +102,7 @@ class OfferPreview(QWidget):
         """Show another file, or the same one read as something else."""
         self.offer = offer
         self._number += 1
-        self.combos = {}
+        self.combos, self.labels, self.required = {}, {}, set()
         while self.grid.count():
             widget = self.grid.takeAt(0).widget()  # type: ignore[union-attr]
             if widget is not None:
@@ -122,7 +124,23 @@ class OfferPreview(QWidget):
         self.name.setText(offer.mapping)
         self.table.setRowCount(0)
         self.odd.setText("Looking at the first rows …")
-        rule = self.rule
+        self._look_again()
+
+    def update_offer(self, offer: Offer) -> None:
+        """Show other columns of the same file; the boxes stay, so that the keyboard keeps its place."""
+        self.offer = offer
+        for role, combo in self.combos.items():
+            combo.setCurrentIndex(max(combo.findData(offer.roles.get(role, "")), 0))
+            label = self.labels[role]
+            label.setObjectName("bad" if role in self.required and not combo.currentData() else "")
+            label.style().unpolish(label)
+            label.style().polish(label)
+        self._number += 1
+        self._look_again()
+
+    def _look_again(self) -> None:
+        offer, rule = self.offer, self.rule
+        assert offer is not None
         background.start(self._answers, self._number, lambda: _look(offer, rule), "the first rows can't be read")
 
     def _fill_roles(self, offer: Offer) -> None:
@@ -142,7 +160,9 @@ class OfferPreview(QWidget):
                 label.setObjectName("bad")
             self.grid.addWidget(label, number // 2, 2 * (number % 2))
             self.grid.addWidget(combo, number // 2, 2 * (number % 2) + 1)
-            self.combos[role.name] = combo
+            self.combos[role.name], self.labels[role.name] = combo, label
+            if role.required:
+                self.required.add(role.name)
         self.grid.setColumnStretch(1, 1)
         self.grid.setColumnStretch(3, 1)
 

@@ -274,9 +274,6 @@ def columns_in_words(offer: Offer) -> list[tuple[str, str, str]]:
 
 def with_role(offer: Offer, role: str, column: str) -> Offer:
     """Return an offer with another column for a role; '' for none."""
-    roles = {r: c for r, c in offer.roles.items() if r != role and (c != column or not column)}
-    if column:
-        roles[role] = column
-    else:
-        roles[role] = ""  # said to be none: it is not guessed again
+    # '' says that there is none: it is not guessed again. Two roles may share a column, such as date and time.
+    roles = {**offer.roles, role: column}
     return replace(offer, roles=roles)
