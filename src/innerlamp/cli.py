@@ -68,6 +68,12 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--look", action="store_true", help="only say what the files seem to be")
     sub.add_argument("--add-to", default="", metavar="HOLES", help="add holes to this set instead of making a new one")
     sub.add_argument(
+        "--coordinates",
+        default="",
+        metavar="CODE",
+        help="system of the tables' coordinates where it is not the project's",
+    )
+    sub.add_argument(
         "--day-order",
         choices=["auto", "day first", "month first"],
         default="auto",
@@ -189,7 +195,7 @@ def _bring(args: argparse.Namespace) -> int:
         picture = [o for o in found if o.kind == "picture" and "pick points" in o.why]
         runs = intake.plan(
             [o for o in found if o not in picture],
-            intake.Choices(day_order=args.day_order, add_to=add_to, ground=ground),
+            intake.Choices(day_order=args.day_order, coordinates=args.coordinates, add_to=add_to, ground=ground),
         )
         for offer in picture:
             print(

@@ -83,6 +83,7 @@ class Context:
         self.view_changed: Signal[[]] = Signal()
         self.theme_changed: Signal[[]] = Signal()
         self.go_to: Signal[[float, float, float]] = Signal()
+        self.pointed: Signal[[Selection]] = Signal()
         self.clicked: Signal[[float, float, str]] = Signal()
         # A pane asks for a form (operation, inputs, values) or for another pane (kind, what it is to show).
         self.ask: Signal[[str, dict[str, str], dict[str, Any]]] = Signal()

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QLineEdit,
     QPushButton,
     QScrollArea,
     QTableWidget,
@@ -159,6 +160,13 @@ class IntakeForm(QWidget):
         rows.addRow(self.holes_words, self.holes_to)
         rows.addRow("Below detection is", self.below)
         rows.addRow(self.order_words, self.order)
+        self.system = QLineEdit()
+        self.system.setObjectName("coordinates")
+        self.system.setPlaceholderText(self.ctx.store.crs if self.ctx.store else "")
+        self.system.setToolTip(
+            "Code of the coordinate system of the tables where it is not the project's, such as EPSG:4326 for degrees. Columns called longitude and latitude are known as degrees; grids and maps name their own."
+        )
+        rows.addRow("Coordinates are in", self.system)
         for widget in (self.holes_to, self.below, self.order):
             widget.setMinimumContentsLength(10)
         self.rows = rows
@@ -338,7 +346,7 @@ class IntakeForm(QWidget):
         target = str(self.holes_to.currentData())
         return intake.Choices(
             below_detection=self.below.currentText(), day_order=str(self.order.currentData()),  # type: ignore[arg-type]
-            add_to="" if target == "@" else target, batches=target == "@", ground=ground, picks=self._picked(),
+            coordinates=self.system.text().strip(), add_to="" if target == "@" else target, batches=target == "@", ground=ground, picks=self._picked(),
         )  # fmt: skip
 
     def _wanted(self) -> list[Offer]:

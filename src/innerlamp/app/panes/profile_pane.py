@@ -10,7 +10,7 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from ...core.compute.geometry.lines import distance_along, natural
 from ...core.compute.statistics.spikes import hampel
@@ -63,6 +63,13 @@ class ProfilePane(Pane):
         self.window_, self.limit = QLineEdit("5"), QLineEdit("3")
         self.window_.setToolTip("Readings on each side of the spike filter's window")
         self.limit.setToolTip("Limit of the spike filter, standard deviations")
+        self.take_out = QPushButton("Take out…")
+        self.take_out.setObjectName("small")
+        self.take_out.setMinimumWidth(self.take_out.fontMetrics().horizontalAdvance("Take out…") + 14)
+        self.take_out.setToolTip(
+            "Open the form that takes the spikes of all lines out, with this window and limit; it can be lifted again"
+        )
+        self.take_out.clicked.connect(self._take_out)
         for edit in (self.window_, self.limit):
             edit.setFixedWidth(30)
             edit.editingFinished.connect(self.redraw)
@@ -72,7 +79,16 @@ class ProfilePane(Pane):
             check.toggled.connect(lambda _: self.redraw())
         for members in (
             (self.first, self.other, self.own),
-            (self.three, self.common, self.spikes, QLabel("±"), self.window_, QLabel("limit"), self.limit),
+            (
+                self.three,
+                self.common,
+                self.spikes,
+                QLabel("±"),
+                self.window_,
+                QLabel("limit"),
+                self.limit,
+                self.take_out,
+            ),
         ):
             holder = QWidget()
             row = QHBoxLayout(holder)
@@ -97,6 +113,7 @@ class ProfilePane(Pane):
         self.hint.setWordWrap(True)
         self.body.addWidget(self.hint)
         self._owner = ("", -1)
+        self._pointed = -1
         self._order: list[str] = []
         self._rows: dict[str, NDArray[np.int64]] = {}
         self.plots: list[tuple[str, pg.PlotItem, NDArray[np.float64]]] = []
@@ -271,6 +288,10 @@ class ProfilePane(Pane):
             )
         )
 
+    def _take_out(self) -> None:
+        values = {"attribute": self.first.currentText(), "half_width": self.window_.text(), "limit": self.limit.text()}
+        self.ctx.ask.emit("exclude-spikes", {"lines": self._owner[0]}, values)
+
     # ---- cursor and selection
 
     def _nearest(self, position: QPointF) -> tuple[str, int] | None:
@@ -288,6 +309,9 @@ class ProfilePane(Pane):
             return
         x, y, z = (float(item.table[c].iloc[hit[1]]) for c in "xyz")
         self.ctx.point_at(x, y, z, self.kind)
+        if hit[1] != self._pointed:
+            self._pointed = hit[1]
+            self.ctx.pointed.emit(Selection(self._owner[0], "", (hit[1],)))
 
     def _clicked(self, event: object) -> None:
         hit = self._nearest(event.scenePos())  # type: ignore[attr-defined]

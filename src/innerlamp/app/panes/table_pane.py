@@ -90,6 +90,7 @@ class TablePane(Pane):
         self._shown: tuple[str, int] = ("", -1)
         self._own = False
         self._filtered = ("", "")
+        self._off.append(ctx.pointed.connect(self.show_pointed))
         self.redraw()
 
     def draw(self) -> None:
@@ -265,6 +266,16 @@ class TablePane(Pane):
                 x, y, z = (float(hit.iloc[0][c]) for c in "xyz")
                 self.ctx.point_at(x, y, z, self.kind)
                 self.ctx.go_to.emit(x, y, z)
+
+    def show_pointed(self, row: Selection) -> None:
+        """Bring the row that the mouse is over in another pane into view, without selecting it."""
+        if self.model is None or row.item != self._shown[0] or not row.rows or not self.isVisible():
+            return
+        at = np.flatnonzero(self.model.order == row.rows[0])
+        if len(at):
+            index = self.model.index(int(at[0]), 0)
+            self.view.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.NoUpdate)
+            self.view.scrollTo(index)
 
     def show_selection(self, selection: Selection) -> None:
         if self._own or self.model is None or selection.item != self._shown[0]:

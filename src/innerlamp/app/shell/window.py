@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.formats.table import export_together
 from ...core.operations.declare import AREAS
 from .. import settings
 from ..context import Context
@@ -92,6 +93,7 @@ class Window(QMainWindow):
         self._action(project, "Open &demo Emberlow", None, self.open_demo)
         project.addSeparator()
         self._action(project, "&Bring in files…", QKeySequence("Ctrl+I"), self.bring_in)
+        self._action(project, "&Write all as OMF…", None, self.write_all)
         self._action(project, "&Save now", QKeySequence.StandardKey.Save, self.save_now)
         self._action(project, "&Clean up…", None, self.clean_up)
         self._action(project, "&Close", QKeySequence("Ctrl+W"), self.close_project)
@@ -189,6 +191,22 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
         self.steps.open_intake([u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()])
         event.acceptProposedAction()
+
+    def write_all(self) -> None:
+        """Write every item that the Open Mining Format can hold into one file."""
+        store = self.ctx.store
+        if store is None:
+            return
+        path, _ = QFileDialog.getSaveFileName(self, "Write all", f"{store.name}.omf", "Open Mining Format (*.omf)")
+        if path:
+            self.ctx.guard(self._write_all, Path(path if path.lower().endswith(".omf") else f"{path}.omf"))
+
+    def _write_all(self, path: Path) -> None:
+        store = self.ctx.store
+        assert store is not None
+        items = [store.load(e.id) for e in store.entries() if not e.dated]
+        export_together(items, path)
+        self.ctx.say(f"{len(items)} items written to {path.name}", "good")
 
     def save_now(self) -> None:
         self._remember()

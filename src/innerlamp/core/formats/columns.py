@@ -20,8 +20,38 @@ class Role:
 _HOLE = Role(
     "hole", "Hole ID", True, ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh")
 )
-_EAST = ("easting", "east", "x", "xutm", "utme", "eastingm", "coordx", "mgae", "eutm", "xcoord", "e")
-_NORTH = ("northing", "north", "y", "yutm", "utmn", "northingm", "coordy", "mgan", "nutm", "ycoord", "n")
+_EAST = (
+    "easting",
+    "east",
+    "x",
+    "xutm",
+    "utme",
+    "eastingm",
+    "coordx",
+    "mgae",
+    "eutm",
+    "xcoord",
+    "e",
+    "longitude",
+    "lon",
+    "long",
+    "lng",
+)
+_NORTH = (
+    "northing",
+    "north",
+    "y",
+    "yutm",
+    "utmn",
+    "northingm",
+    "coordy",
+    "mgan",
+    "nutm",
+    "ycoord",
+    "n",
+    "latitude",
+    "lat",
+)
 _ELEV = (
     "elevation",
     "elev",

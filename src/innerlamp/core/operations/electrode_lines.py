@@ -11,7 +11,7 @@ import pandas as pd
 from ..errors import InputError
 from ..findings import Findings
 from ..formats import tables_in
-from .reading import mapped, number_column
+from .reading import mapped, number_column, system_of, to_project
 
 Ground = Callable[[np.ndarray, np.ndarray], np.ndarray]
 
@@ -44,13 +44,15 @@ def read_electrodes(
     layout: Layout,
     ground: Ground | None,
     found: Findings,
+    systems: tuple[str, str],
 ) -> pd.DataFrame:
     """Return the electrodes of all lines: line, electrode, distance_m, x, y, z.
 
     Lines without a table of electrodes are laid out from the numbers or distances in their readings;
-    that is reported. Elevations that are missing are taken from the ground.
+    that is reported. Elevations that are missing are taken from the ground. `systems` are the system
+    of the coordinates ('' for the project's) and the project's.
     """
-    frames = [_from_file(file, names[file], mapping, lines, found) for file in files]
+    frames = [_from_file(file, names[file], mapping, lines, found, systems) for file in files]
     have = pd.concat(frames, ignore_index=True) if frames else pd.DataFrame({"line": pd.Series(dtype=object)})
     parts = []
     for number, line in enumerate(lines):
@@ -93,7 +95,9 @@ def read_electrodes(
     return out[["line", "electrode", "distance_m", "x", "y", "z"]].astype({"electrode": "int64"})
 
 
-def _from_file(file: str, name: str, mapping: Mapping[str, str], lines: Sequence[str], found: Findings) -> pd.DataFrame:
+def _from_file(
+    file: str, name: str, mapping: Mapping[str, str], lines: Sequence[str], found: Findings, systems: tuple[str, str]
+) -> pd.DataFrame:
     raw = tables_in.read(file, found, "electrodes")
     role = mapped(raw, "electrodes", mapping)
     if "x" not in role and "distance_m" not in role:
@@ -102,6 +106,11 @@ def _from_file(file: str, name: str, mapping: Mapping[str, str], lines: Sequence
         {c: number_column(raw, role[c]) if c in role else np.nan for c in ("electrode", "distance_m", "x", "y", "z")},
         index=range(len(raw.line)),
     )
+    if {"x", "y"} <= set(role):
+        source = system_of(systems[0], (role["x"], role["y"]))
+        frame["x"], frame["y"] = to_project(
+            frame["x"].to_numpy(float), frame["y"].to_numpy(float), source, systems[1], found, raw.file, "electrodes"
+        )
     if "line" in role:
         frame["line"] = raw.text(role["line"]).fillna("").astype(str).str.strip()
     else:

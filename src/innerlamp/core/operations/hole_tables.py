@@ -17,7 +17,7 @@ from ..formats.rawtable import RawTable
 from ..items.holes import INTERVAL_PLACES
 from ..units import factor, unit_in_heading
 from .detection import DetectionRule
-from .reading import attributes, mapped, number_column
+from .reading import attributes, mapped, number_column, system_of, to_project
 
 # Columns that the tables have of themselves; a file that has them as well was written by this program or another one.
 OWN = (*INTERVAL_PLACES, "line", "hole", "from_m", "to_m", "depth_m")
@@ -38,7 +38,14 @@ def depth_column(raw: RawTable, column: str, unit: DepthUnit, found: Findings, t
 
 
 def read_collars(
-    file: str, mapping: Mapping[str, str], unit: DepthUnit, ground: object, found: Findings, order: DayOrder = "auto"
+    file: str,
+    mapping: Mapping[str, str],
+    unit: DepthUnit,
+    ground: object,
+    found: Findings,
+    order: DayOrder,
+    coordinates: str,
+    crs: str,
 ) -> tuple[pd.DataFrame, str]:
     """Return checked collars and the heading of their azimuth; elevations may come from the ground.
 
@@ -47,6 +54,10 @@ def read_collars(
     raw = tables_in.read(file, found, "collar")
     role = mapped(raw, "collar", mapping)
     table = pd.DataFrame({"hole": raw.text(role["hole"]), **{r: number_column(raw, role[r]) for r in ("x", "y")}})
+    table["x"], table["y"] = to_project(
+        table["x"].to_numpy(float), table["y"].to_numpy(float), system_of(coordinates, (role["x"], role["y"])), crs,
+        found, raw.file, "collar",
+    )  # fmt: skip
     table["z"] = number_column(raw, role["z"]) if "z" in role else np.nan
     lacking = ~np.isfinite(table["z"].to_numpy())
     if lacking.any() and callable(ground):

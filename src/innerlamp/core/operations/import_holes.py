@@ -66,6 +66,7 @@ class HoleFiles(Params):
         more=True,
     )
     depth_unit: DepthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
     method: desurvey.Method = param("minimum curvature", "Path between readings")
     below_detection: DetectionRule = param(
         "half of limit", "Below detection is", help="What <0.5, -0.5 and ND become; the original stays in the report"
@@ -94,7 +95,7 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
     progress(0.02, "Reading collars")
     ground = level if isinstance(dem, Grid) else None
     collars, heading = hole_tables.read_collars(
-        p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found, p.day_order
+        p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found, p.day_order, p.coordinates, inputs.crs
     )
     file = tables_in.split(p.collar)[0].name
     area = dem.bounds[:4] if isinstance(dem, Grid) else None

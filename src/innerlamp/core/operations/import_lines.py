@@ -39,6 +39,7 @@ class ImportLines(Params):
     line_from: Literal["auto", "column", "file name"] = param("auto", "Line is named by", help="auto takes the line column where there is one")  # fmt: skip
     date: str = param("", "Date of survey", role="date", help="Year-month-day; taken from the date column when empty")
     day_order: DayOrder = param("auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
     above_ground: float = param(0.0, "Sensor above ground", unit="m", help="Where readings have no elevation and a ground surface is given", more=True)  # fmt: skip
 
     @field_validator("more", mode="before")
@@ -47,11 +48,11 @@ class ImportLines(Params):
         return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
-def _one(file: str, name: str, p: ImportLines, found: Findings) -> tuple[RawTable, pd.DataFrame, dict[str, str], np.ndarray]:  # fmt: skip
+def _one(file: str, name: str, p: ImportLines, crs: str, found: Findings) -> tuple[RawTable, pd.DataFrame, dict[str, str], np.ndarray]:  # fmt: skip
     """Return a file, its readings, their units, and the dates as they stand in it ('' where there are none)."""
     raw = tables_in.read(file, found, "lines")
     role = mapped(raw, "lines", p.columns)
-    frame, good = places(raw, role, found, "lines")
+    frame, good = places(raw, role, found, "lines", p.coordinates, crs)
     rest, units = attributes(raw, {*role.values(), "file_line"}, "missing", found, "lines")
     by_column = "line" in role and p.line_from != "file name"
     if not by_column and p.line_from == "column":
@@ -134,7 +135,7 @@ def _run(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
     units: dict[str, str] = {}
     for number, (file, name) in enumerate(zip(files, names, strict=True)):
         progress(0.05 + 0.8 * number / len(files), "Reading")
-        raw, table, mine, given = _one(file, name, p, found)
+        raw, table, mine, given = _one(file, name, p, inputs.crs, found)
         tables.append(table)
         raws.append(raw)
         texts.append(given)

@@ -18,7 +18,7 @@ from ..items.points import POINT_ROLES, PointSet
 from ..progress import Progress
 from .declare import Inputs, Operation, Output, Params, param
 from .detection import DetectionRule
-from .reading import attributes, mapped, number_column, title
+from .reading import attributes, mapped, number_column, system_of, title, to_project
 from .structures import Planes, settle_planes
 
 
@@ -35,6 +35,7 @@ class ImportPoints(Params):
         {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
     )
     below_detection: DetectionRule = param("half of limit", "Below detection is")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
 
 
 class ImportGrid(Params):
@@ -59,10 +60,16 @@ def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
     found.add("note", f"{int(again.sum())} repeated readings at stations", "kept; largest difference " + (", ".join(spread) or "none"), file=file, table="stations")  # fmt: skip
 
 
-def places(raw: RawTable, role: dict[str, str], found: Findings, table: str) -> tuple[pd.DataFrame, np.ndarray]:
+def places(
+    raw: RawTable, role: dict[str, str], found: Findings, table: str, coordinates: str, crs: str
+) -> tuple[pd.DataFrame, np.ndarray]:
     """Return x, y, z and file_line of all rows, and which have coordinates; the others are reported."""
     frame = pd.DataFrame(
         {c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line))
+    )
+    source = system_of(coordinates, (role["x"], role["y"]))
+    frame["x"], frame["y"] = to_project(
+        frame["x"].to_numpy(float), frame["y"].to_numpy(float), source, crs, found, raw.file, table
     )
     bad = ~(np.isfinite(frame["x"]) & np.isfinite(frame["y"])).to_numpy()
     if bad.any():
@@ -83,7 +90,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     progress(0.1, "Reading")
     raw = tables_in.read(p.file, found, p.role)
     role = mapped(raw, "structures" if p.role == "structures" else "points", p.columns)
-    frame, good = places(raw, role, found, p.role)
+    frame, good = places(raw, role, found, p.role, p.coordinates, inputs.crs)
     rest, units = attributes(raw, {*role.values(), "file_line"}, p.below_detection, found, p.role)
     if p.role == "structures":
         planes, plane_units = settle_planes(raw, role, p.planes, found)

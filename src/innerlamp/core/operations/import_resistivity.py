@@ -46,6 +46,7 @@ class ImportResistivity(Params):
     reverse: tuple[str, ...] = param(
         (), "Reversed lines", role="lines", help="Lines whose electrodes were counted from the other end; several are parted by semicolons"
     )  # fmt: skip
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
     spacing: float = param(10.0, "Electrode spacing", unit="m", above=0.0, more=True, help="Where there is no table of electrodes and a, b, m, n are numbers")  # fmt: skip
     line_spacing: float = param(50.0, "Line spacing", unit="m", above=0.0, more=True, help="Where electrodes have no coordinates: lines lie side by side in the order of their names")  # fmt: skip
     east: float = param(0.0, "First line starts at easting", unit="m", more=True)
@@ -102,7 +103,9 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
     abmn = frame[list("abmn")].to_numpy(float)
     empty = ~np.isfinite(value) | (np.isnan(abmn).sum(axis=1) > 0)
     dummy = ~empty & np.isin(value, DUMMIES)
-    twice = ~empty & ~dummy & arrays.impossible(np.where(np.isnan(abmn), -1, np.round(abmn * 100)).astype(np.int64))
+    # 0 may be an electrode at infinity, of which there may be two; a place of 0 m used twice shows by its factor.
+    numbers = np.where(np.isnan(abmn) | (abmn == 0), -1, np.round(abmn * 100)).astype(np.int64)
+    twice = ~empty & ~dummy & arrays.impossible(numbers)
     nothing = ~empty & ~dummy & ~twice & (value == 0)
     for bad, what in (
         (empty, "reading or electrode is not a number"),
@@ -233,7 +236,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     used = {line: rows[list("abmn")].to_numpy(float).ravel() for line, rows in frame.groupby("line")}
     electrodes = electrode_lines.read_electrodes(
         p.electrodes, names, p.columns.get("electrodes", {}), lines, used, p.positions == "distances", layout,
-        level if isinstance(ground, Grid) else None, found,
+        level if isinstance(ground, Grid) else None, found, (p.coordinates, inputs.crs),
     )  # fmt: skip
     electrodes = electrode_lines.reversed_lines(electrodes, p.reverse, found)
     at = _index(frame, electrodes, p, found)

@@ -33,6 +33,7 @@ class Choices:
     below_detection: DetectionRule = "half of limit"
     day_order: dates.DayOrder = "auto"
     dips: str = "auto"
+    coordinates: str = ""
     add_to: str = ""
     batches: bool = False
     ground: str = ""
@@ -72,7 +73,7 @@ def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
     runs += _lines([o for o in offers if o.kind == "lines"], choices, ground)
     electric = [o for o in offers if o.kind in ("resistivity", "electrodes")]
     if electric:
-        runs.append(_resistivity(electric, ground))
+        runs.append(_resistivity(electric, choices, ground))
     others = [
         o for o in offers if o.kind not in ("", "base", "ground", "lines", "resistivity", "electrodes", *HOLE_KINDS)
     ]
@@ -121,8 +122,7 @@ def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
             params[slot] = offer.ref
             mapping[slot] = offer.roles
         params |= {"more": more, "columns": mapping}
-        if choices.day_order != "auto":
-            params["day_order"] = choices.day_order
+        params |= {"day_order": choices.day_order, "coordinates": choices.coordinates}
         files = (collar.ref, *(o.ref for o in mine))
         target = choices.add_to or ("@holes" if choices.batches and out else "")
         if target:
@@ -165,14 +165,14 @@ def _lines(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
         groups.setdefault(key, []).append(offer)
     out = []
     for members in groups.values():
-        params: dict[str, Any] = {"file": members[0].ref, "more": [o.ref for o in members[1:]], "columns": members[0].roles, "day_order": choices.day_order}  # fmt: skip
+        params: dict[str, Any] = {"file": members[0].ref, "more": [o.ref for o in members[1:]], "columns": members[0].roles, "day_order": choices.day_order, "coordinates": choices.coordinates}  # fmt: skip
         if len(members) > 1:
             params["name"] = title(tables_in.split(members[0].ref)[0].parent)
         out.append(Run("import-lines", params, _given(ground), tuple(o.ref for o in members)))
     return out
 
 
-def _resistivity(offers: Sequence[Offer], ground: str) -> Run:
+def _resistivity(offers: Sequence[Offer], choices: Choices, ground: str) -> Run:
     readings = [o for o in offers if o.kind == "resistivity"]
     electrodes = [o for o in offers if o.kind == "electrodes"]
     if not readings:
@@ -180,14 +180,19 @@ def _resistivity(offers: Sequence[Offer], ground: str) -> Run:
     mapping = {"readings": readings[0].roles}
     if electrodes:
         mapping["electrodes"] = electrodes[0].roles
-    params = {"readings": [o.ref for o in readings], "electrodes": [o.ref for o in electrodes], "columns": mapping}
+    params = {
+        "readings": [o.ref for o in readings],
+        "electrodes": [o.ref for o in electrodes],
+        "columns": mapping,
+        "coordinates": choices.coordinates,
+    }
     return Run("import-resistivity", params, _given(ground), tuple(o.ref for o in offers))
 
 
 def _single(offer: Offer, choices: Choices) -> Run:
     path, part = tables_in.split(offer.ref)
     if offer.kind in ("samples", "stations", "structures", "workings"):
-        params: dict[str, Any] = {"file": offer.ref, "role": offer.kind, "columns": offer.roles, "below_detection": choices.below_detection}  # fmt: skip
+        params: dict[str, Any] = {"file": offer.ref, "role": offer.kind, "columns": offer.roles, "below_detection": choices.below_detection, "coordinates": choices.coordinates}  # fmt: skip
         return Run("import-points", params, {}, (offer.ref,))
     if offer.kind in ("ground", "grid"):
         named = {"attribute": "elevation", "unit": "m"} if offer.kind == "ground" else _grid_words(path)

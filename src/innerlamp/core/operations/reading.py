@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ..crs import same_system, transformers
 from ..errors import InputError
 from ..findings import Findings
 from ..formats import columns, rawtable
@@ -102,6 +103,48 @@ def attributes(
         )
     frame = pd.DataFrame(taken, index=range(len(raw.line)))
     return detection.join_units(frame, units, found, raw.file, table, raw.line, where), units
+
+
+def system_of(given: str, headings: tuple[str, str]) -> str:
+    """Return the coordinate system of a table: the one chosen, else degrees where its headings say so, else ''.
+
+    Longitude and latitude in a heading mean degrees of WGS 84 (common practice, no source).
+    """
+    if given.strip():
+        return given.strip()
+    words = [h.strip().lower() for h in headings]
+    return "EPSG:4326" if words[0].startswith("lon") and words[1].startswith("lat") else ""
+
+
+def to_project(
+    x: NDArray[np.float64], y: NDArray[np.float64], source: str, crs: str, found: Findings, file: str, table: str
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return eastings and northings turned from a table's own coordinate system into the project's.
+
+    Without a system they are taken as the project's; when they look like degrees that is reported.
+
+    Raises
+    ------
+    InputError, CrsError
+        When the coordinates don't fit the system, or it is unknown.
+    """
+    known = np.isfinite(x) & np.isfinite(y)
+    if not source:
+        if known.any() and (np.abs(x[known]) <= 360).all() and (np.abs(y[known]) <= 90).all() and np.ptp(x[known]) < 20:
+            small = np.abs(x[known] - np.round(x[known])).max() > 1e-9 and np.abs(y[known]).max() > 1
+            if small:
+                found.add("look", "coordinates look like degrees", f"taken as metres of {crs}; say in which system they are", file=file, table=table)  # fmt: skip
+        return x, y
+    if same_system(source, crs):
+        return x, y
+    east, north = transformers(source, crs)[0](x, y)
+    east, north = np.where(known, east, np.nan), np.where(known, north, np.nan)
+    if known.any() and not (np.isfinite(east[known]) & np.isfinite(north[known])).all():
+        raise InputError(
+            f"coordinates don't fit {source}", where=file, fix="Check the system and which column is which"
+        )
+    found.add("note", f"coordinates are in {source}", f"turned into {crs}", file=file, table=table)
+    return east, north
 
 
 def title(path: Path) -> str:
