@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import interface, kernels, tables
+from . import intake, interface, kernels, tables
 from .table import Row, show
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -17,6 +17,8 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     tables.import_two_million_readings,
     tables.sort_and_filter_a_million_rows,
     tables.scroll_a_million_rows,
+    intake.look_at_a_gigabyte,
+    intake.look_at_the_prospect,
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from ..core.errors import LampError
 from .main import leave, make_application, make_window
 from .panes.chart_pane import ChartPane
+from .panes.checks_pane import ChecksPane
 from .panes.profile_pane import ProfilePane
 from .panes.scene_pane import ScenePane
 from .panes.table_pane import TablePane
@@ -158,23 +159,45 @@ def _import(window: Window) -> None:
     for job in window.ctx.jobs:
         window.ctx.runner.cancel(job)
     wait_until(lambda: not any(j.active for j in window.ctx.jobs), 10)
-    _light(window, "Ground", "Emberlow holes")
+    _light(window, "Ground", "Emberlow holes", "Resistivity", "Structural readings")
     window.ctx.select_item(_find(window, "Emberlow holes"))
-    form = window.steps.open_form("import-holes")
-    for name, file in (
-        ("collar", "collars.csv"),
-        ("survey", "downhole_surveys.csv"),
-        ("assay", "assays.csv"),
-        ("lithology", "geology_log.csv"),
-    ):
-        form.fields[name].set_value(str(FILES / "drilling" / file))
+    window.steps.close_form()
+    form = window.steps.open_intake(
+        [FILES / n for n in ("drilling", "geochemistry", "geophysics", "geology", "terrain")]
+    )
+    wait_until(lambda: not form.looking, 30)
     settle(window)
+    form.list.selectRow(next(k for k, o in enumerate(form.offers) if o.kind == "assay"))
+    wait_until(lambda: form.preview.table.rowCount() > 0, 10)
     table = window.centre.pane("table")
     assert isinstance(table, TablePane)
     table.show_table("by hole")
+    window.centre.fit_all()
+
+
+def _checks(window: Window) -> None:
+    window.steps.show_area("Data")
+    _light(window, "Ground", "Emberlow holes", "Old geological map")
+    window.ctx.select_item(_find(window, "Emberlow holes"))
+    for number, kind in enumerate(("map", "chart", "checks", "chart")):
+        window.centre.frames[number].show_kind(kind)
+        settle(window)
+    for number, what in ((1, "Control"), (3, "Along")):
+        pane = window.centre.frames[number].pane
+        assert isinstance(pane, ChartPane)
+        pane.show_view(what)
+        settle(window)
+    window.centre.fit_all()
+    checks = window.centre.frames[2].pane
+    assert isinstance(checks, ChecksPane)
+    checks.view.selectRow(7)
+    checks.go()
 
 
 def _targets(window: Window) -> None:
+    for number, kind in enumerate(("map", "scene", "section", "table")):
+        window.centre.frames[number].show_kind(kind)
+    settle(window)
     _light(window, "Ground", "Targets score", "Emberlow holes", "Sn shell 800 ppm", "Targets")
     window.ctx.select_item(_find(window, "Targets"))
     window.steps.open_form("rank-targets")
@@ -228,5 +251,5 @@ def _profiles(window: Window) -> None:
 
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview, "map": _map, "section": _section, "scene": _scene,
-    "inversion": _inversion, "import": _import, "targets": _targets, "charts": _charts, "profiles": _profiles,
+    "inversion": _inversion, "import": _import, "checks": _checks, "targets": _targets, "charts": _charts, "profiles": _profiles,
 }  # fmt: skip

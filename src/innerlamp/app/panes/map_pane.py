@@ -80,6 +80,7 @@ class MapPane(Pane):
                 self.plot.addItem(each)
             self._drawn[entry.id] = (key, graphics)
         self._draw_section()
+        self.show_selection(self.ctx.selection)
         if not self._fitted and self._drawn and not self.ctx.reading:
             self._fitted = True
             self.fit()
@@ -232,6 +233,9 @@ class MapPane(Pane):
             if show:
                 line.setValue(value)
 
+    def on_selected(self, item: str) -> None:
+        self.show_selection(self.ctx.selection)
+
     def show_selection(self, selection: Selection) -> None:
         xyz = selected_places(self.ctx, selection)
         self._marked.setData(x=xyz[:, 0], y=xyz[:, 1])
@@ -269,6 +273,8 @@ class MapPane(Pane):
 
 def selected_places(ctx: Context, selection: Selection) -> np.ndarray:
     """Return the places (n, 3) of the selected rows."""
+    if selection.item not in ctx.lit and selection.item != ctx.selected:
+        return np.empty((0, 3))  # what is dim, and not looked at in a table or chart, leaves no ring either
     item = ctx.item(selection.item) if selection.item else None
     if item is None or not selection.rows:
         return np.empty((0, 3))

@@ -48,8 +48,8 @@ class ProfilePane(Pane):
         self.tools.addWidget(self.line)
         self.tools.addWidget(self.forward)
         self.first, self.other = (
-            choice_box("Reading"),
-            choice_box("A second reading beside it, such as raw beside corrected"),
+            choice_box("Reading", length=6),
+            choice_box("A second reading beside it, such as raw beside corrected", length=5),
         )
         self.own = QCheckBox("own scale")
         self.own.setToolTip("Give the second reading a scale of its own, on the right")
@@ -78,7 +78,7 @@ class ProfilePane(Pane):
         for check in (self.own, self.three, self.common, self.spikes):
             check.toggled.connect(lambda _: self.redraw())
         for members in (
-            (self.first, self.other, self.own),
+            (self.first, self.other, self.own, self.take_out),
             (
                 self.three,
                 self.common,

@@ -337,6 +337,9 @@ class ScenePane(Pane):
             self._cursor.SetPosition(x, y, z * self.ctx.exaggeration)
         self.render_soon()
 
+    def on_selected(self, item: str) -> None:
+        self.show_selection(self.ctx.selection)
+
     def show_selection(self, selection: Selection, render: bool = True) -> None:
         for prop in self._chosen:
             self.renderer.RemoveViewProp(prop)

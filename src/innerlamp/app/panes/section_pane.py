@@ -191,6 +191,9 @@ class SectionPane(Pane):
         self._cross[1].setVisible(bool(show))
         self._cross[0].setVisible(bool(show and np.isfinite(cursor.z)))
 
+    def on_selected(self, item: str) -> None:
+        self.show_selection(self.ctx.selection)
+
     def show_selection(self, selection: Selection) -> None:
         xyz = selected_places(self.ctx, selection)
         if self.ctx.section is None or not len(xyz):
