@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import shutil
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ import pytest
 from innerlamp.api import Project
 from innerlamp.core.formats.table import FORMATS, export
 from innerlamp.core.items.base import Item
+from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.kinds import KINDS
 from innerlamp.core.operations import execute
 from innerlamp.core.operations.declare import AREAS, Operation
@@ -30,6 +32,14 @@ def demo(demo_path: Path) -> Any:
 
 def of_kind(store: Store, kind: str) -> Item:
     return next(store.load(e.id) for e in store.entries() if e.kind == kind)
+
+
+def few_rows(item: Item) -> Item:
+    """The item with short tables: the library that writes ODS takes a minute for what others write in a second."""
+    if isinstance(item, HoleSet):
+        cut = {n: t.head(200) for n, t in item.tables.items()}
+        return dataclasses.replace(item, tables=cut, findings=item.findings.head(50))
+    return dataclasses.replace(item, table=item.table.head(200))  # type: ignore[attr-defined,call-arg]
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -126,7 +136,8 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
 def test_every_format_writes_its_kinds(demo: Store, chosen: Any, tmp_path: Path) -> None:
     for kind in chosen.kinds:
         for extension in chosen.extensions:
-            files = export(of_kind(demo, kind), tmp_path / f"{kind}{extension}")
+            item = of_kind(demo, kind)
+            files = export(few_rows(item) if extension == ".ods" else item, tmp_path / f"{kind}{extension}")
             sizes = [f.stat().st_size for f in files]  # a Shapefile has small companions
             assert min(sizes) > 0
             assert max(sizes) > 40

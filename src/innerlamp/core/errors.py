@@ -6,6 +6,9 @@ command line can show one clear sentence without knowing the details.
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
+
 
 class LampError(Exception):
     """Base of all errors that a user is meant to read.
@@ -60,3 +63,20 @@ class Cancelled(LampError):
 
     def __init__(self, what: str = "Stopped on request", where: str = "", fix: str = "") -> None:
         super().__init__(what, where, fix)
+
+
+@contextlib.contextmanager
+def refused(words: str, where: str) -> Iterator[None]:
+    """Turn whatever a damaged file leads a reader into a sentence.
+
+    Raises
+    ------
+    InputError
+        In place of anything that is not already a `LampError`.
+    """
+    try:
+        yield
+    except LampError:
+        raise
+    except Exception as error:
+        raise InputError(f"{words} ({error})", where=where) from error

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..errors import InputError
+from ..errors import InputError, refused
 from ..items.base import Item, class_columns, numeric_columns
 from ..items.electrodes import ElectrodeSurvey
 from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices
@@ -105,6 +105,11 @@ def read_element(path: Path, name: str, crs: str) -> Item:
     project = _project(path, [str(overview[name].uid)])
     if not project.elements:
         raise InputError(f"the element '{name}' can't be read", where=path.name)
+    with refused(f"the element '{name}' can't be read", path.name):
+        return _item_of(project, name, crs, path)
+
+
+def _item_of(project: Any, name: str, crs: str, path: Path) -> Item:
     element = project.elements[0]
     origin = np.asarray(project.origin, dtype=float) + np.asarray(element.geometry.origin, dtype=float)
     kind = type(element).__name__

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import InputError
+from ..errors import InputError, refused
 from ..items.fields import BlockModel, Surface
 from . import vtkxml
 from .lattice import Lattice, lattice_of
@@ -20,7 +20,11 @@ _FLAT = {5, 7, 9}
 
 def read_surface(path: Path) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     """Return vertices (n, 3) and triangles (m, 3) of a VTP file, or of the flat cells of a VTU file."""
-    data = vtkxml.read(path)
+    with refused("can't be read as a VTK file", path.name):
+        return _surface(vtkxml.read(path), path)
+
+
+def _surface(data: vtkxml.VtkData, path: Path) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     if data.kind not in ("PolyData", "UnstructuredGrid"):
         raise InputError("the file holds a volume, not a surface", where=path.name, fix="Import it as a block model")
     parts: list[NDArray[np.int64]] = []
@@ -67,7 +71,11 @@ def read_blocks(path: Path) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
 
     Cells of different sizes along an axis (VTR) are split into equal ones of the smallest size.
     """
-    data = vtkxml.read(path)
+    with refused("can't be read as a VTK file", path.name):
+        return _blocks(vtkxml.read(path), path)
+
+
+def _blocks(data: vtkxml.VtkData, path: Path) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
     if data.kind == "UnstructuredGrid":
         return _unstructured(data, path.name)
     if data.kind == "PolyData":
