@@ -244,3 +244,43 @@ def test_a_folder_is_brought_in_by_one_command(tmp_path: Path, capsys: pytest.Ca
     assert main(["bring", str(tmp_path / "p.lamp"), str(folder / "mag.csv"), "--day-order", "day first"]) == 0
     assert main(["export", str(tmp_path / "p.lamp"), "all", str(tmp_path / "all.omf")]) == 0
     assert (tmp_path / "all.omf").stat().st_size > 1000
+
+
+ODD = st.one_of(st.integers(-3, 9).map(str), st.sampled_from(["", "x", "1e5", "<2", "-999", "N35E", "nan", "1,5", "09:61", "\"q"]))  # fmt: skip
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(rows=st.lists(st.lists(ODD, min_size=5, max_size=5), min_size=1, max_size=9))
+def test_malformed_rows_are_kept_or_reported_by_every_new_reader(tmp_path: Path, rows: list[list[str]]) -> None:
+    body = "\n".join(",".join(r) for r in rows) + "\n"
+    cases = {
+        "import-resistivity": ("a,b,m,n,rhoa", {"repeats": "keep all"}, "readings"),
+        "import-points": ("x,y,Dip,Strike,Note", {"role": "structures"}, "file"),
+        "import-lines": ("Line,x,y,Time,nT", {}, "file"),
+    }
+    for operation, (head, extra, slot) in cases.items():
+        path = write(tmp_path, f"{operation}.csv", f"{head}\n{body}")
+        try:
+            item = run(operation, **{slot: str(path)}, **extra)
+        except LampError as error:
+            assert str(error)
+            continue
+        kept = set(item.table["file_line"])  # type: ignore[attr-defined]
+        left = set(item.findings.query("severity == 'left out'")["line"]) - {0} if len(item.findings) else set()  # type: ignore[attr-defined]
+        written = {k + 2 for k, r in enumerate(rows) if any(c.strip() for c in r)}
+        assert written <= kept | left, operation
+        assert not kept & left, operation
+
+
+def test_maps_and_surfaces_without_a_system_take_the_one_that_is_given(tmp_path: Path) -> None:
+    import ezdxf
+
+    x, y = pyproj.Transformer.from_crs(CRS, 32630, always_xy=True).transform([503000.0, 503100.0], [5602000.0, 5602000.0])  # fmt: skip
+    doc = ezdxf.new("R2010")  # type: ignore[attr-defined]
+    doc.modelspace().add_line((x[0], y[0], 5), (x[1], y[1], 5))
+    doc.saveas(tmp_path / "l.dxf")
+    made = run("import-features", file=str(tmp_path / "l.dxf"), coordinates="EPSG:32630")
+    assert made.vertices[:, 0] == pytest.approx([503000, 503100], abs=1e-3)  # type: ignore[attr-defined]
+    write(tmp_path, "s.obj", f"v {x[0]:.4f} {y[0]:.4f} 5\nv {x[1]:.4f} {y[1]:.4f} 5\nv {x[0]:.4f} {y[0] + 50:.4f} 9\nf 1 2 3\n")  # fmt: skip
+    body = run("import-surface", file=str(tmp_path / "s.obj"), coordinates="EPSG:32630")
+    assert sorted(body.vertices[:, 0])[-1] == pytest.approx(503100, abs=1e-2)  # type: ignore[attr-defined]

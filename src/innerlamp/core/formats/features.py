@@ -34,8 +34,10 @@ def layers(path: Path) -> tuple[str, ...]:
         ) from error
 
 
-def read_features(path: Path, layer: str, name: str, crs: str, found: Findings) -> Features:
+def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, given: str = "") -> Features:
     """Read features, turned into the coordinate system of the project where the file has another.
+
+    `given` is the system of a file that names none; without it such a file is taken as the project's.
 
     Raises
     ------
@@ -43,7 +45,7 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings) 
         When the file can't be read, holds nothing, or is too large.
     """
     if path.suffix.lower() == ".dxf":
-        return _read_dxf(path, name, crs, found)
+        return _read_dxf(path, name, crs, found, given)
     import pyogrio
     import shapely
 
@@ -57,7 +59,7 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings) 
     table = pd.DataFrame(
         {str(f): _plain(v) for f, v in zip(meta["fields"], data, strict=True)}, index=range(len(shapes))
     )
-    source = str(meta.get("crs") or "")
+    source = str(meta.get("crs") or "") or given
     empty = shapely.is_missing(shapes) | shapely.is_empty(shapes)
     if empty.any():
         found.add(
@@ -104,7 +106,10 @@ def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Fi
         return vertices
     if same_system(source, crs):
         return vertices
-    here, there = parse_crs(crs), pyproj.CRS.from_user_input(source)
+    try:
+        here, there = parse_crs(crs), pyproj.CRS.from_user_input(source)
+    except (pyproj.exceptions.CRSError, ValueError) as error:
+        raise InputError(f"'{source}' is not a known coordinate system", where=file) from error
     turn = pyproj.Transformer.from_crs(there, here, always_xy=True)
     x, y = turn.transform(vertices[:, 0], vertices[:, 1])
     if not np.isfinite(x).all():
@@ -236,7 +241,7 @@ def _to_degrees(shapes: np.ndarray, crs: str) -> np.ndarray:
     return np.asarray(shapely.transform(shapes, lambda xy: np.column_stack(turn.transform(xy[:, 0], xy[:, 1]))))
 
 
-def _read_dxf(path: Path, name: str, crs: str, found: Findings) -> Features:
+def _read_dxf(path: Path, name: str, crs: str, found: Findings, given: str) -> Features:
     import ezdxf
 
     try:
@@ -262,7 +267,7 @@ def _read_dxf(path: Path, name: str, crs: str, found: Findings) -> Features:
     if not shapes:
         raise InputError("the drawing holds no points, lines or polygons", where=path.name)
     vertices, starts, owner, role = flatten(np.array(shapes, dtype=object))
-    vertices = to_project(vertices, "", crs, path.name, found)
+    vertices = to_project(vertices, given, crs, path.name, found)
     return Features(
         name=name,
         crs=crs,

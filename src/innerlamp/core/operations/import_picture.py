@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pandas as pd
 
@@ -20,6 +22,7 @@ from .reading import title
 class ImportPicture(Params):
     file: str = param(..., "Picture", role="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place")  # fmt: skip
     name: str = param("", "Name", help="The file's name when empty")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
     points: tuple[tuple[float, float, float, float], ...] = param(
         (), "Picked points", role="picks", help="Column and row of the picture, easting and northing; three or more, far apart. They go before a place that the file names"
     )  # fmt: skip
@@ -51,9 +54,10 @@ def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item
         raise InputError(
             "the picture names no place", where=path.name, fix="Pick three or more points on it, or give a world file"
         )
-    elif not raw.crs:
+    elif not raw.crs and not p.coordinates.strip():
         found.add("look", "the picture names no coordinate system", f"taken as {inputs.crs}", file=path.name)
-    elif not same_system(raw.crs, inputs.crs):
+    elif not same_system(raw.crs or p.coordinates.strip(), inputs.crs):
+        raw = replace(raw, crs=raw.crs or p.coordinates.strip())
         progress(0.5, "Turning into the project's system")
         pixels, affine = pictures.to_system(raw, inputs.crs)
         found.add("note", f"the picture is in {raw.crs}", f"turned into {inputs.crs}", file=path.name)

@@ -43,6 +43,7 @@ class ImportGrid(Params):
     name: str = param("", "Name", help="The file's name when empty")
     attribute: str = param("elevation", "Values are", help="'elevation' makes it the ground surface")
     unit: str = param("m", "Unit")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of the grid's system where the file names none and it is not the project's")  # fmt: skip
 
 
 def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
@@ -124,6 +125,7 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
     progress(0.1, "Reading")
     path, _ = tables_in.split(p.file)
     values, x0, y0, dx, dy, crs = grids.read_grid(path)
+    crs = crs or p.coordinates.strip()
     if crs and not same_system(crs, inputs.crs):
         progress(0.5, "Reprojecting")
         forward, back = transformers(crs, inputs.crs)

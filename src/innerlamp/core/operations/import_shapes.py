@@ -14,7 +14,7 @@ from ..items.fields import BlockModel, Surface
 from ..progress import Progress
 from ..units import unit_in_heading
 from .declare import Inputs, Operation, Output, Params, param
-from .reading import mapped, number_column, title
+from .reading import mapped, number_column, system_of, title, to_project
 
 
 class ImportFeatures(Params):
@@ -22,6 +22,7 @@ class ImportFeatures(Params):
         ..., "Map file", role="file", help="GeoPackage, Shapefile, GeoJSON or DXF; a layer is named file#layer"
     )
     name: str = param("", "Name", help="The file's name when empty")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
 
 
 class ImportSurface(Params):
@@ -32,6 +33,7 @@ class ImportSurface(Params):
         help="OBJ, PLY, STL, VTP, DXF with 3D faces, or a table of points that is made into triangles",
     )
     name: str = param("", "Name", help="The file's name when empty")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
     longest: float = param(
         0.0,
         "Longest side",
@@ -66,7 +68,11 @@ def _run_features(inputs: Inputs, p: ImportFeatures, progress: Progress) -> dict
             where=path.name,
             fix=f"Name one: {path.name}#{names[0]} (there are: {', '.join(names)})",
         )
-    return {"features": features.read_features(path, layer, p.name or title(path), inputs.crs, Findings())}
+    return {
+        "features": features.read_features(
+            path, layer, p.name or title(path), inputs.crs, Findings(), p.coordinates.strip()
+        )
+    }
 
 
 def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[str, Item]:
@@ -81,7 +87,11 @@ def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[s
         if "z" not in role:
             raise InputError("no column for Elevation", where=raw.file)
         xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
+        xyz[:, 0], xyz[:, 1] = to_project(xyz[:, 0], xyz[:, 1], system_of("", (role["x"], role["y"])), inputs.crs, found, raw.file, "points")  # fmt: skip
         vertices, triangles = meshes.triangulate(xyz[np.isfinite(xyz).all(axis=1)], p.longest, raw.file)
+    if p.coordinates.strip():
+        x, y = to_project(vertices[:, 0], vertices[:, 1], p.coordinates.strip(), inputs.crs, Findings(), path.name, "surface")  # fmt: skip
+        vertices = np.column_stack([x, y, vertices[:, 2]])
     closed = is_closed(triangles)
     held = abs(volume(vertices, triangles)) if closed else 0.0
     if closed and volume(vertices, triangles) < 0:

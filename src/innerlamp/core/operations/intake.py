@@ -191,22 +191,23 @@ def _resistivity(offers: Sequence[Offer], choices: Choices, ground: str) -> Run:
 
 def _single(offer: Offer, choices: Choices) -> Run:
     path, part = tables_in.split(offer.ref)
+    system = {"coordinates": choices.coordinates}
     if offer.kind in ("samples", "stations", "structures", "workings"):
-        params: dict[str, Any] = {"file": offer.ref, "role": offer.kind, "columns": offer.roles, "below_detection": choices.below_detection, "coordinates": choices.coordinates}  # fmt: skip
+        params: dict[str, Any] = {"file": offer.ref, "role": offer.kind, "columns": offer.roles, "below_detection": choices.below_detection, **system}  # fmt: skip
         return Run("import-points", params, {}, (offer.ref,))
     if offer.kind in ("ground", "grid"):
         named = {"attribute": "elevation", "unit": "m"} if offer.kind == "ground" else _grid_words(path)
-        return Run("import-grid", {"file": offer.ref, **named}, {}, (offer.ref,))
+        return Run("import-grid", {"file": offer.ref, **named, **system}, {}, (offer.ref,))
     if offer.kind in ("blocks", "cells"):
         return Run("import-blocks", {"file": offer.ref, "columns": offer.roles}, {}, (offer.ref,))
     if offer.kind in ("surface", "heights"):
-        return Run("import-surface", {"file": offer.ref}, {}, (offer.ref,))
+        return Run("import-surface", {"file": offer.ref, **system}, {}, (offer.ref,))
     if offer.kind == "element":
         return Run("import-element", {"file": str(path), "element": part}, {}, (offer.ref,))
     if offer.kind == "picture":
         points = [list(map(float, p)) for p in choices.picks.get(offer.ref, ())]
-        return Run("import-picture", {"file": offer.ref, "points": points}, {}, (offer.ref,))
-    return Run("import-features", {"file": offer.ref}, {}, (offer.ref,))
+        return Run("import-picture", {"file": offer.ref, "points": points, **system}, {}, (offer.ref,))
+    return Run("import-features", {"file": offer.ref, **system}, {}, (offer.ref,))
 
 
 def _grid_words(path: Path) -> dict[str, str]:
