@@ -103,7 +103,9 @@ class OperationForm(QWidget):
             combo.setMinimumContentsLength(10)
             self.slots[slot.slot] = combo
             combo.activated.connect(lambda _: self._slot_changed())
-            layout.addRow(slot.label, combo)
+            words = QLabel(slot.label)
+            words.setWordWrap(True)
+            layout.addRow(words, combo)
         self._fill_slots()
         self.preview: Preview | None = None
         if op.name in PREVIEWS_FIRST:
@@ -171,6 +173,8 @@ class OperationForm(QWidget):
                 if self.ctx.selected in ids
                 else next((i for i in ids if i in self.ctx.lit), ids[0] if ids else "")
             )
+            if not slot.proposed and wanted not in (before, used):
+                wanted = ""
             combo.setCurrentIndex(max(combo.findData(wanted), 0))
 
     def _used_before(self, slot: str) -> str:

@@ -10,6 +10,7 @@ from .layout_preview import LayoutPreview
 from .picks_preview import PicksPreview
 from .previews import BatchPreview, ColumnsPreview, Preview
 from .rules_preview import RulesPreview, SamePreview
+from .variogram_preview import VariogramPreview
 
 if TYPE_CHECKING:
     from .form import OperationForm
@@ -27,6 +28,8 @@ PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
     "import-picture": PicksPreview,
     "group-codes": RulesPreview,
     "merge-holes": SamePreview,
+    "grid-kriging": VariogramPreview,
+    "cross-validate": VariogramPreview,
 }
 # These stand above the parameters that shape them.
 PREVIEWS_FIRST: dict[str, Callable[[OperationForm], Preview]] = {"rank-targets": CurvesPreview}

@@ -57,7 +57,7 @@ def param(
 
 @dataclass(frozen=True)
 class Input:
-    """An input slot: which kinds of items fit; `need` narrows it further."""
+    """An input slot: which kinds of items fit; `need` narrows it further; `proposed` fills it in forms unasked."""
 
     slot: str
     label: str
@@ -65,6 +65,7 @@ class Input:
     optional: bool = False
     help: str = ""
     need: Callable[[Any], bool] | None = None
+    proposed: bool = True
 
 
 @dataclass(frozen=True)
