@@ -272,6 +272,8 @@ class Context:
             wanted = str(entry.recipe.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
+        if {"weight", "round"} <= set(entry.attributes):  # contours go by their level
+            return next((a for a in entry.attributes if a not in ("weight", "round")), "")
         measured = [
             a for a, unit in entry.attributes.items() if unit and unit != "m" and not a.upper().startswith("RAW")
         ]

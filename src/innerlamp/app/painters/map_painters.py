@@ -24,6 +24,7 @@ from ...core.project.records import Entry
 from ..context import Context
 from . import flat
 from .colours import bins, colour_at, colour_values
+from .contour_lines import ContourLines, level_of
 
 Painter = Callable[[Context, Entry, Item], list[pg.GraphicsObject]]
 MOST_LABELS = 3000
@@ -210,6 +211,11 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
         for colour, mask in bins(legend, values):
             for row in np.flatnonzero(mask):
                 colours[row] = colour
+    level = level_of(item)
+    if level:
+        if level == "elevation" and attribute == level:  # the grey of the ground would vanish on it
+            colours = [QColor("#8A5A2B" if ctx.theme.name == "paper" else "#D9A873")] * len(item.table)
+        return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)]
     areas: dict[str, QPainterPath] = {}
     edges: dict[str, QPainterPath] = {}
     spots: dict[str, list[np.ndarray]] = {}
