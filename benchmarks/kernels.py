@@ -138,3 +138,54 @@ def radial_field() -> Iterator[Row]:
         "3.5–4.8 s (notes)",
         f"scipy, from {len(few):,} nodes: {theirs:.0f} s; difference {np.abs(peer(few) - rbf.evaluate(fields[0], few)).max():.0e}",
     )
+
+
+def maps() -> Iterator[Row]:
+    """Kriging, leave-one-out, contours and filters at the sizes of a whole district."""
+    from innerlamp.core.compute.gridding import contouring, kriging
+    from innerlamp.core.compute.gridding.variogram import Model, Structure
+    from innerlamp.core.compute.potential import filters
+
+    rng = np.random.default_rng(1)
+    x, y = rng.uniform(0, 5000, (2, 5000))
+    v = np.sin(x / 600) + np.cos(y / 400) + rng.normal(0, 0.2, 5000)
+    model = Model(0.05, (Structure("spherical", 1.0, 900.0),))
+    gx, gy = (g.ravel() for g in np.meshgrid(np.linspace(0, 5000, 500), np.linspace(0, 5000, 500)))
+    kriging.krige(x, y, v, gx[:9], gy[:9], model)
+    yield Row(
+        "Kriging 5,000 samples to 500 x 500, 24 neighbours",
+        f"{seconds(lambda: kriging.krige(x, y, v, gx, gy, model)):.1f} s",
+        "under 15 s",
+    )
+    every = np.arange(5000)
+    yield Row(
+        "Leave-one-out of the same",
+        f"{seconds(lambda: kriging.krige(x, y, v, x, y, model, leave=every)):.2f} s",
+        "under 10 s",
+    )
+    from scipy.ndimage import gaussian_filter
+
+    smooth = gaussian_filter(rng.normal(size=(2000, 2000)), 20) * 100
+    axis = 10.0 * np.arange(2000)
+    levels = np.linspace(*np.percentile(smooth, [1, 99]), 30)
+    import contourpy
+
+    made = contourpy.contour_generator(axis, axis, smooth, name="serial")
+    bare = seconds(lambda: [made.lines(level) for level in levels])
+    took = seconds(lambda: contouring.contours(smooth, axis, axis, levels, 40.0))
+    yield Row(
+        "Contours of 2,000 x 2,000 at 30 levels", f"{took:.1f} s", "under 3 s", f"{took / bare:.1f} x contourpy alone"
+    )
+    large = rng.normal(size=(4000, 4000)).cumsum(0).cumsum(1) / 1e3
+    runs = {
+        "vertical derivative": lambda: filters.derivatives(large, 25, 25),
+        "total gradient": lambda: filters.total_gradient(large, 25, 25),
+        "tilt": lambda: filters.tilt(large, 25, 25),
+        "continuation": lambda: filters.continued(large, 25, 25, 100.0),
+        "reduction to the pole": lambda: filters.reduced_to_pole(large, 25, 25, 60, 10),
+        "pseudo-gravity": lambda: filters.pseudo_gravity(large, 25, 25, 60, 10),
+        "band-pass": lambda: filters.band_pass(large, 25, 25, 100, 1000),
+        "polynomial of order 3": lambda: filters.polynomial(large, 3),
+    }
+    for name, run in runs.items():
+        yield Row(f"Filter 4,000 x 4,000: {name}", f"{seconds(run):.1f} s", "under 10 s")

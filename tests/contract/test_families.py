@@ -99,6 +99,13 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         "lift-corrections",
         "exclude-spikes",
         "group-codes",
+        "grid-kriging",
+        "grid-neighbours",
+        "cross-validate",
+        "contours",
+        "calculate-grid",
+        "filter-grid",
+        "regional-residual",
     }  # not part of the demo project, so they are run here
     copy = tmp_path / "copy.lamp"
     shutil.copytree(demo_path, copy)
@@ -118,6 +125,17 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         project.run("lift-corrections", item="Soils")
         project.run("exclude-spikes", lines="Airborne magnetics", attribute="TMI_ANOM_nT", limit=4.0)
         project.run("group-codes", holes="Emberlow holes", attribute="Rock", rules={"*": "All"})
+        soil = {"samples": "Soils", "attribute": "Sn ppm", "transform": "log10", "cell": 80.0}
+        kriged = project.run("grid-kriging", **soil)
+        project.run("grid-neighbours", method="natural neighbours", **soil)
+        project.run("cross-validate", samples="Soils", attribute="Sn ppm", transform="log10")
+        project.run("contours", grid=kriged["grid"], levels="logarithmic")
+        project.run("calculate-grid", a="Ground", expression="a + 150", name="Flight surface")
+        stations = project.run("grid-neighbours", samples="Gravity stations", attribute="Bouguer_mGal", cell=60.0)[
+            "grid"
+        ]
+        residual = project.run("regional-residual", grid=stations)["residual"]
+        project.run("filter-grid", grid=residual, filter="horizontal gradient")
         project.export("Sn shell 800 ppm", tmp_path / "shell.omf")
         project.run("import-element", file=str(tmp_path / "shell.omf"), name="Shell again")
         assert project["Shell again"].volume_m3 == pytest.approx(project["Sn shell 800 ppm"].volume_m3)  # type: ignore[attr-defined]

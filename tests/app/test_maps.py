@@ -1,0 +1,102 @@
+"""Maps in the window: kriging with its variogram dragged, contours with labels in their lines."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from innerlamp.app.forms.variogram_preview import VariogramPreview, round_step
+from innerlamp.app.painters.contour_lines import ContourLines
+from innerlamp.app.panes.map_pane import MapPane
+from innerlamp.app.shell.window import Window
+from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.items.fields import Grid
+
+from .conftest import run_form, widget_image
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def open_kriging(window: Window) -> VariogramPreview:
+    window.ctx.select_item(window.ctx.store.find("Soils").id)  # type: ignore[union-attr]
+    form = window.steps.open_form("grid-kriging")
+    preview = form.preview
+    assert isinstance(preview, VariogramPreview)
+    assert wait_until(lambda: preview.view.model is not None, 20)
+    settle(window)
+    return preview
+
+
+def test_the_variogram_is_fitted_dragged_and_kriged_with(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.auto_refresh = False
+    preview = open_kriging(window)
+    view = preview.view
+    assert view.model is not None
+    fitted = view.model.structures[0].range
+    assert "pairs" in preview.words.text()
+    image = widget_image(window, view)
+    lit = window.ctx.theme.lit.lower()
+    assert sum(image.pixelColor(x, y).name() == lit for x in range(0, image.width()) for y in range(0, image.height(), 2)) > 40  # fmt: skip
+    start, target = view.handles()["sill"], view.place(fitted * 0.5, view.model.sill * 0.9)
+    QTest.mousePress(view, LEFT, pos=start.toPoint())
+    QTest.mouseMove(view, target.toPoint())
+    QTest.mouseRelease(view, LEFT, pos=target.toPoint())
+    settle(window)
+    form = window.steps.form
+    assert form is not None
+    dragged = float(str(form.values()["reach"]))
+    assert dragged == pytest.approx(fitted * 0.5, rel=0.1)
+    assert view.model.structures[0].range == pytest.approx(dragged)
+    words = run_form(window)
+    assert f"range {dragged:.3g} m" in words
+    store = window.ctx.store
+    assert store is not None
+    grid = store.load(store.find("Sn ppm kriged").id)
+    variance = store.load(store.find("Variance of Sn ppm kriged").id)
+    assert isinstance(grid, Grid)
+    assert isinstance(variance, Grid)
+    assert grid.values.shape == variance.values.shape
+    QTest.mouseClick(preview.again, LEFT)
+    assert view.model.structures[0].range == pytest.approx(fitted)
+
+
+def test_the_handles_can_not_leave_the_plot(demo_window: Window) -> None:
+    preview = open_kriging(demo_window)
+    view = preview.view
+    QTest.mousePress(view, LEFT, pos=view.handles()["nugget"].toPoint())
+    QTest.mouseMove(view, QPoint(5, -300))
+    assert view.model is not None
+    assert 0 <= view.model.nugget < view.model.sill
+    QTest.mouseMove(view, QPoint(5, 3000))
+    assert view.model.nugget == pytest.approx(0.0, abs=1e-6)
+    QTest.mouseRelease(view, LEFT)
+    assert [round_step(v) for v in (0.3, 1.0, 1.1, 45.0)] == [0.5, 1.0, 2.0, 50.0]
+
+
+def test_contours_are_drawn_with_their_labels(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.auto_refresh = False
+    for item in list(window.ctx.lit):
+        window.ctx.set_lit(item, False)
+    window.ctx.select_item(window.ctx.store.find("Ground").id)  # type: ignore[union-attr]
+    window.steps.open_form("contours")
+    settle(window)
+    words = run_form(window)
+    assert "levels from" in words
+    window.centre.toggle_fill(0)
+    window.centre.fit_all()
+    settle(window)
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    (lines,) = [g for _, graphics in pane._drawn.values() for g in graphics if isinstance(g, ContourLines)]
+    assert lines.labels > 3
+    entry = window.ctx.store.find("Contours of Ground")  # type: ignore[union-attr]
+    assert window.ctx.attribute_of(entry) == "elevation"
+    item = window.ctx.item(entry.id)
+    levels = np.unique(item.table["elevation"])  # type: ignore[union-attr]
+    steps = np.diff(levels)
+    assert steps == pytest.approx(steps[0])
+    assert steps[0] in (5.0, 10.0, 20.0)
