@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtTest import QTest
 
 from innerlamp.app.forms.variogram_preview import VariogramPreview, round_step
 from innerlamp.app.painters.contour_lines import ContourLines
 from innerlamp.app.panes.map_pane import MapPane
+from innerlamp.app.panes.stereo_pane import StereoPane
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
 
-from .conftest import run_form, widget_image
+from .conftest import choose, colours_in, run_form, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -100,3 +101,31 @@ def test_contours_are_drawn_with_their_labels(demo_window: Window) -> None:
     steps = np.diff(levels)
     assert steps == pytest.approx(steps[0])
     assert steps[0] in (5.0, 10.0, 20.0)
+
+
+def test_the_stereonet_shows_and_selects_readings(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.select_item(window.ctx.store.find("Structural readings").id)  # type: ignore[union-attr]
+    window.centre.show_view("stereonet", "")
+    settle(window)
+    pane = window.centre.pane("stereonet")
+    assert isinstance(pane, StereoPane)
+    assert wait_until(lambda: pane.words.text().startswith("140 readings"), 10)
+    choose(pane.of, "vein")
+    pane.redraw()
+    settle(window)
+    assert pane.words.text().startswith("27 readings; mean plane 78° towards 150°")
+    colours = colours_in(widget_image(window, pane.plot))
+    assert len(colours) > 10
+    # A drag round all poles of the veins selects them, and the table shows the same rows.
+    pane.view.brushed.emit(QRectF(-1.0, -1.0, 2.0, 2.0))
+    assert len(window.ctx.selection.rows) == 27
+    table = window.ctx.item(window.ctx.selected).table  # type: ignore[union-attr]
+    assert set(table["Feature"].iloc[list(window.ctx.selection.rows)]) == {"vein"}
+    choose(pane.of, "selected")
+    pane.redraw()
+    settle(window)
+    assert pane.words.text().startswith("27 readings")
+    window.ctx.select_item(window.ctx.store.find("Soils").id)  # type: ignore[union-attr]
+    settle(window)
+    assert pane.hint.isVisible()

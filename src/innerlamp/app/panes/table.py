@@ -11,6 +11,7 @@ from .checks_pane import ChecksPane
 from .map_pane import MapPane
 from .profile_pane import ProfilePane
 from .section_pane import SectionPane
+from .stereo_pane import StereoPane
 from .table_pane import TablePane
 
 
@@ -26,6 +27,7 @@ PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "section": (SectionPane.title, SectionPane),
     "table": (TablePane.title, TablePane),
     "chart": (ChartPane.title, ChartPane),
+    "stereonet": (StereoPane.title, StereoPane),
     "checks": (ChecksPane.title, ChecksPane),
     "profile": (ProfilePane.title, ProfilePane),
 }
