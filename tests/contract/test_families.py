@@ -106,6 +106,9 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         "calculate-grid",
         "filter-grid",
         "regional-residual",
+        "anomalies",
+        "level-by-unit",
+        "principal-components",
     }  # not part of the demo project, so they are run here
     copy = tmp_path / "copy.lamp"
     shutil.copytree(demo_path, copy)
@@ -135,6 +138,9 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
             "grid"
         ]
         residual = project.run("regional-residual", grid=stations)["residual"]
+        project.run("anomalies", samples="Soils", attribute="Sn ppm")
+        project.run("level-by-unit", samples="Soils", map="Geological map", attribute="Sn ppm")
+        project.run("principal-components", samples="Soils")
         project.run("filter-grid", grid=residual, filter="horizontal gradient")
         project.export("Sn shell 800 ppm", tmp_path / "shell.omf")
         project.run("import-element", file=str(tmp_path / "shell.omf"), name="Shell again")
