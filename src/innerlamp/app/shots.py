@@ -10,6 +10,7 @@ from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
+from .forms.variogram_preview import VariogramPreview
 from .main import leave, make_application, make_window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
@@ -249,7 +250,41 @@ def _profiles(window: Window) -> None:
         window.ctx.point_at(float(row["x"]), float(row["y"]), float(row["z"]), "")
 
 
+def _kriging(window: Window) -> None:
+    _light(window, "Ground", "Soils", "Soil Sn")
+    window.ctx.select_item(_find(window, "Soils"))
+    for number, kind in enumerate(("map", "scene", "chart", "table")):
+        window.centre.frames[number].show_kind(kind)
+    settle(window)
+    form = window.steps.open_form("contours")
+    form.slots["grid"].setCurrentIndex(form.slots["grid"].findData(_find(window, "Soil Sn")))
+    form._slot_changed()
+    form.run()
+    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 60)
+    window.ctx.select_item(_find(window, "Soils"))
+    chart = window.centre.pane("chart")
+    assert isinstance(chart, ChartPane)
+    chart.show_view("Probability")
+    form = window.steps.open_form("grid-kriging")
+    settle(window)
+    assert isinstance(form.preview, VariogramPreview)
+    preview = form.preview
+    wait_until(lambda: preview.view.model is not None, 30)
+    window.centre.fit_all()
+
+
+def _stereonet(window: Window) -> None:
+    window.steps.show_area("Maps")
+    _light(window, "Ground", "Structural readings", "Geological map")
+    window.ctx.select_item(_find(window, "Structural readings"))
+    for number, kind in enumerate(("map", "stereonet", "section", "table")):
+        window.centre.frames[number].show_kind(kind)
+    settle(window)
+    window.centre.fit_all()
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview, "map": _map, "section": _section, "scene": _scene,
     "inversion": _inversion, "import": _import, "checks": _checks, "targets": _targets, "charts": _charts, "profiles": _profiles,
+    "kriging": _kriging, "stereonet": _stereonet,
 }  # fmt: skip

@@ -87,7 +87,6 @@ class ProfilePane(Pane):
                 self.window_,
                 QLabel("limit"),
                 self.limit,
-                self.take_out,
             ),
         ):
             holder = QWidget()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from typing import Any, ClassVar
 
 import numpy as np
@@ -89,6 +90,7 @@ class StereoPane(Pane):
         self._rows = np.empty(0, dtype=np.int64)
         self._xy = np.empty((0, 2))
         self._table = ("", "")
+        self._key = ""
         self.redraw()
 
     # ---- drawing
@@ -131,11 +133,13 @@ class StereoPane(Pane):
             self._density(poles)
         if self.boxes["planes"].isChecked():
             self._planes(dip, direction)
+        self._key = ""
         if self.boxes["poles"].isChecked():
             self._poles(item, table, column, chosen)
-        self.words.setText(self._means(poles))
-        self.words.setToolTip(self.words.text())
-        self.plot.setRange(QRectF(-1.14, -1.1, 2.28, 2.36), padding=0)
+        words = self._means(poles)
+        self.words.setText(f"{words}<br>{self._key}" if self._key else words)
+        self.words.setToolTip(words)
+        self.plot.setRange(QRectF(-1.14, -1.1, 2.28, 2.32), padding=0)
         self.view.addItem(self.view._rect, ignoreBounds=True)
 
     def _net(self) -> None:
@@ -179,10 +183,9 @@ class StereoPane(Pane):
             for colour, mask in bins(legend, table[column].to_numpy()[self._rows]):
                 self.plot.addItem(pg.ScatterPlotItem(self._xy[mask, 0], self._xy[mask, 1], size=5, pen=pg.mkPen(colour.darker(150), width=0.6), brush=pg.mkBrush(colour)))  # fmt: skip
             here = {str(v) for v in table[column].to_numpy()[self._rows]}
-            for number, (name, colour_name) in enumerate((n, c) for n, c in legend.classes.items() if n in here):
-                self.plot.addItem(
-                    label(f"● {name}", -1.75, 1.2 - 0.13 * number, colour_name, 6, (0.0, 0.5)), ignoreBounds=True
-                )
+            self._key = " ".join(
+                f'<span style="color:{c}">●</span> {escape(n)}' for n, c in legend.classes.items() if n in here
+            )
         else:
             self.plot.addItem(pg.ScatterPlotItem(self._xy[:, 0], self._xy[:, 1], size=5, pen=None, brush=pg.mkBrush(self.ctx.theme.text)))  # fmt: skip
         hit = chosen[self._rows]
