@@ -201,7 +201,7 @@ def test_what_is_no_volume_is_refused_in_words(tmp_path: Path, text: bytes, word
         vtk_items.read_blocks(tmp_path / "x.vti")
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=50, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(place=st.integers(0, 5000), value=st.integers(0, 255), cut=st.integers(0, 5000))
 def test_damaged_files_end_in_a_sentence(blocks: BlockModel, surface: Surface, tmp_path: Path, place: int, value: int, cut: int) -> None:  # fmt: skip
     for item, name in ((blocks, "m.vti"), (blocks, "m.vtu"), (surface, "s.vtp"), (blocks, "m.omf")):

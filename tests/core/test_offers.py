@@ -162,7 +162,7 @@ def test_odd_values_are_told_before_the_import(tmp_path: Path) -> None:
 CELL = st.text(alphabet="aB,;.\t\"'<>-0123456789 \n\x00é", max_size=12)
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=50, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     rows=st.lists(st.lists(CELL, max_size=6), max_size=8),
     ending=st.sampled_from(["csv", "txt", "asc", "vti", "omf", "png", "geojson", "las", "xlsx", "tif"]),
@@ -249,7 +249,7 @@ def test_a_folder_is_brought_in_by_one_command(tmp_path: Path, capsys: pytest.Ca
 ODD = st.one_of(st.integers(-3, 9).map(str), st.sampled_from(["", "x", "1e5", "<2", "-999", "N35E", "nan", "1,5", "09:61", "\"q"]))  # fmt: skip
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(rows=st.lists(st.lists(ODD, min_size=5, max_size=5), min_size=1, max_size=9))
 def test_malformed_rows_are_kept_or_reported_by_every_new_reader(tmp_path: Path, rows: list[list[str]]) -> None:
     body = "\n".join(",".join(r) for r in rows) + "\n"

@@ -89,6 +89,12 @@ def _light(window: Window, *names: str) -> None:
         window.ctx.set_lit(item)
 
 
+def _panes(window: Window, kinds: tuple[str, ...]) -> None:
+    for number, kind in enumerate(kinds):
+        window.centre.frames[number].show_kind(kind)
+        settle(window)
+
+
 def _overview(window: Window) -> None:
     _light(window, "Ground", "Soil Sn", "Emberlow holes", "Sn shell 800 ppm", "Targets")
     window.ctx.select_item(_find(window, "Emberlow holes"))
@@ -180,9 +186,7 @@ def _checks(window: Window) -> None:
     window.steps.show_area("Data")
     _light(window, "Ground", "Emberlow holes", "Old geological map")
     window.ctx.select_item(_find(window, "Emberlow holes"))
-    for number, kind in enumerate(("map", "chart", "checks", "chart")):
-        window.centre.frames[number].show_kind(kind)
-        settle(window)
+    _panes(window, ("map", "chart", "checks", "chart"))
     for number, what in ((1, "Control"), (3, "Along")):
         pane = window.centre.frames[number].pane
         assert isinstance(pane, ChartPane)
@@ -196,8 +200,7 @@ def _checks(window: Window) -> None:
 
 
 def _targets(window: Window) -> None:
-    for number, kind in enumerate(("map", "scene", "section", "table")):
-        window.centre.frames[number].show_kind(kind)
+    _panes(window, ("map", "scene", "section", "table"))
     settle(window)
     _light(window, "Ground", "Targets score", "Emberlow holes", "Sn shell 800 ppm", "Targets")
     window.ctx.select_item(_find(window, "Targets"))
@@ -234,8 +237,7 @@ def _charts(window: Window) -> None:
 def _profiles(window: Window) -> None:
     _light(window, "Ground", "Airborne magnetics")
     window.ctx.select_item(_find(window, "Airborne magnetics"))
-    for number, kind in enumerate(("map", "profile", "section", "table")):
-        window.centre.frames[number].show_kind(kind)
+    _panes(window, ("map", "profile", "section", "table"))
     settle(window)
     window.centre.fit_all()
     pane = window.centre.frames[1].pane
@@ -253,8 +255,7 @@ def _profiles(window: Window) -> None:
 def _kriging(window: Window) -> None:
     _light(window, "Ground", "Soils", "Soil Sn")
     window.ctx.select_item(_find(window, "Soils"))
-    for number, kind in enumerate(("map", "scene", "chart", "table")):
-        window.centre.frames[number].show_kind(kind)
+    _panes(window, ("map", "scene", "chart", "table"))
     settle(window)
     form = window.steps.open_form("contours")
     form.slots["grid"].setCurrentIndex(form.slots["grid"].findData(_find(window, "Soil Sn")))
@@ -277,8 +278,7 @@ def _stereonet(window: Window) -> None:
     window.steps.show_area("Maps")
     _light(window, "Ground", "Structural readings", "Geological map")
     window.ctx.select_item(_find(window, "Structural readings"))
-    for number, kind in enumerate(("map", "stereonet", "section", "table")):
-        window.centre.frames[number].show_kind(kind)
+    _panes(window, ("map", "stereonet", "section", "table"))
     settle(window)
     window.centre.fit_all()
 

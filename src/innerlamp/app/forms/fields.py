@@ -142,6 +142,16 @@ class FileField(FieldWidget):
             settings.save(settings.Settings(here.theme, here.last_project, str(Path(path).parent)))
 
 
+def parted(text: str) -> list[str]:
+    """Return the values of a text that parts them by semicolons."""
+    return [part.strip() for part in text.split(";") if part.strip()]
+
+
+def joined(values: Any) -> str:
+    """Return values as one text, parted by semicolons."""
+    return "; ".join(str(v) for v in values)
+
+
 class FilesField(FileField):
     """Several paths, parted by semicolons, typed or looked for."""
 
@@ -150,10 +160,10 @@ class FilesField(FileField):
         self.edit.setPlaceholderText("none; several with ;")
 
     def value(self) -> Any:
-        return [part.strip() for part in self.edit.text().split(";") if part.strip()]
+        return parted(self.edit.text())
 
     def set_value(self, value: Any) -> None:
-        self.edit.setText("; ".join(str(v) for v in value))
+        self.edit.setText(joined(value))
 
     def _look(self) -> None:
         here = settings.load()
@@ -185,10 +195,10 @@ class ListField(TextField):
         self.edit.setPlaceholderText("none; several with ;")
 
     def value(self) -> Any:
-        return [part.strip() for part in self.edit.text().split(";") if part.strip()]
+        return parted(self.edit.text())
 
     def set_value(self, value: Any) -> None:
-        self.edit.setText("; ".join(str(v) for v in value))
+        self.edit.setText(joined(value))
 
 
 class RowsField(MappingField):

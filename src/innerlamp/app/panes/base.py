@@ -117,6 +117,19 @@ class Pane(QWidget):
         self._off.clear()
 
 
+class ItemPane(Pane):
+    """Base of panes that show the selected item: they redraw when it, its rows or the selection change."""
+
+    def show_selection(self, selection: Selection) -> None:
+        self.redraw()
+
+    def on_selected(self, item: str) -> None:
+        self.redraw()
+
+    def on_items(self, notice: Notice) -> None:
+        self.redraw()
+
+
 def overlay(parent: QWidget) -> QLabel:
     """Return a small label that lies over a drawing and lets the mouse through."""
     label = QLabel(parent)

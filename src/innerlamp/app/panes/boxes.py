@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTableView
 
 
 def small_font() -> QFont:
@@ -29,3 +29,13 @@ def refill(box: QComboBox, items: list[str], wanted: str) -> None:
         box.clear()
         box.addItems(items)
     box.setCurrentText(wanted if wanted in items else (items[0] if items else ""))
+
+
+def rows_view() -> QTableView:
+    """Return a table whose rows are chosen as a whole and sorted by a click on a heading."""
+    view = QTableView()
+    view.setSortingEnabled(True)
+    view.setAlternatingRowColors(True)
+    view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    view.verticalHeader().setDefaultSectionSize(20)
+    return view

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 import pandas as pd
@@ -25,7 +25,7 @@ from ..context import Context, Selection
 from ..painters.chart_data import ChartData
 from ..painters.chart_painters import PAINTERS
 from ..painters.line_charts import groups_of_controls
-from .base import Pane
+from .base import ItemPane
 from .boxes import choice_box, refill, small_font
 
 LEAVE = (*POINT_ROLES, *INTERVAL_ROLES, "sampled_m", "rank")
@@ -78,7 +78,7 @@ class BrushBox(pg.ViewBox):
             self.brushed.emit(area)
 
 
-class ChartPane(Pane):
+class ChartPane(ItemPane):
     """Histogram, probability plot, scatter, correlation matrix, boxes, values along a hole or line, control samples."""
 
     kind: ClassVar[str] = "chart"
@@ -387,18 +387,9 @@ class ChartPane(Pane):
         hit[rows] = (place >= along[0]) & (place <= along[1])
         return hit
 
-    def show_selection(self, selection: Selection) -> None:
-        self.redraw()
-
     def show_view(self, view: str) -> None:
         if view:
             self.what.setCurrentText(view)
-        self.redraw()
-
-    def on_selected(self, item: str) -> None:
-        self.redraw()
-
-    def on_items(self, notice: Any) -> None:
         self.redraw()
 
     def close_pane(self) -> None:

@@ -11,12 +11,10 @@ import pandas as pd
 from PySide6.QtCore import QModelIndex
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QTableView,
     QWidget,
 )
 
@@ -31,7 +29,7 @@ from ...core.operations.corrections import KINDS, tables_of
 from ...core.project.records import Entry
 from ..context import Context, Selection
 from .base import Pane
-from .boxes import choice_box, refill
+from .boxes import choice_box, refill, rows_view
 from .frame_model import FrameModel
 
 ALL = "all"
@@ -99,11 +97,7 @@ class ChecksPane(Pane):
         row.addWidget(self.grave)
         row.addWidget(self.count, 1)
         self.body.addWidget(line)
-        self.view = QTableView()
-        self.view.setSortingEnabled(True)
-        self.view.setAlternatingRowColors(True)
-        self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.view.verticalHeader().setDefaultSectionSize(20)
+        self.view = rows_view()
         self.view.verticalHeader().hide()
         self.view.setAccessibleName("Checks")
         self.view.clicked.connect(self._went)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from html import escape
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 import pandas as pd
@@ -19,7 +19,7 @@ from ...core.items.points import POINT_ROLES
 from ..context import Context, Selection
 from ..painters.colours import bins, colour_at
 from ..painters.flat import label
-from .base import Pane
+from .base import ItemPane
 from .boxes import choice_box, refill
 from .chart_pane import BrushBox
 
@@ -36,7 +36,7 @@ def readings_of(item: Item) -> tuple[str, pd.DataFrame] | None:
     return next(((n, t) for n, t in tables.items() if {"dip", "dip direction"} <= set(t.columns)), None)
 
 
-class StereoPane(Pane):
+class StereoPane(ItemPane):
     """Poles, great circles and density of structural readings; brushing selects them in all panes."""
 
     kind: ClassVar[str] = "stereonet"
@@ -227,15 +227,6 @@ class StereoPane(Pane):
         rows = tuple(int(r) for r in self._rows[hit])
         self.ctx.select_rows(Selection(self._table[0], self._table[1], rows))
         self.ctx.say(f"{len(rows):,} readings selected.")
-
-    def show_selection(self, selection: Selection) -> None:
-        self.redraw()
-
-    def on_selected(self, item: str) -> None:
-        self.redraw()
-
-    def on_items(self, notice: Any) -> None:
-        self.redraw()
 
     def close_pane(self) -> None:
         super().close_pane()

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QTableView,
     QWidget,
 )
 
@@ -29,7 +28,7 @@ from ...core.items.holes import HoleSet
 from ...core.operations.computed import columns_of
 from ..context import Context, Selection
 from .base import Pane
-from .boxes import choice_box
+from .boxes import choice_box, rows_view
 from .frame_model import HIDDEN, FrameModel, tables_of
 
 
@@ -74,11 +73,7 @@ class TablePane(Pane):
         row.addWidget(self.named)
         self.filter_line = line
         self.body.addWidget(line)
-        self.view = QTableView()
-        self.view.setSortingEnabled(True)
-        self.view.setAlternatingRowColors(True)
-        self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.view.verticalHeader().setDefaultSectionSize(20)
+        self.view = rows_view()
         self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.body.addWidget(self.view)
         self.hint = QLabel("Select an item on the shelf to see its rows.")

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import pandas as pd
-from pydantic import field_validator
 
 from ..compute.expression import condition
 from ..compute.statistics.spikes import hampel
@@ -16,7 +15,7 @@ from ..items.points import SurveyLines
 from ..progress import Progress
 from . import corrections
 from .computed import columns_of
-from .declare import Input, Inputs, Operation, Output, Params, param
+from .declare import Input, Inputs, Operation, Output, Params, Whole, param
 
 
 class Correct(Params):
@@ -39,17 +38,12 @@ class Lift(Params):
 
 class ExcludeSpikes(Params):
     attribute: str = param(..., "Reading", role="attribute", of="lines")
-    half_width: int = param(5, "Readings on each side", low=1, high=500)
+    half_width: Whole = param(5, "Readings on each side", low=1, high=500)
     limit: float = param(
         6.0, "Limit", unit="deviations", above=0.0, help="Scaled median absolute deviations of the window; 3 is strict"
     )
     become: Literal["empty", "local median"] = param("empty", "Spikes become")
     who: str = param("", "Who", help="Your user name when empty", more=True)
-
-    @field_validator("half_width", mode="before")
-    @classmethod
-    def _whole(cls, value: Any) -> Any:
-        return int(value) if isinstance(value, str) and value.strip().isdigit() else value
 
 
 def _run_correct(inputs: Inputs, p: Correct, progress: Progress) -> dict[str, Item]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from ..errors import InputError
 from ..items.base import Item
@@ -21,6 +21,20 @@ class Params(BaseModel):
     """Base of all parameter sets: unknown names are refused, values are checked."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+def parted(value: Any) -> Any:
+    """Return the parts of a text that parts its values by semicolons; what is a list already stays one."""
+    return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
+
+
+def whole(value: Any) -> Any:
+    """Return a whole number that was typed as text as a number; what is none is left for the check to refuse."""
+    return int(value) if isinstance(value, str) and value.strip().isdigit() else value
+
+
+Several = Annotated[tuple[str, ...], BeforeValidator(parted)]
+Whole = Annotated[int, BeforeValidator(whole)]
 
 
 def param(
@@ -66,6 +80,13 @@ class Input:
     help: str = ""
     need: Callable[[Any], bool] | None = None
     proposed: bool = True
+
+
+def ground_slot(help: str = "", optional: bool = True) -> Input:
+    """Return the input slot of a ground surface: a grid of elevations."""
+    return Input(
+        "ground", "Ground surface", ("grid",), optional=optional, need=lambda e: "elevation" in e.attributes, help=help
+    )
 
 
 @dataclass(frozen=True)

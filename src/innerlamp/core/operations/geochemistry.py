@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import pandas as pd
-from pydantic import field_validator
 
 from ..errors import InputError
 from ..items.base import Item
 from ..items.features import HOLE, RING, Features, part_vertices
 from ..items.points import PointSet
 from ..progress import Progress
-from .declare import Input, Inputs, Operation, Output, Params, param
+from .declare import Input, Inputs, Operation, Output, Params, Several, param
 
 _SAMPLES = Input("samples", "Samples", ("points",))
 
@@ -37,14 +36,9 @@ class LevelByUnit(Params):
 
 
 class PrincipalComponents(Params):
-    columns: tuple[str, ...] = param((), "Columns", role="lines", help="Parted by semicolons; empty takes all with a grade unit")  # fmt: skip
+    columns: Several = param((), "Columns", role="lines", help="Parted by semicolons; empty takes all with a grade unit")  # fmt: skip
     logs: Literal["centred log-ratios", "as they are"] = param("centred log-ratios", "Values")
     keep: int = param(3, "Components kept", low=1, high=10)
-
-    @field_validator("columns", mode="before")
-    @classmethod
-    def _split(cls, value: Any) -> Any:
-        return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
 def _numbers(item: PointSet, column: str) -> np.ndarray:

@@ -6,11 +6,9 @@ import dataclasses
 import re
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pandas as pd
-from pydantic import field_validator
 
 from ..compute.drilling import checks, desurvey, place_checks
 from ..compute.geometry.sampling import bilinear
@@ -26,7 +24,7 @@ from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..progress import Progress
 from . import hole_tables
 from .control_samples import read_controls
-from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .declare import Cost, Inputs, Operation, Output, Params, Several, ground_slot, param
 from .detection import DetectionRule
 from .hole_tables import DepthUnit, Dips, North
 
@@ -42,7 +40,7 @@ class HoleFiles(Params):
     )  # fmt: skip
     assay: str = param("", "Assay table", role="file", help="From, to and grades")
     lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
-    more: tuple[str, ...] = param(
+    more: Several = param(
         (), "More tables", role="files", help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons"
     )  # fmt: skip
     controls: str = param(
@@ -73,11 +71,6 @@ class HoleFiles(Params):
     )
     bend: float = param(15.0, "Report bends above", unit="° per 30 m", above=0.0, more=True)
     off_ground: float = param(10.0, "Report collars off the ground by", unit="m", above=0.0, more=True)
-
-    @field_validator("more", mode="before")
-    @classmethod
-    def _split(cls, value: Any) -> Any:
-        return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
 class ImportHoles(HoleFiles):
@@ -292,6 +285,6 @@ OPERATION = Operation(
     name="import-holes", title="Import drillholes", area="Data",
     help="Reads collar, survey and any interval, reading and log tables, checks them, and desurveys the holes. Everything that was mended or left out is listed in the findings of the result.",
     params=ImportHoles, run=_run,
-    inputs=(Input("ground", "Ground surface", ("grid",), optional=True, need=lambda e: "elevation" in e.attributes, help="Gives collars their elevation, and is compared with them"),),
+    inputs=(ground_slot("Gives collars their elevation, and is compared with them"),),
     outputs=(Output("holes", "holes", "Drillholes"),), estimate=_estimate,
 )  # fmt: skip

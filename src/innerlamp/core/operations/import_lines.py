@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pyarrow.compute as pc
-from pydantic import field_validator
 
 from ..compute.geometry.lines import line_names
 from ..compute.geometry.sampling import bilinear
@@ -22,14 +21,14 @@ from ..items.base import Item
 from ..items.fields import Grid
 from ..items.points import SurveyLines
 from ..progress import Progress
-from .declare import Input, Inputs, Operation, Output, Params, param
+from .declare import Inputs, Operation, Output, Params, Several, ground_slot, param
 from .import_places import places
 from .reading import attributes, mapped, number_column, title
 
 
 class ImportLines(Params):
     file: str = param(..., "Table", role="file", help="One row a reading")
-    more: tuple[str, ...] = param(
+    more: Several = param(
         (), "Further tables", role="files", help="When there is one file a line: the other files, parted by semicolons"
     )
     name: str = param("", "Name", help="The file's name when empty")
@@ -41,11 +40,6 @@ class ImportLines(Params):
     day_order: DayOrder = param("auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column")
     coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
     above_ground: float = param(0.0, "Sensor above ground", unit="m", help="Where readings have no elevation and a ground surface is given", more=True)  # fmt: skip
-
-    @field_validator("more", mode="before")
-    @classmethod
-    def _split(cls, value: Any) -> Any:
-        return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
 def _one(file: str, name: str, p: ImportLines, crs: str, found: Findings) -> tuple[RawTable, pd.DataFrame, dict[str, str], np.ndarray]:  # fmt: skip
@@ -166,6 +160,6 @@ OPERATION = Operation(
     name="import-lines", title="Import survey lines", area="Data",
     help="Reads readings along lines, such as airborne magnetics: one table for all lines, or one a line.",
     params=ImportLines, run=_run,
-    inputs=(Input("ground", "Ground surface", ("grid",), optional=True, need=lambda e: "elevation" in e.attributes, help="Gives readings their elevation where they have none"),),
+    inputs=(ground_slot("Gives readings their elevation where they have none"),),
     outputs=(Output("lines", "lines", "Survey lines"),),
 )  # fmt: skip

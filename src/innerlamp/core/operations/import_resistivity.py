@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import pandas as pd
-from pydantic import field_validator
 
 from ..compute.geometry.lines import line_names, natural
 from ..compute.geometry.sampling import bilinear
@@ -20,7 +19,7 @@ from ..items.electrodes import ElectrodeSurvey
 from ..items.fields import Grid
 from ..progress import Progress
 from . import electrode_lines
-from .declare import Input, Inputs, Operation, Output, Params, param
+from .declare import Inputs, Operation, Output, Params, Several, ground_slot, param
 from .reading import mapped, number_column
 
 # What instruments write where nothing was measured; common practice, no source.
@@ -28,10 +27,10 @@ DUMMIES = (-999.0, -9999.0, -99999.0, 9999.0, 99999.0, 999999.0, 1e30, -1e30)
 
 
 class ImportResistivity(Params):
-    readings: tuple[str, ...] = param(
+    readings: Several = param(
         ..., "Tables of readings", role="files", help="a, b, m, n and resistance or apparent resistivity; one file a line, or all lines together with a line column. Several are parted by semicolons"
     )  # fmt: skip
-    electrodes: tuple[str, ...] = param(
+    electrodes: Several = param(
         (), "Tables of electrodes", role="files", help="Number, distance along the line, easting, northing, elevation. Matched to the readings by line column or file name"
     )  # fmt: skip
     name: str = param("Resistivity", "Name")
@@ -43,7 +42,7 @@ class ImportResistivity(Params):
     )  # fmt: skip
     error_unit: Literal["auto", "%", "part of 1"] = param("auto", "Errors are in", more=True)
     repeats: Literal["average", "keep all"] = param("average", "Repeated readings", help="Readings of the same four electrodes")  # fmt: skip
-    reverse: tuple[str, ...] = param(
+    reverse: Several = param(
         (), "Reversed lines", role="lines", help="Lines whose electrodes were counted from the other end; several are parted by semicolons"
     )  # fmt: skip
     coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
@@ -52,11 +51,6 @@ class ImportResistivity(Params):
     east: float = param(0.0, "First line starts at easting", unit="m", more=True)
     north: float = param(0.0, "First line starts at northing", unit="m", more=True)
     azimuth: float = param(90.0, "Lines run towards", unit="°", low=0.0, high=360.0, more=True)
-
-    @field_validator("readings", "electrodes", "reverse", mode="before")
-    @classmethod
-    def _split(cls, value: Any) -> Any:
-        return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
 def _stem(file: str) -> str:
@@ -278,6 +272,6 @@ OPERATION = Operation(
     name="import-resistivity", title="Import a resistivity survey", area="Data",
     help="Reads electrodes and readings of resistivity lines, leaves out what stands for no reading, averages repeats and compares reciprocals.",
     params=ImportResistivity, run=_run,
-    inputs=(Input("ground", "Ground surface", ("grid",), optional=True, need=lambda e: "elevation" in e.attributes, help="Gives electrodes their elevation where they have none"),),
+    inputs=(ground_slot("Gives electrodes their elevation where they have none"),),
     outputs=(Output("survey", "electrodes", "Electrode survey"),),
 )  # fmt: skip

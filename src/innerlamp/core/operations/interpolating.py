@@ -6,13 +6,12 @@ from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
-from pydantic import field_validator
 
 from ..errors import InputError
 from ..items.base import Item
 from ..items.points import PointSet
 from ..progress import Progress
-from .declare import Cost, Inputs, Operation, Output, Params, param
+from .declare import Cost, Inputs, Operation, Output, Params, Whole, param
 from .grid_common import BOUNDARY, SAMPLES, GridValues, finished, settled, suggest, values_of
 
 Near = Literal["inverse distance", "nearest neighbour", "natural neighbours", "triangles"]
@@ -29,13 +28,8 @@ class VariogramChoice(Params):
     reach: float = param(0.0, "Range", unit="m", low=0.0, help="Where the sill is reached (95 % of it for exponential and gaussian), along the longer axis; 0 fits it")  # fmt: skip
     azimuth: float = param(0.0, "Longer axis towards", unit="°", low=0.0, high=360.0, more=True)
     ratio: float = param(1.0, "Shorter range by longer", above=0.0, high=1.0, more=True)
-    neighbours: int = param(24, "Samples for each cell", low=2, high=200, more=True)
+    neighbours: Whole = param(24, "Samples for each cell", low=2, high=200, more=True)
     drift: Literal["none", "linear"] = param("none", "Drift", more=True, help="linear: the mean is a plane instead of a constant")  # fmt: skip
-
-    @field_validator("neighbours", mode="before")
-    @classmethod
-    def _whole(cls, value: Any) -> Any:
-        return int(value) if isinstance(value, str) and value.strip().isdigit() else value
 
 
 class Kriging(VariogramChoice, GridValues):  # pydantic lists the fields of the last base first
@@ -45,12 +39,7 @@ class Kriging(VariogramChoice, GridValues):  # pydantic lists the fields of the 
 class NearGrid(GridValues):
     method: Near = param("inverse distance", "Method")
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
-    neighbours: int = param(12, "Samples for each cell", low=1, high=200, help="For inverse distance", more=True)
-
-    @field_validator("neighbours", mode="before")
-    @classmethod
-    def _whole(cls, value: Any) -> Any:
-        return int(value) if isinstance(value, str) and value.strip().isdigit() else value
+    neighbours: Whole = param(12, "Samples for each cell", low=1, high=200, help="For inverse distance", more=True)
 
 
 class _Validated(Params):

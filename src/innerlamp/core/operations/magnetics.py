@@ -18,7 +18,7 @@ from ..items.base import Item
 from ..items.fields import BlockModel, Grid
 from ..items.points import PointSet, SurveyLines
 from ..progress import Progress
-from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .declare import Cost, Input, Inputs, Operation, Output, Params, ground_slot, param
 
 LARGEST_BYTES = 6_000_000_000
 
@@ -254,7 +254,7 @@ INVERT = Operation(
     params=InvertMagnetics, run=_run,
     inputs=(
         Input("lines", "Magnetic survey lines", ("lines",)),
-        Input("ground", "Ground surface", ("grid",), need=lambda e: "elevation" in e.attributes),
+        ground_slot(optional=False),
     ),
     outputs=(Output("model", "blocks", "Susceptibility model"), Output("fit", "lines", "Predicted data and residual")),
     estimate=_estimate, suggest=_suggest,

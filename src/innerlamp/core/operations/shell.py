@@ -12,7 +12,7 @@ from ..items.base import Item
 from ..items.fields import Grid, Surface
 from ..items.points import PointSet
 from ..progress import Progress
-from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .declare import Cost, Input, Inputs, Operation, Output, Params, ground_slot, param
 
 MOST_NODES = 12_000_000
 
@@ -157,7 +157,7 @@ OPERATION = Operation(
     params=GradeShell, run=_run,
     inputs=(
         Input("composites", "Composites", ("points",), need=lambda e: "from_m" in e.attributes),
-        Input("ground", "Ground surface", ("grid",), optional=True, need=lambda e: "elevation" in e.attributes),
+        ground_slot(),
     ),
     outputs=(Output("shell", "surface", "Grade shell"),), estimate=_estimate, suggest=_suggest,
 )  # fmt: skip

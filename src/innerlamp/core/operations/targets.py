@@ -13,7 +13,7 @@ from ..items.fields import BlockModel, Grid, Surface
 from ..items.holes import HoleSet
 from ..items.points import TargetSet
 from ..progress import Progress
-from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .declare import Cost, Input, Inputs, Operation, Output, Params, ground_slot, param
 
 EVIDENCE = ("soil", "depth", "shell", "untested")
 
@@ -193,7 +193,7 @@ OPERATION = Operation(
         Input("model", "Block model", ("blocks",), optional=True),
         Input("shell", "Grade shell", ("surface",), optional=True),
         Input("holes", "Drillholes", ("holes",), optional=True),
-        Input("ground", "Ground surface", ("grid",), optional=True, need=lambda e: "elevation" in e.attributes),
+        ground_slot(),
     ),
     outputs=(Output("targets", "targets", "Ranked targets"), Output("score", "grid", "Score of every place")), estimate=_estimate,
 )  # fmt: skip
