@@ -10,7 +10,7 @@ import lasio
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from innerlamp.core.errors import InputError, LampError
@@ -242,6 +242,7 @@ def test_broken_and_hostile_files_are_refused_in_words(tmp_path: Path) -> None:
 
 
 @settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@example(b"\x1c", b"")  # a sign that parts lines and is no blank
 @given(
     st.binary(max_size=300),
     st.sampled_from([b"", b"PK\x03\x04", b"SQLite format 3\0", b"~Version\n", b"hole,x,y\n", b"a b c\n"]),

@@ -45,6 +45,8 @@ def look(path: Path | str) -> Layout:
     lines = text.splitlines()
     if len(head) == 65536 and len(lines) > 2:
         lines = lines[:-1]
+    if not any(line.strip() for line in lines):
+        raise InputError("the file is empty", where=path.name)
     counts = {d: [len(_split(line, d)) for line in lines[:200] if line.strip()] for d in _DELIMITERS}
     best = max(_DELIMITERS, key=lambda d: (_steady(counts[d]), np.median(counts[d])))
     width = int(np.median(counts[best]))
