@@ -215,7 +215,7 @@ def pseudo_gravity(
         with np.errstate(divide="ignore", invalid="ignore"):
             return np.where(k > 0, scale * pole(kx, ky, k) / k, 0.0)
 
-    return applied(spread(values, dx, dy, share=0.5), operator)
+    return applied(spread(values, dx, dy, share=0.35), operator)
 
 
 def band_pass(values: FloatArray, dx: float, dy: float, shortest: float, longest: float) -> FloatArray:
@@ -250,17 +250,20 @@ def polynomial(values: FloatArray, order: int) -> FloatArray:
     InputError
         When the grid has fewer values than the polynomial has coefficients.
     """
+    from numpy.polynomial import chebyshev
+
     ny, nx = values.shape
-    y, x = np.meshgrid(np.linspace(-1, 1, ny), np.linspace(-1, 1, nx), indexing="ij")
-    terms = [np.polynomial.chebyshev.chebval(x, np.eye(order + 1)[i]) * np.polynomial.chebyshev.chebval(y, np.eye(order + 1)[j]) for i in range(order + 1) for j in range(order + 1 - i)]  # fmt: skip
-    design = np.stack([t.ravel() for t in terms], axis=1)
-    known = np.isfinite(values.ravel())
-    if known.sum() < len(terms):
-        raise InputError(f"{int(known.sum())} values are too few for a surface of order {order}")
-    step = max(1, int(known.sum()) // 200_000)
-    some = np.flatnonzero(known)[::step]
-    coefficients = np.linalg.lstsq(design[some], values.ravel()[some], rcond=None)[0]
-    return np.asarray((design @ coefficients).reshape(ny, nx), dtype=np.float64)
+    powers = [(i, j) for i in range(order + 1) for j in range(order + 1 - i)]
+    known = np.flatnonzero(np.isfinite(values.ravel()))
+    if len(known) < len(powers):
+        raise InputError(f"{len(known)} values are too few for a surface of order {order}")
+    some = known[:: max(1, len(known) // 200_000)]
+    ax, ay = np.linspace(-1, 1, nx), np.linspace(-1, 1, ny)
+    tx, ty = chebyshev.chebvander(ax, order)[some % nx], chebyshev.chebvander(ay, order)[some // nx]
+    design = np.stack([ty[:, i] * tx[:, j] for i, j in powers], axis=1)
+    coefficients = np.zeros((order + 1, order + 1))
+    coefficients[tuple(np.transpose(powers))] = np.linalg.lstsq(design, values.ravel()[some], rcond=None)[0]
+    return np.asarray(chebyshev.chebgrid2d(ay, ax, coefficients), dtype=np.float64)
 
 
 def radial_spectrum(values: FloatArray, dx: float, dy: float) -> tuple[FloatArray, FloatArray]:
