@@ -192,7 +192,7 @@ def _bring(args: argparse.Namespace) -> int:
         add_to = project.store.find(args.add_to).id if args.add_to else ""
         made: dict[str, str] = {}
         failed = 0
-        picture = [o for o in found if o.kind == "picture" and "pick points" in o.why]
+        picture = [o for o in found if o.kind == "picture" and o.needs_points]
         runs = intake.plan(
             [o for o in found if o not in picture],
             intake.Choices(day_order=args.day_order, coordinates=args.coordinates, add_to=add_to, ground=ground),

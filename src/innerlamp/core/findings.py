@@ -30,19 +30,21 @@ class Findings:
         what: str | Sequence[str],
         done: str | Sequence[str],
         *,
-        file: str = "",
+        file: Any = "",
         table: str = "",
         line: Any = 0,
         hole: Any = "",
     ) -> None:
-        """Add findings; `what`, `done`, `line` and `hole` may be sequences of one length."""
-        count = max((len(v) for v in (what, done, line, hole) if not isinstance(v, str) and np.ndim(v) == 1), default=1)
+        """Add findings; `what`, `done`, `file`, `line` and `hole` may be sequences of one length."""
+        count = max(
+            (len(v) for v in (what, done, file, line, hole) if not isinstance(v, str) and np.ndim(v) == 1), default=1
+        )
         if count == 0:
             return
         self._frames.append(
             pd.DataFrame(
                 {
-                    "file": file, "line": np.broadcast_to(np.asarray(line, dtype=np.int64), count),
+                    "file": _spread(file, count), "line": np.broadcast_to(np.asarray(line, dtype=np.int64), count),
                     "hole": list(hole) if np.ndim(hole) == 1 else [str(hole)] * count, "table": table,
                     "severity": severity, "what": _spread(what, count), "done": _spread(done, count),
                 }
@@ -57,9 +59,14 @@ class Findings:
         """All findings: what was left out first, then what to look at, what was mended, notes; by file and line."""
         if not self._frames:
             return pd.DataFrame({c: pd.Series(dtype="int64" if c == "line" else "str") for c in COLUMNS})
-        whole = pd.concat(self._frames, ignore_index=True)
-        whole = whole.assign(order=whole["severity"].map({name: k for k, name in enumerate(ORDER)}))
-        return whole.sort_values(["order", "file", "line"], kind="stable").reset_index(drop=True)[list(COLUMNS)]
+        whole = pd.concat(self._frames, ignore_index=True).sort_values(["file", "line"], kind="stable")
+        return gravest_first(whole)[list(COLUMNS)]
+
+
+def gravest_first(findings: pd.DataFrame) -> pd.DataFrame:
+    """Return findings in the order of their severity; those of one severity stay in their order."""
+    order = findings["severity"].map({name: k for k, name in enumerate(ORDER)})
+    return findings.iloc[order.argsort(kind="stable")].reset_index(drop=True)
 
 
 def _spread(text: str | Sequence[str], count: int) -> list[str]:

@@ -52,6 +52,7 @@ class IntakeForm(QWidget):
         self.ctx, self.queue = ctx, queue
         self.offers: list[Offer] = []
         self.dates: dict[str, list[str]] = {}
+        self._picks: dict[str, list[list[float]]] = {}
         self.setAcceptDrops(True)
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 6, 8, 8)
@@ -126,6 +127,8 @@ class IntakeForm(QWidget):
         box.addWidget(self.run_button)
         self._answers = background.Answers()
         self._answers.came.connect(self._came)
+        self._dated = background.Answers()
+        self._dated.came.connect(self._dates_came)
         self._looking = 0
         self._off = [queue.changed.connect(self._progress), ctx.loaded.connect(lambda _: self._compare())]
         self._say("")
@@ -223,13 +226,8 @@ class IntakeForm(QWidget):
             order = {k: n for n, k in enumerate(KINDS)}
             self.offers.sort(key=lambda o: (o.kind == "", str(Path(o.ref.split("#")[0]).parent), order[o.kind], o.ref))
             self._fill()
-            background.start(self._dates_answers(), "dates", lambda o=list(self.offers): intake.ambiguous_dates([x for x in o if x.kind]), "")  # type: ignore[misc]  # fmt: skip
+            background.start(self._dated, "dates", lambda o=list(self.offers): intake.ambiguous_dates([x for x in o if x.kind]), "")  # type: ignore[misc]  # fmt: skip
         self._progress()
-
-    def _dates_answers(self) -> background.Answers:
-        self._dated = background.Answers()
-        self._dated.came.connect(self._dates_came)
-        return self._dated
 
     def _dates_came(self, key: str, result: object) -> None:
         if isinstance(result, dict):
@@ -272,7 +270,7 @@ class IntakeForm(QWidget):
             sign, tip = result[:1] if result[:1] in "✓✗" else "…", result
         elif missing:
             sign, tip = "?", "no column for " + ", ".join(missing)
-        elif offer.kind == "picture" and "pick points" in offer.why and len(self._picked().get(offer.ref, ())) < 3:
+        elif offer.kind == "picture" and offer.needs_points and len(self._picked().get(offer.ref, ())) < 3:
             sign, tip = "?", "pick three points on it, or leave it out"
         elif offer.kind == "base":
             sign, tip = "–", "used by 'Take off the daily variation' once the lines are in"
@@ -337,8 +335,8 @@ class IntakeForm(QWidget):
     def _picked(self) -> dict[str, list[list[float]]]:
         offer = self.preview.offer
         if offer is not None and offer.kind == "picture":
-            self._picks = {**getattr(self, "_picks", {}), offer.ref: self.preview.picks.whole()}
-        return dict(getattr(self, "_picks", {}))
+            self._picks[offer.ref] = self.preview.picks.whole()
+        return dict(self._picks)
 
     def choices(self) -> intake.Choices:
         """What is chosen for all files."""
@@ -386,7 +384,7 @@ class IntakeForm(QWidget):
                 raise LampError(f"dates like {self._questions()[0]} could be day or month first: choose which")
             picks = self._picked()
             for offer in wanted:
-                if offer.kind == "picture" and "pick points" in offer.why and len(picks.get(offer.ref, ())) < 3:
+                if offer.kind == "picture" and offer.needs_points and len(picks.get(offer.ref, ())) < 3:
                     raise LampError(f"{offer.label} names no place: pick three points on it, or leave it out")
             runs = intake.plan(wanted, self.choices())
         except LampError as error:

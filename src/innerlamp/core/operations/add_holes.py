@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ..compute.drilling.desurvey import Method
-from ..findings import ORDER, Findings
+from ..findings import Findings, gravest_first
 from ..formats.columns import plain
 from ..items.base import Item
 from ..items.holes import INTERVAL_PLACES, HoleSet, hole_codes
@@ -82,10 +82,7 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     joined = merge_holes.adopted(joined, more)
     joined = grouping.grouped_again(joined, more)
     found = pd.concat([old.findings, new.findings, notes, more.frame()], ignore_index=True)
-    found = found.assign(order=found["severity"].map({s: k for k, s in enumerate(ORDER)})).sort_values(
-        "order", kind="stable"
-    )
-    return dataclasses.replace(joined, findings=found.drop(columns="order").reset_index(drop=True))
+    return dataclasses.replace(joined, findings=gravest_first(found))
 
 
 def _controls(old: HoleSet, new: HoleSet) -> pd.DataFrame:

@@ -107,9 +107,8 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
         (twice, "one electrode stands twice: a filler, not a reading"),
         (nothing, "value is zero"),
     ):
-        for file in pd.unique(frame["file"][bad]):
-            rows = bad & (frame["file"] == file).to_numpy()
-            found.add("left out", what, "row left out", file=file, table="readings", line=frame["file_line"].to_numpy()[rows])  # fmt: skip
+        if bad.any():
+            found.add("left out", what, "row left out", file=frame["file"].to_numpy()[bad], table="readings", line=frame["file_line"].to_numpy()[bad])  # fmt: skip
     return frame[~(empty | dummy | twice | nothing)].reset_index(drop=True)
 
 
@@ -137,9 +136,8 @@ def _index(frame: pd.DataFrame, electrodes: pd.DataFrame, p: ImportResistivity, 
             hit = np.where((values <= 0) & ~near, -1, hit)
         out[rows] = hit
     lost = (out == -2).any(axis=1)
-    for file in pd.unique(frame["file"][lost]):
-        rows_of = lost & (frame["file"] == file).to_numpy()
-        found.add("left out", "there is no such electrode", "row left out", file=file, table="readings", line=frame["file_line"].to_numpy()[rows_of])  # fmt: skip
+    if lost.any():
+        found.add("left out", "there is no such electrode", "row left out", file=frame["file"].to_numpy()[lost], table="readings", line=frame["file_line"].to_numpy()[lost])  # fmt: skip
     return out
 
 
@@ -183,9 +181,7 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
             what = [
                 f"array was read {n} times, spread {s:.1f} %" for n, s in zip(count[many], percent[many], strict=True)
             ]
-            for file in pd.unique(table["file"][many]):
-                rows = (table["file"][many] == file).to_numpy()
-                found.add("mended", [w for w, r in zip(what, rows, strict=True) if r], "mean taken", file=file, table="readings", line=table["file_line"].to_numpy()[many][rows])  # fmt: skip
+            found.add("mended", what, "mean taken", file=table["file"].to_numpy()[many], table="readings", line=table["file_line"].to_numpy()[many])  # fmt: skip
             error = table["error"].to_numpy(float)
             table = table.assign(
                 resistance=np.where(many, mean * sign, table["resistance"]),
@@ -204,9 +200,7 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
         values[has] = 100.0 * apart / np.maximum(mean, 1e-300)
         table = table.assign(reciprocal_error=values)
         wide = np.flatnonzero(values > 10.0)
-        for file in pd.unique(table["file"].to_numpy()[wide]):
-            rows = wide[(table["file"].to_numpy()[wide] == file)]
-            found.add("look", [f"reading and its reciprocal differ by {values[r]:.0f} %" for r in rows], "both kept", file=file, table="readings", line=table["file_line"].to_numpy()[rows])  # fmt: skip
+        found.add("look", [f"reading and its reciprocal differ by {v:.0f} %" for v in values[wide]], "both kept", file=table["file"].to_numpy()[wide], table="readings", line=table["file_line"].to_numpy()[wide])  # fmt: skip
         found.add("note", f"{int(has.sum())} readings have a reciprocal", f"median difference {np.nanmedian(values):.1f} %", table="readings")  # fmt: skip
     return table
 
@@ -244,15 +238,13 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     frame, at = frame[good].reset_index(drop=True), at[good]
     table = _worked_out(frame, at, electrodes)
     blind = ~np.isfinite(table["apparent_resistivity"].to_numpy()) | ~np.isfinite(table["factor_m"].to_numpy())
-    for file in pd.unique(table["file"][blind]):
-        rows = blind & (table["file"] == file).to_numpy()
-        found.add("left out", "the array sees no voltage over uniform ground", "row left out", file=file, table="readings", line=table["file_line"].to_numpy()[rows])  # fmt: skip
+    if blind.any():
+        found.add("left out", "the array sees no voltage over uniform ground", "row left out", file=table["file"].to_numpy()[blind], table="readings", line=table["file_line"].to_numpy()[blind])  # fmt: skip
     table, at = table[~blind].reset_index(drop=True), at[~blind]
     table = _joined(table, at, p, found)
     negative = (table["apparent_resistivity"] <= 0).to_numpy()
-    for file in pd.unique(table["file"][negative]):
-        rows = negative & (table["file"] == file).to_numpy()
-        found.add("look", "apparent resistivity is not positive", "kept", file=file, table="readings", line=table["file_line"].to_numpy()[rows])  # fmt: skip
+    if negative.any():
+        found.add("look", "apparent resistivity is not positive", "kept", file=table["file"].to_numpy()[negative], table="readings", line=table["file_line"].to_numpy()[negative])  # fmt: skip
     progress(1.0, f"{len(lines)} lines, {len(table):,} readings")
     units = {
         "apparent_resistivity": "ohm.m", "resistance": "ohm", "error": "%", "reciprocal_error": "%",

@@ -8,7 +8,7 @@ import pandas as pd
 
 from ..compute.drilling import checks
 from ..errors import InputError
-from ..findings import ORDER, Findings
+from ..findings import Findings, gravest_first
 from ..items.base import Item
 from ..items.holes import HoleSet
 from ..progress import Progress
@@ -53,8 +53,9 @@ def _run(inputs: Inputs, p: MergeHoles, progress: Progress) -> dict[str, Item]:
 def merged(holes: HoleSet, same: dict[str, str]) -> HoleSet:
     """Return a set in which holes have become others: the collar of the one that stays holds, rows come together.
 
-    A hole that becomes itself takes back its rows that were kept aside. Surveys of the hole that goes are taken only where the one that stays has none. Rows that now
-    overlap or stand twice are left out and reported, like on import.
+    A hole that becomes itself takes back its rows that were kept aside. Surveys of the hole that goes
+    are taken only where the one that stays has none. Rows that now overlap or stand twice are left
+    out and reported, like on import.
     """
     found = Findings()
     same, adopt = {s: t for s, t in same.items() if s != t}, {t for s, t in same.items() if s == t}
@@ -83,10 +84,9 @@ def merged(holes: HoleSet, same: dict[str, str]) -> HoleSet:
         both = both.assign(order=order).sort_values(["order", depth], kind="stable").drop(columns="order")
         home[name] = both.reset_index(drop=True)
     findings = pd.concat([holes.findings, found.frame()], ignore_index=True)
-    findings = findings.assign(o=findings["severity"].map({s: k for k, s in enumerate(ORDER)})).sort_values("o", kind="stable")  # fmt: skip
     out = dataclasses.replace(
         holes, collars=collars, surveys=surveys, tables=tables, readings=readings, strays=strays,
-        findings=findings.drop(columns="o").reset_index(drop=True),
+        findings=gravest_first(findings),
     )  # fmt: skip
     return import_holes.rebuilt(out)
 

@@ -69,6 +69,8 @@ class Offer:
         Column of each role.
     layout
         How the table is laid out; None for other files.
+    needs_points
+        Whether it is a picture that names no place of its own.
     mapping
         Name of the saved mapping that was taken; '' for none.
     """
@@ -79,6 +81,7 @@ class Offer:
     fits: tuple[str, ...]
     roles: dict[str, str] = field(default_factory=dict)
     layout: Layout | None = None
+    needs_points: bool = False
     mapping: str = ""
 
     @property
@@ -183,7 +186,8 @@ def _picture_or_grid(path: Path) -> Offer:
     if bands == 1 and not palette and kind != "uint8" and placed:
         return _grid(path, "one band of numbers with a place")
     why = "picture with its place" if placed else "picture without a place: pick points on it"
-    return Offer(str(path), "picture", why, ("picture", "grid", "ground", "") if placed else ("picture", ""))
+    fits = ("picture", "grid", "ground", "") if placed else ("picture", "")
+    return Offer(str(path), "picture", why, fits, needs_points=not placed)
 
 
 def _tables(path: Path) -> list[Offer]:
