@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from .core.compute.geology import rbf
+from .core.compute.gridding import plate
 from .core.compute.potential import prisms
 from .core.compute.potential.mesh import Mesh
 
@@ -17,6 +18,9 @@ def warm() -> None:
         prisms.magnetic_kernel(mesh, obs, 60.0, 0.0, 50_000.0, near=40.0, dtype=dtype)
     prisms.gravity_kernel(mesh, obs, near=40.0)
     rng = np.random.default_rng(0)
+    for n in (49, 449):  # below and above the size from which the work is shared among cores
+        at = rng.uniform(0.0, n - 1.0, (2, 50))
+        plate.through(at[0], at[1], rng.normal(size=50), n, n, 0.0, rounds=1)
     field = rbf.fit(rng.normal(size=(20, 3)), rng.normal(size=20))
     rbf.evaluate(field, rng.normal(size=(5, 3)))
 

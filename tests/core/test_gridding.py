@@ -5,13 +5,22 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import pandas as pd
 import pytest
 from scipy.interpolate import RBFInterpolator
 
 from innerlamp.core.compute.geometry.sampling import bilinear
 from innerlamp.core.compute.gridding import minimum_curvature as mc
+from innerlamp.core.compute.gridding import plate
+from innerlamp.core.compute.gridding import radial as rb
+from innerlamp.core.compute.gridding.kriging import without_twins
 from innerlamp.core.compute.gridding.shading import hillshade
 from innerlamp.core.errors import InputError
+from innerlamp.core.items.fields import Grid
+from innerlamp.core.items.points import PointSet
+from innerlamp.core.operations.declare import Inputs
+from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.progress import SILENT
 
 # Seven samples on nodes of a 41 x 41 grid.
 NODES = np.array([[5, 6], [33, 8], [20, 20], [8, 34], [35, 32], [14, 12], [28, 27]], dtype=float)
@@ -84,7 +93,152 @@ def test_blanking_spacing_and_size_limit() -> None:
     assert not blank[:, :18].any()
     assert blank[:, 24:].all()
     with pytest.raises(InputError, match="larger cell size"):
-        mc.minimum_curvature(x.ravel(), y.ravel(), x.ravel(), mc.Lattice(0, 0, 0.1, 2000, 2000))
+        mc.minimum_curvature(x.ravel(), y.ravel(), x.ravel(), mc.Lattice(0, 0, 0.01, 9000, 9000))
+
+
+def along_lines(size: int, gap: int) -> tuple[np.ndarray, np.ndarray]:
+    """Readings every 1.2 cells along north-south lines, as a survey has them."""
+    rng = np.random.default_rng(1)
+    x, y = np.meshgrid(np.arange(2.37, size - 3, gap), np.arange(1.0, size - 2, 1.2))
+    return x.ravel() + rng.normal(0, 0.2, x.size), y.ravel()
+
+
+@pytest.mark.parametrize("tension", [0.0, 0.3])
+def test_the_iterated_plate_equals_the_direct_one(tension: float) -> None:
+    # The same samples, once solved directly (SuperLU, in scipy) and once by conjugate gradients with multigrid.
+    size = 193
+    x, y = along_lines(size, 16)
+    v = np.sin(x / 20) * np.cos(y / 26) + 2 * np.exp(-((x - 60) ** 2 + (y - 110) ** 2) / 90.0)
+    made = plate.through(x, y, v, size, size, tension)
+    direct = mc._direct(x, y, v, size, size, tension)
+    inner = (slice(8, -8), slice(8, -8))
+    assert np.std((made - direct)[inner]) < 0.015 * np.std(direct)
+    assert np.abs(made - direct)[inner].max() < 0.03 * np.ptp(direct)
+    assert bilinear(made, 0, 0, 1, 1, x, y) == pytest.approx(v, abs=4e-3 * np.ptp(v))
+
+
+def test_a_plane_through_many_cells_is_exact_and_the_digits_do_not_depend_on_the_run() -> None:
+    x, y = along_lines(260, 20)
+    lattice = mc.Lattice(0, 0, 1, 260, 260)
+    grid = mc.minimum_curvature(x, y, 3 + 0.1 * x - 0.2 * y, lattice)
+    gx, gy = lattice.places()
+    assert grid == pytest.approx(3 + 0.1 * gx - 0.2 * gy, abs=1e-6)
+    bumps = np.sin(x / 9)
+    assert np.array_equal(mc.minimum_curvature(x, y, bumps, lattice), mc.minimum_curvature(x, y, bumps, lattice))
+
+
+def test_tension_keeps_a_step_from_swinging_out() -> None:
+    # Smith & Wessel (1990): with tension the surface overshoots less beside a steep flank.
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(2.0, 60, 8), np.arange(2.0, 60, 8)))
+    v = np.where(x < 30, 0.0, 10.0)
+    over = []
+    for tension in (0.0, 0.3, 0.9):
+        grid = mc.minimum_curvature(x, y, v, mc.Lattice(0, 0, 1, 60, 60), tension=tension)[8:-8, 8:-8]
+        over.append(max(float(grid.max()) - 10.0, -float(grid.min())))
+    assert over[0] > 1.3 * over[1] > 2.6 * over[2]
+    with pytest.raises(InputError, match="from 0 to below 1"):
+        mc.minimum_curvature(x, y, v, mc.Lattice(0, 0, 1, 60, 60), tension=1.0)
+
+
+def test_lines_are_told_apart_from_readings() -> None:
+    x, y = along_lines(200, 20)
+    line = np.round(x / 20).astype(int)
+    assert mc.typical_spacing(x, y) < 2
+    assert mc.line_spacing(x, y, line) == pytest.approx(20.0, rel=0.05)
+    assert np.isnan(mc.line_spacing(x, y, np.zeros(len(x))))
+
+
+def test_radial_basis_equals_scipy_and_its_patches_the_whole() -> None:
+    rng = np.random.default_rng(5)
+    xy, at = rng.uniform(0, 500, (120, 2)), rng.uniform(0, 500, (300, 2))
+    v = np.sin(xy[:, 0] / 80) + xy[:, 1] / 200
+    for mine, name in (("thin plate", "thin_plate_spline"), ("cubic", "cubic"), ("linear", "linear")):
+        peer = RBFInterpolator(xy, v, kernel=name, degree=1)(at)
+        assert rb.radial(*xy.T, v, *at.T, mine) == pytest.approx(peer, abs=1e-8)  # type: ignore[arg-type]
+    many = rng.uniform(0, 2000, (4000, 2))
+    w = np.sin(many[:, 0] / 120) * np.cos(many[:, 1] / 150)
+    some = rng.uniform(100, 1900, (400, 2))
+    patched = rb.radial(*many.T, w, *some.T)
+    assert patched == pytest.approx(RBFInterpolator(many, w, kernel="thin_plate_spline", degree=1)(some), abs=2e-3)
+    with pytest.raises(InputError, match="one line"):
+        rb.radial(np.arange(5.0), np.arange(5.0), np.arange(5.0), np.zeros(1), np.zeros(1))
+
+
+def test_leaving_one_out_of_radial_bases_equals_doing_so() -> None:
+    rng = np.random.default_rng(6)
+    x, y = rng.uniform(0, 100, (2, 40))
+    v = x / 10 + np.sin(y / 20)
+    quick = rb.left_out(x, y, v)
+    for k in (0, 17, 39):
+        rest = np.arange(40) != k
+        assert quick[k] == pytest.approx(rb.radial(x[rest], y[rest], v[rest], x[k : k + 1], y[k : k + 1])[0], abs=1e-7)
+
+
+def points(values: np.ndarray, x: np.ndarray, y: np.ndarray, unit: str = "") -> PointSet:
+    table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "v": values})
+    return PointSet(name="samples", crs="EPSG:32632", table=table, units={"v": unit}, role="samples")
+
+
+def gridded(operation: str, item: PointSet, **params: Any) -> Grid:
+    op = OPERATIONS[operation]
+    made = op.run(Inputs({"samples": item}, item.crs), op.check({"attribute": "v", **params}), SILENT)
+    grid = made["grid"]
+    assert isinstance(grid, Grid)
+    return grid
+
+
+@pytest.mark.parametrize("operation", ["grid-minimum-curvature", "grid-neighbours", "grid-kriging"])
+def test_directions_are_gridded_as_vectors(operation: str) -> None:
+    # Mardia & Jupp (2000): the mean of 350 and 10 degrees is 0, that of the axes 175 and 5 is 0.
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(0, 500, 50.0), np.arange(0, 500, 50.0)))
+    turn = np.random.default_rng(3).choice([350.0, 10.0], x.size)
+    grid = gridded(operation, points(turn, x, y, "°"), transform="direction", cell=25.0)
+    away = np.abs((grid.values + 180.0) % 360.0 - 180.0)
+    assert np.nanmax(away) < 45.0 and np.nanmean(away) < 11.0
+    grid = gridded(operation, points(np.where(turn > 180, 175.0, 5.0), x, y, "°"), transform="axis", cell=25.0)
+    assert np.nanmax(np.abs((grid.values + 90.0) % 180.0 - 90.0)) < 25.0
+
+
+def test_transforms_come_back_and_twins_follow_the_rule() -> None:
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(0, 500, 50.0), np.arange(0, 500, 50.0)))
+    v = np.exp(np.random.default_rng(3).normal(2, 1, x.size))
+    for transform in ("log10", "square root", "normal score"):
+        near = gridded("grid-neighbours", points(v, x, y), transform=transform, method="nearest neighbour", cell=50.0)
+        held = near.values[np.isfinite(near.values)]
+        assert set(np.round(held, 6)) <= set(np.round(v, 6))
+    x[1], y[1] = x[0], y[0]
+    v[0], v[1] = 5.0, 9.0
+    for rule, wanted in (("mean", 7.0), ("highest", 9.0), ("first", 5.0), ("median", 7.0)):
+        made = without_twins(x, y, v, rule)
+        at = np.flatnonzero((made[0] == x[0]) & (made[1] == y[0]))
+        assert made[2][at] == pytest.approx([wanted]) and made[3] == 1
+
+
+def test_a_trend_joins_what_crosses_the_lines_at_an_angle() -> None:
+    # A ridge that runs north-east, met only where lines cross it: along the trend its crest hangs together.
+    x, y = along_lines(240, 24)
+    ridge = np.exp(-(((x - y) / np.sqrt(2)) ** 2) / 2 / 4.0**2)
+    plain = gridded("grid-minimum-curvature", points(ridge, x, y), cell=2.0, blanking=60.0)
+    along = gridded("grid-minimum-curvature", points(ridge, x, y), cell=2.0, blanking=60.0, trend=45.0, stretch=5.0)
+    places = np.arange(30.0, 210.0, 3.0)
+    crest = [bilinear(g.values, g.x0, g.y0, g.dx, g.dy, places, places) for g in (plain, along)]
+    assert np.nanmin(crest[1]) > 0.8 > np.nanmin(crest[0])
+
+
+@pytest.mark.parametrize("method", ["minimum curvature", "natural neighbours", "radial basis"])
+def test_surfaces_are_compared_by_leaving_samples_out(method: str) -> None:
+    rng = np.random.default_rng(2)
+    x, y = rng.uniform(0, 1000, (2, 150))
+    v = np.sin(x / 150) + np.cos(y / 200)
+    op = OPERATIONS["cross-validate"]
+    made = op.run(
+        Inputs({"samples": points(v, x, y)}, "EPSG:32632"), op.check({"attribute": "v", "method": method}), SILENT
+    )
+    table = made["residuals"].table  # type: ignore[attr-defined]
+    assert len(table) == 150
+    known = table["residual"].notna()
+    assert known.mean() > 0.9
+    assert np.sqrt(np.mean(table["residual"][known] ** 2)) < 0.3 * np.std(v)
 
 
 def test_hillshade_of_a_plane_follows_lambert() -> None:

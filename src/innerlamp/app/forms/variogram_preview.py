@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import dataclasses
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -11,9 +12,10 @@ from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
-from ...core.compute.gridding.variogram import Experimental, Model, Shape, Structure, experimental, fit, propose_bins
+from ...core.compute.gridding.variogram import Experimental, Model, experimental, propose_bins
 from ...core.errors import LampError
-from ...core.operations.grid_common import GridValues, values_of
+from ...core.operations.grid_common import Transform, values_of
+from ...core.operations.interpolating import VariogramChoice, settled_model
 from .. import background
 from ..theme.theme import Theme
 from .previews import Preview
@@ -26,6 +28,7 @@ _HEIGHT = 190
 
 @dataclass(frozen=True)
 class _Found:
+    key: tuple[object, ...]
     every: Experimental
     along: Experimental | None
     across: Experimental | None
@@ -51,7 +54,7 @@ def _short(count: int) -> str:
 class VariogramView(QWidget):
     """Semivariance against distance. The square handle is the nugget, the round one range and sill."""
 
-    dragged = QtSignal(float, float, float)  # nugget, partial sill, range
+    dragged = QtSignal(object)  # fields of the form and their values
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -74,7 +77,7 @@ class VariogramView(QWidget):
         right = float(self.found.every.distance.max()) * 1.05
         top = float(self.found.every.gamma.max())
         if self.model is not None:
-            right, top = max(right, self.model.structures[0].range * 1.05), max(top, self.model.sill)
+            right, top = max(right, *(s.range * 1.05 for s in self.model.structures)), max(top, self.model.sill)
         return right, top * 1.15
 
     def place(self, distance: float, gamma: float) -> QPointF:
@@ -87,8 +90,12 @@ class VariogramView(QWidget):
         """Places of the handles."""
         if self.found is None or self.model is None:
             return {}
-        part = self.model.structures[0]
-        return {"nugget": self.place(0.0, self.model.nugget), "sill": self.place(part.range, self.model.sill)}
+        out = {"nugget": self.place(0.0, self.model.nugget)}
+        height = self.model.nugget
+        for name, part in zip(("sill", "second"), self.model.structures, strict=False):
+            height += part.sill
+            out[name] = self.place(part.range, height)
+        return out
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         painter = QPainter(self)
@@ -144,8 +151,10 @@ class VariogramView(QWidget):
         painter.drawPolyline(curve)
         painter.setBrush(QColor(self.theme.panel))
         marks = self.handles()
-        painter.drawRect(QRectF(marks["nugget"].x() - 4, marks["nugget"].y() - 4, 8, 8))
-        painter.drawEllipse(marks["sill"], 5.5, 5.5)
+        at = marks.pop("nugget")
+        painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+        for at in marks.values():
+            painter.drawEllipse(at, 5.5, 5.5)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         for name, at in self.handles().items():
@@ -158,12 +167,16 @@ class VariogramView(QWidget):
         right, top = self._limits()
         f = self.frame()
         gamma = float(np.clip((f.bottom() - event.position().y()) / f.height(), 0.0, 0.98)) * top
-        part = self.model.structures[0]
+        parts = self.model.structures
         if self._held == "nugget":
-            self.dragged.emit(min(gamma, self.model.sill * 0.999), max(self.model.sill - gamma, self.model.sill * 1e-3), part.range)  # fmt: skip
+            first = parts[0]
+            self.dragged.emit({"nugget": min(gamma, self.model.nugget + first.sill * 0.999), "sill": max(self.model.nugget + first.sill - gamma, self.model.sill * 1e-3), "reach": first.range})  # fmt: skip
+            return
+        distance = float(np.clip((event.position().x() - f.left()) / f.width(), 0.01, 0.98)) * right
+        if self._held == "sill":
+            self.dragged.emit({"nugget": self.model.nugget, "sill": max(gamma - self.model.nugget, top * 1e-3), "reach": distance})  # fmt: skip
         else:
-            distance = float(np.clip((event.position().x() - f.left()) / f.width(), 0.01, 0.98)) * right
-            self.dragged.emit(self.model.nugget, max(gamma - self.model.nugget, top * 1e-3), distance)
+            self.dragged.emit({"second_sill": max(gamma - self.model.nugget - parts[0].sill, top * 1e-3), "second_reach": distance})  # fmt: skip
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._held = ""
@@ -189,37 +202,41 @@ class VariogramPreview(Preview):
         self._answers = background.Answers()
         self._answers.came.connect(self._came)
         self._asked: object = None
+        self._pairs: dict[tuple[object, ...], _Found] = {}
         self._number = 0
 
-    def _number_of(self, name: str, otherwise: float) -> float:
+    def _choice(self) -> VariogramChoice | None:
+        """The part of the form that tells the model; None while a number in it is none."""
+        values = self.form.values()
         try:
-            return float(str(self.form.fields[name].value()))
+            return VariogramChoice.model_validate({k: values[k] for k in VariogramChoice.model_fields})
         except ValueError:
-            return otherwise
+            return None
 
     def update_preview(self) -> None:
         source = (self.form.items() or {}).get("samples")
-        values = self.form.values()
-        if source is None or not values.get("attribute"):
+        values, choice = self.form.values(), self._choice()
+        if source is None or not values.get("attribute") or choice is None:
             return
-        asked = (id(source), *(str(values[n]) for n in ("attribute", "transform", "shape", "azimuth", "ratio")))
+        asked = (id(source), values["attribute"], values["transform"], choice)
         if asked == self._asked:
-            self._show()
             return
         self._asked = asked
         self._number += 1
-        p = GridValues(attribute=str(values["attribute"]), transform=values["transform"])  # type: ignore[arg-type]
-        shape: Shape = str(values["shape"])  # type: ignore[assignment]
-        azimuth, ratio = self._number_of("azimuth", 0.0), self._number_of("ratio", 1.0)
+        known = self._pairs.get((*asked[:3], choice.azimuth))
+        attribute, transform = str(values["attribute"]), cast(Transform, values["transform"])
 
         def work() -> _Found:
-            x, y, v, _ = values_of(source, p)
+            if known is not None:
+                return dataclasses.replace(known, model=settled_model(known.every, choice))
+            x, y, v = values_of(source, attribute, transform)
             width, bins = propose_bins(x, y)
             every = experimental(x, y, v, width, bins)
-            sides = [experimental(x, y, v, width, bins, (azimuth + turn) % 180.0) for turn in (0.0, 90.0)] if ratio < 1 else [None, None]  # fmt: skip
-            return _Found(every, sides[0], sides[1], fit(every, shape, azimuth, ratio))
+            sides = [experimental(x, y, v, width, bins, (choice.azimuth + turn) % 180.0) for turn in (0.0, 90.0)]
+            return _Found((*asked[:3], choice.azimuth), every, sides[0], sides[1], settled_model(every, choice))
 
-        self.words.setText("Pairing samples …")
+        if known is None:
+            self.words.setText("Pairing samples …")
         background.start(self._answers, self._number, work, "The variogram can't be worked out")
 
     def _came(self, number: int, result: object) -> None:
@@ -231,37 +248,25 @@ class VariogramPreview(Preview):
             self.view.update()
             return
         assert isinstance(result, _Found)
-        self.view.found = result
-        self._show()
-
-    def model(self) -> Model | None:
-        """The model as the form has it, what is not set taken from the fit."""
-        found = self.view.found
-        if found is None:
-            return None
-        nugget, sill, reach = (self._number_of(n, d) for n, d in (("nugget", -1.0), ("sill", 0.0), ("reach", 0.0)))
-        part = found.model.structures[0]
-        return Model(
-            nugget if nugget >= 0 else found.model.nugget,
-            (Structure(part.shape, sill if sill > 0 else part.sill, reach if reach > 0 else part.range),),
-            found.model.azimuth, found.model.ratio,
-        )  # fmt: skip
-
-    def _show(self) -> None:
-        self.view.model = self.model()
-        if self.view.model is not None and self.view.found is not None:
-            part = self.view.model.structures[0]
-            self.words.setText(f"{part.shape.capitalize()}: nugget {self.view.model.nugget:.3g}, sill {part.sill:.3g}, range {part.range:,.0f} m; {int(self.view.found.every.pairs.sum()):,} pairs")  # fmt: skip
+        self.view.found, self.view.model = result, result.model
+        self._pairs = {result.key: result}
+        parts = "; ".join(f"{s.shape} sill {s.sill:.3g}, range {s.range:,.0f} m" for s in result.model.structures)
+        self.words.setText(f"Nugget {result.model.nugget:.3g}; {parts}. {int(result.every.pairs.sum()):,} pairs; small dots along {result.model.azimuth:03.0f}°, rings across it.")  # fmt: skip
         self.view.update()
 
-    def _dragged(self, nugget: float, sill: float, reach: float) -> None:
-        for name, value in (("nugget", nugget), ("sill", sill), ("reach", reach)):
+    def _dragged(self, values: dict[str, float]) -> None:
+        for name, value in values.items():
             self.form.fields[name].set_value(float(f"{value:.4g}"))
             self.form.fields[name].touched = True
-        self._show()
+        choice = self._choice()
+        if choice is not None and self.view.found is not None:
+            self.view.model = settled_model(self.view.found.every, choice)
+            self.view.update()
+        self.update_preview()
 
     def fit_again(self) -> None:
         """Give nugget, sill and range back to the fit."""
-        for name, value in (("nugget", -1.0), ("sill", 0.0), ("reach", 0.0)):
+        zeros = {"nugget": -1.0, "sill": 0.0, "reach": 0.0, "second_sill": 0.0, "second_reach": 0.0}
+        for name, value in zeros.items():
             self.form.fields[name].set_value(value)
-        self._show()
+        self.update_preview()

@@ -182,6 +182,34 @@ def shapes_of(item: Features) -> list[Any]:
     return out
 
 
+def polygons_of(item: Features) -> list[tuple[int, Any]]:
+    """Return all polygons in plan, each with the row of its feature.
+
+    Raises
+    ------
+    InputError
+        When there is none, or one crosses itself (it says which and where).
+    """
+    import shapely
+
+    rings: list[tuple[int, list[Any]]] = []
+    for part in range(len(item.role)):
+        xy = part_vertices(item, part)[:, :2]
+        if item.role[part] == RING:
+            rings.append((int(item.owner[part]), [xy]))
+        elif item.role[part] == HOLE and rings:
+            rings[-1][1].append(xy)
+    if not rings:
+        raise InputError("there is no polygon", where=item.name, fix="Choose features that hold one")
+    out = []
+    for row, parts in rings:
+        shape = shapely.Polygon(parts[0], parts[1:])
+        if not shape.is_valid:
+            raise InputError(f"the polygon of row {row + 1} crosses itself ({shapely.is_valid_reason(shape)})", where=item.name, fix="Mend it on the map, or take other features")  # fmt: skip
+        out.append((row, shape))
+    return out
+
+
 def _plain(values: np.ndarray) -> np.ndarray:
     if values.dtype.kind in "iu" or values.dtype.kind == "b":
         return values.astype(float)

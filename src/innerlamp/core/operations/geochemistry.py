@@ -9,8 +9,9 @@ import numpy as np
 import pandas as pd
 
 from ..errors import InputError
+from ..formats.features import polygons_of
 from ..items.base import Item
-from ..items.features import HOLE, RING, Features, part_vertices
+from ..items.features import RING, Features
 from ..items.points import PointSet
 from ..progress import Progress
 from .declare import Input, Inputs, Operation, Output, Params, Several, param
@@ -98,22 +99,13 @@ def unit_at(features: Features, column: str, x: np.ndarray, y: np.ndarray) -> np
     Raises
     ------
     InputError
-        When there is no such column, or no polygon.
+        When there is no such column, no polygon, or one that crosses itself.
     """
     import shapely
 
     if column not in features.table.columns:
         raise InputError(f"the map has no column '{column}'", where=features.name, fix="There are: " + ", ".join(map(str, features.table.columns)))  # fmt: skip
-    shapes, owner = [], []
-    for part in range(len(features.role)):
-        ring = part_vertices(features, part)[:, :2]
-        if features.role[part] == RING:
-            shapes.append(shapely.Polygon(ring))
-            owner.append(int(features.owner[part]))
-        elif features.role[part] == HOLE and shapes:
-            shapes[-1] = shapely.difference(shapely.make_valid(shapes[-1]), shapely.make_valid(shapely.Polygon(ring)))
-    if not shapes:
-        raise InputError("the map has no polygon", where=features.name)
+    owner, shapes = zip(*polygons_of(features), strict=True)
     point, hit = shapely.STRtree(shapes).query(shapely.points(x, y), predicate="within")
     out = np.full(len(x), "", dtype=object)
     names = features.table[column].astype(str).to_numpy()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Literal
 
 import numpy as np
@@ -12,9 +13,24 @@ from ..items.base import Item
 from ..items.points import PointSet
 from ..progress import Progress
 from .declare import Cost, Inputs, Operation, Output, Params, Whole, param
-from .grid_common import BOUNDARY, SAMPLES, GridValues, finished, settled, suggest, values_of
+from .grid_common import (
+    BOUNDARY,
+    SAMPLES,
+    GridValues,
+    Samples,
+    Trended,
+    at_cells,
+    cost,
+    finished,
+    lattice_of,
+    on_lattice,
+    read_samples,
+    settled,
+    suggest,
+)
 
-Near = Literal["inverse distance", "nearest neighbour", "natural neighbours", "triangles"]
+Near = Literal["inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis"]
+Kernels = Literal["thin plate", "linear", "cubic"]
 
 
 class VariogramChoice(Params):
@@ -26,6 +42,11 @@ class VariogramChoice(Params):
     )
     sill: float = param(0.0, "Sill above nugget", unit="squared", low=0.0, help="0 fits it")
     reach: float = param(0.0, "Range", unit="m", low=0.0, help="Where the sill is reached (95 % of it for exponential and gaussian), along the longer axis; 0 fits it")  # fmt: skip
+    second: Literal["none", "spherical", "exponential", "gaussian"] = param(
+        "none", "Second structure", help="Adds another shape with a sill and a range of its own", more=True
+    )
+    second_sill: float = param(0.0, "Its sill", unit="squared", low=0.0, help="0 fits it", more=True)
+    second_reach: float = param(0.0, "Its range", unit="m", low=0.0, help="0 fits it", more=True)
     azimuth: float = param(0.0, "Longer axis towards", unit="°", low=0.0, high=360.0, more=True)
     ratio: float = param(1.0, "Shorter range by longer", above=0.0, high=1.0, more=True)
     neighbours: Whole = param(24, "Samples for each cell", low=2, high=200, more=True)
@@ -36,17 +57,28 @@ class Kriging(VariogramChoice, GridValues):  # pydantic lists the fields of the 
     pass
 
 
-class NearGrid(GridValues):
+class NearGrid(Trended):
     method: Near = param("inverse distance", "Method")
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
     neighbours: Whole = param(12, "Samples for each cell", low=1, high=200, help="For inverse distance", more=True)
+    kernel: Kernels = param("thin plate", "Kernel", help="For radial basis", more=True)
+    smoothing: float = param(0.0, "Smoothing", low=0.0, help="For radial basis; 0 honours every sample, 0.001 smooths a little", more=True)  # fmt: skip
 
 
 class _Validated(Params):
     attribute: str = param(..., "Attribute", role="attribute", of="samples")
-    transform: Literal["none", "log10"] = param("none", "Transform")
-    method: Literal["kriging", "inverse distance", "nearest neighbour", "triangles"] = param("kriging", "Method")
+    transform: Literal["none", "log10", "square root", "normal score"] = param("none", "Transform")
+    method: Literal[
+        "kriging",
+        "minimum curvature",
+        "inverse distance",
+        "nearest neighbour",
+        "natural neighbours",
+        "triangles",
+        "radial basis",
+    ] = param("kriging", "Method")
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
+    tension: float = param(0.0, "Tension", unit="0 to 1", low=0.0, high=0.99, help="For minimum curvature", more=True)
     name: str = param("", "Name", help="Method and attribute when empty")
 
 
@@ -54,22 +86,34 @@ class CrossValidate(VariogramChoice, _Validated):
     pass
 
 
+def settled_model(data: Any, p: VariogramChoice) -> Any:
+    """Return the model of a form: what is not chosen is fitted to the experimental variogram."""
+    from ..compute.gridding import variogram as vg
+
+    given: list[tuple[vg.Shape, float, float]] = [(p.shape, p.sill, p.reach)]
+    if p.second != "none":
+        given.append((p.second, p.second_sill, p.second_reach))
+    if p.nugget >= 0 and all(sill > 0 and reach > 0 for _, sill, reach in given):
+        return vg.Model(p.nugget, tuple(vg.Structure(*each) for each in given), p.azimuth, p.ratio)
+    fitted = vg.fit(data, p.shape, p.azimuth, p.ratio, len(given), given[-1][0])
+    parts = tuple(
+        vg.Structure(shape, sill or found.sill, reach or found.range)
+        for (shape, sill, reach), found in zip(given, fitted.structures, strict=True)
+    )
+    return vg.Model(p.nugget if p.nugget >= 0 else fitted.nugget, parts, p.azimuth, p.ratio)
+
+
 def model_for(x: np.ndarray, y: np.ndarray, v: np.ndarray, p: VariogramChoice) -> tuple[Any, Any]:
-    """Return the experimental variogram and the model: what is not chosen is fitted to it."""
+    """Return the experimental variogram and the model of a form."""
     from ..compute.gridding import variogram as vg
 
     data = vg.experimental(x, y, v, *vg.propose_bins(x, y))
-    chosen = p.nugget >= 0 and p.sill > 0 and p.reach > 0
-    fitted = None if chosen else vg.fit(data, p.shape, p.azimuth, p.ratio)
-    nugget = p.nugget if p.nugget >= 0 else fitted.nugget if fitted else 0.0
-    sill = p.sill or (fitted.structures[0].sill if fitted else 0.0)
-    reach = p.reach or (fitted.structures[0].range if fitted else 0.0)
-    return data, vg.Model(nugget, (vg.Structure(p.shape, sill, reach),), p.azimuth, p.ratio)
+    return data, settled_model(data, p)
 
 
 def _words(model: Any) -> str:
-    part = model.structures[0]
-    return f"{part.shape}, nugget {model.nugget:.3g}, sill {part.sill:.3g}, range {part.range:.3g} m"
+    parts = [f"{s.shape}, sill {s.sill:.3g}, range {s.range:.3g} m" for s in model.structures]
+    return f"nugget {model.nugget:.3g}; " + "; ".join(parts)
 
 
 def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, Item]:
@@ -77,52 +121,61 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
     from ..compute.gridding import minimum_curvature as mc
 
     source = inputs["samples"]
-    x, y, v, _ = values_of(source, p)
-    cell, blanking = settled(x, y, p)
-    x, y, v, twins = kr.without_twins(x, y, v)
+    ready = read_samples(source, p)
+    lattice, blanking = lattice_of(ready, p)
     progress(0.02, "Variogram")
-    _, model = model_for(x, y, v, p)
-    lattice = mc.lattice_around(x, y, cell, margin=cell)
-    gx, gy = np.meshgrid(lattice.x0 + cell * np.arange(lattice.nx), lattice.y0 + cell * np.arange(lattice.ny))
-    blank = mc.blank_far(lattice, x, y, blanking)
-    wanted = ~blank.ravel()
-    estimate, variance = np.full(lattice.size, np.nan), np.full(lattice.size, np.nan)
-    estimate[wanted], variance[wanted] = kr.krige(
-        x, y, v, gx.ravel()[wanted], gy.ravel()[wanted], model, p.neighbours, p.drift == "linear", progress=progress.part(0.1, 0.95)
-    )  # fmt: skip
-    shape = (lattice.ny, lattice.nx)
+    gx, gy = (g.ravel() for g in lattice.places())
+    wanted = ~mc.blank_far(lattice, ready.x, ready.y, blanking).ravel()
+    parts, variances, words = [], [], ""
+    for number, values in enumerate(ready.parts):
+        if len(ready.parts) > 1 and np.ptp(values) < 1e-12:  # one component of angles that lie alike about an axis
+            parts.append(np.full((lattice.ny, lattice.nx), values[0]))
+            variances.append(np.zeros((lattice.ny, lattice.nx)))
+            continue
+        _, model = model_for(ready.x, ready.y, values, p)
+        estimate, variance = np.full(lattice.size, np.nan), np.full(lattice.size, np.nan)
+        step = 0.85 / len(ready.parts)
+        estimate[wanted], variance[wanted] = kr.krige(
+            ready.x, ready.y, values, gx[wanted], gy[wanted], model, p.neighbours, p.drift == "linear",
+            progress=progress.part(0.1 + step * number, 0.1 + step * (number + 1)),
+        )  # fmt: skip
+        parts.append(estimate.reshape(lattice.ny, lattice.nx))
+        variances.append(variance.reshape(lattice.ny, lattice.nx))
+        words = words or _words(model)
     unit = source.attributes.get(p.attribute, "")
     name = p.name or f"{p.attribute} kriged"
-    squared = "log10 squared" if p.transform == "log10" else f"{unit}²" if unit else ""
-    words = _words(model) + (f"; {twins} samples at one place averaged" if twins else "")
-    if p.transform == "log10":
-        words += "; turned back, so a cell holds the middle of the distribution (median), not its mean"
-    progress(1.0, words)
+    squared = (
+        f"{unit}²" if unit and p.transform == "none" else "" if p.transform == "none" else f"{p.transform} squared"
+    )
+    progress(1.0, words + (f"; {ready.note}" if ready.note else ""))
+    spread = np.mean(variances, axis=0)
     return {
-        "grid": finished(inputs, p, estimate.reshape(shape), lattice, blank, unit, name),
-        "variance": finished(inputs, p, variance.reshape(shape), lattice, blank, squared, f"Variance of {name}", "kriging variance"),
+        "grid": finished(inputs, p, ready, parts, lattice, blanking, name),
+        "variance": finished(inputs, p, ready, [spread], lattice, blanking, f"Variance of {name}", "kriging variance", squared),
     }  # fmt: skip
 
 
 def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item]:
-    from ..compute.gridding import kriging as kr
-    from ..compute.gridding import minimum_curvature as mc
-    from ..compute.gridding import neighbours as nb
+    ready = read_samples(inputs["samples"], p)
+    lattice, blanking = lattice_of(ready, p)
+    progress(0.1, "Interpolating")
+    parts = near_parts(ready, lattice, p, progress.part(0.1, 0.95))
+    progress(1.0, ready.note)
+    return {"grid": finished(inputs, p, ready, parts, lattice, blanking, p.name or f"{p.attribute} by {p.method}")}
 
-    source = inputs["samples"]
-    x, y, v, _ = values_of(source, p)
-    cell, blanking = settled(x, y, p)
-    x, y, v, _ = kr.without_twins(x, y, v)
-    lattice = mc.lattice_around(x, y, cell, margin=cell)
-    gx, gy = np.meshgrid(lattice.x0 + cell * np.arange(lattice.nx), lattice.y0 + cell * np.arange(lattice.ny))
-    progress(0.2, "Interpolating")
+
+def near_parts(ready: Samples, lattice: Any, p: NearGrid, progress: Progress) -> list[np.ndarray]:
+    """Return the components of a grid from near samples."""
+    from ..compute.gridding import neighbours as nb
+    from ..compute.gridding.radial import radial
+
     if p.method == "natural neighbours":
-        values = nb.natural(x, y, v, lattice.x0, lattice.y0, cell, lattice.nx, lattice.ny)
-    else:
-        values = _at(p.method, x, y, v, gx.ravel(), gy.ravel(), p.power, p.neighbours).reshape(gx.shape)
-    blank = mc.blank_far(lattice, x, y, blanking)
-    unit = source.attributes.get(p.attribute, "")
-    return {"grid": finished(inputs, p, values, lattice, blank, unit, p.name or f"{p.attribute} by {p.method}")}
+        return on_lattice(ready, lattice, p, lambda x, y, v, c: nb.natural(x, y, v, c.x0, c.y0, c.cell, c.nx, c.ny))
+    if p.method == "radial basis":
+        return at_cells(
+            ready, lattice, p, lambda x, y, v, ax, ay: radial(x, y, v, ax, ay, p.kernel, p.smoothing, progress)
+        )
+    return at_cells(ready, lattice, p, lambda x, y, v, ax, ay: _at(p.method, x, y, v, ax, ay, p.power, p.neighbours))
 
 
 def _at(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, ax: np.ndarray, ay: np.ndarray, power: float, count: int) -> np.ndarray:  # fmt: skip
@@ -151,43 +204,70 @@ def _left_out(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, power: f
     return out
 
 
+def _in_folds(
+    ready: Samples, cell: float, grid: Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray], progress: Progress
+) -> np.ndarray:  # fmt: skip
+    """Return each value read from a grid of the others; a twentieth of the samples is left out at a time."""
+    from ..compute.geometry.sampling import bilinear
+    from ..compute.gridding import minimum_curvature as mc
+
+    x, y, v = ready.x, ready.y, ready.parts[0]
+    fold = np.random.default_rng(1).permutation(len(v)) % min(20, len(v))
+    lattice = mc.lattice_around(x, y, cell, margin=cell)
+    out = np.full(len(v), np.nan)
+    for k in range(int(fold.max()) + 1):
+        mine = fold == k
+        values = grid(x[~mine], y[~mine], v[~mine], lattice)
+        out[mine] = bilinear(values, lattice.x0, lattice.y0, cell, cell, x[mine], y[mine])
+        progress((k + 1) / (fold.max() + 1), "Leaving a twentieth out")
+    return out
+
+
 def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[str, Item]:
     from ..compute.gridding import kriging as kr
+    from ..compute.gridding import minimum_curvature as mc
+    from ..compute.gridding import neighbours as nb
+    from ..compute.gridding import radial as rb
     from ..compute.gridding.validation import judge
 
     source = inputs["samples"]
-    values = GridValues(attribute=p.attribute, transform=p.transform)
-    x, y, v, _ = values_of(source, values)
-    x, y, v, _ = kr.without_twins(x, y, v)
+    form = GridValues(attribute=p.attribute, transform=p.transform)
+    ready = read_samples(source, form)
+    x, y, v = ready.x, ready.y, ready.parts[0]
     if len(v) < 5:
         raise InputError(f"{len(v)} samples are too few to leave one out", where=source.name)
-    variance = None
+    variance, part, note = None, progress.part(0.1, 0.9), ""
     if p.method == "kriging":
         _, model = model_for(x, y, v, p)
         estimate, variance = kr.krige(
-            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=progress.part(0.1, 0.9)
+            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=part
         )  # fmt: skip
+    elif p.method == "radial basis" and len(v) <= rb.WHOLE:
+        estimate = rb.left_out(x, y, v)
+    elif p.method in ("minimum curvature", "natural neighbours", "radial basis"):
+        note = ", a twentieth at a time"
+        methods: dict[str, Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray]] = {
+            "minimum curvature": lambda a, b, c, cells: mc.minimum_curvature(a, b, c, cells, tension=p.tension),
+            "natural neighbours": lambda a, b, c, cells: nb.natural(a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny),
+            "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(cells.ny, cells.nx),
+        }  # fmt: skip
+        estimate = _in_folds(ready, settled(ready, form)[0], methods[p.method], part)
     else:
-        estimate = _left_out(p.method, x, y, v, p.power, p.neighbours, progress.part(0.1, 0.9))
+        estimate = _left_out(p.method, x, y, v, p.power, p.neighbours, part)
     numbers = judge(v, estimate, variance)
-    unit = "log10" if p.transform == "log10" else source.attributes.get(p.attribute, "")
+    unit = p.transform if p.transform != "none" else source.attributes.get(p.attribute, "")
     table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "observed": v, "estimated": estimate, "residual": estimate - v})
     units = {"observed": unit, "estimated": unit, "residual": unit}
     if variance is not None:
         table["standardised"] = (estimate - v) / np.sqrt(np.maximum(variance, 1e-300))
-    progress(1.0, f"{p.method}, {numbers.words}")
+    progress(1.0, f"{p.method}{note}, {numbers.words}")
     return {
         "residuals": PointSet(name=p.name or f"{p.attribute} left out, {p.method}", crs=source.crs, table=table, units=units, role="readings")
     }  # fmt: skip
 
 
 def _estimate(inputs: Inputs, p: Any) -> Cost:
-    from ..compute.gridding import minimum_curvature as mc
-
-    x, y, _, _ = values_of(inputs["samples"], p)
-    cell, blanking = settled(x, y, p)
-    lattice = mc.lattice_around(x, y, cell, margin=cell)
-    return Cost(f"{lattice.nx} × {lattice.ny} cells of {cell:g} m, blank beyond {blanking:g} m", lattice.size * 1e-3 + 50, 1.0 + lattice.size / 40_000)  # fmt: skip
+    return cost(inputs, p, 40_000, 1000.0)
 
 
 KRIGING = Operation(
@@ -198,7 +278,7 @@ KRIGING = Operation(
 )  # fmt: skip
 NEAR = Operation(
     name="grid-neighbours", title="Grid from near samples", area="Maps",
-    help="Grids by inverse distance, nearest neighbour, natural neighbours or triangles.",
+    help="Grids by inverse distance, nearest neighbour, natural neighbours, triangles or radial basis functions.",
     params=NearGrid, run=_run_near, inputs=(SAMPLES, BOUNDARY),
     outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,
 )  # fmt: skip

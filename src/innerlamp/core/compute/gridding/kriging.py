@@ -128,14 +128,31 @@ def _reduced(x: FloatArray, y: FloatArray, model: Model) -> tuple[FloatArray, Fl
     return x * np.cos(a) / model.ratio - y * np.sin(a) / model.ratio, x * np.sin(a) + y * np.cos(a)
 
 
-def without_twins(x: FloatArray, y: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, int]:
-    """Return samples with those at one place (to the millimetre) averaged, and how many went: twins have no solution."""
+def without_twins(
+    x: FloatArray, y: FloatArray, values: FloatArray, rule: str = "mean"
+) -> tuple[FloatArray, FloatArray, FloatArray, int]:
+    """Return samples with those at one place (to the millimetre) made one, and how many went: twins have no solution.
+
+    `rule` says what stands for them: mean, median, highest or first.
+    """
     keys = np.round(np.column_stack([x, y]), 3)
     _, first, inverse, count = np.unique(keys, axis=0, return_index=True, return_inverse=True, return_counts=True)
     if len(first) == len(x):
         return x, y, values, 0
-    mean = np.bincount(inverse.ravel(), values) / count
-    return x[first], y[first], mean, len(x) - len(first)
+    inverse = inverse.ravel()
+    if rule == "first":
+        merged = values[first]
+    elif rule == "highest":
+        merged = np.full(len(first), -np.inf)
+        np.maximum.at(merged, inverse, values)
+    elif rule == "median":
+        order = np.lexsort((values, inverse))
+        stops = np.cumsum(count)
+        ordered, starts = values[order], stops - count
+        merged = 0.5 * (ordered[starts + (count - 1) // 2] + ordered[starts + count // 2])
+    else:
+        merged = np.bincount(inverse, values) / count
+    return x[first], y[first], merged, len(x) - len(first)
 
 
 def krige(

@@ -3,14 +3,16 @@
 Minimises the bending energy of a free plate, the sum of u_xx^2 + 2 u_xy^2 + u_yy^2 on the grid
 (Briggs 1974; free edges as in Timoshenko & Woinowsky-Krieger 1959), while the bilinear value of
 the grid at each sample equals the sample. Away from the data the solution meets the biharmonic
-equation in its 13-point form. The system is solved directly, so there is no
-iteration to tune and no convergence to doubt.
+equation in its 13-point form. Tension (Smith & Wessel 1990) adds the energy of a stretched skin, so
+that the surface swings out less between samples. Small grids are solved directly, so there is no
+iteration to tune and no convergence to doubt; large ones as `plate` says.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import scipy.sparse as sp
@@ -21,9 +23,10 @@ from scipy.spatial import cKDTree
 
 from ...errors import InputError
 from ...progress import SILENT, Progress
+from . import plate
 
 FloatArray = NDArray[np.float64]
-LARGEST = 250_000
+DIRECT, LARGEST = 40_000, 30_000_000
 _PADDING = 12
 _HOLD = 1e6  # weight of the data; the grid misses them by about 1e-6 of the plate's local bending
 
@@ -41,6 +44,11 @@ class Lattice:
     @property
     def size(self) -> int:
         return self.nx * self.ny
+
+    def places(self) -> tuple[FloatArray, FloatArray]:
+        """Return eastings and northings of all cell centres, shape (ny, nx)."""
+        gx, gy = np.meshgrid(self.x0 + self.cell * np.arange(self.nx), self.y0 + self.cell * np.arange(self.ny))
+        return gx, gy
 
 
 def lattice_around(x: FloatArray, y: FloatArray, cell: float, margin: float = 0.0) -> Lattice:
@@ -60,6 +68,7 @@ def minimum_curvature(
     values: FloatArray,
     lattice: Lattice,
     padding: int = _PADDING,
+    tension: float = 0.0,
     progress: Progress = SILENT,
 ) -> FloatArray:
     """Return grid values of shape (ny, nx), row 0 the southernmost.
@@ -73,6 +82,8 @@ def minimum_curvature(
     padding
         Cells added on each side for the solution and cut off again, so that the free edge is
         away from the map.
+    tension
+        0 (bending only) up to below 1 (nearly a stretched skin).
 
     Raises
     ------
@@ -81,14 +92,18 @@ def minimum_curvature(
     """
     good = np.isfinite(x) & np.isfinite(y) & np.isfinite(values)
     x, y, values = x[good], y[good], values[good]
-    nx, ny = lattice.nx + 2 * padding, lattice.ny + 2 * padding
+    if not 0.0 <= tension < 1.0:
+        raise InputError(f"the tension must be from 0 to below 1, not {tension:g}")
+    large = (lattice.nx + 2 * padding) * (lattice.ny + 2 * padding) > DIRECT
+    (left, right_side), (low, high) = ((plate.padded(n, padding) if large else (padding, padding)) for n in (lattice.nx, lattice.ny))  # fmt: skip
+    nx, ny = lattice.nx + left + right_side, lattice.ny + low + high
     if nx * ny > LARGEST:
         raise InputError(
             f"the grid would have {lattice.size:,} cells, more than this method solves at once",
             fix="Take a larger cell size",
         )
-    u = (x - lattice.x0) / lattice.cell + padding
-    v = (y - lattice.y0) / lattice.cell + padding
+    u = (x - lattice.x0) / lattice.cell + left
+    v = (y - lattice.y0) / lattice.cell + low
     inside = (u >= 0) & (u <= nx - 1) & (v >= 0) & (v <= ny - 1)
     u, v, values = u[inside], v[inside], values[inside]
     if len(u) < 3:
@@ -105,20 +120,25 @@ def minimum_curvature(
     coefficients, *_ = np.linalg.lstsq(plane, values, rcond=None)
     rest = values - plane @ coefficients
     spread = float(np.abs(rest).max()) or 1.0
+    solved = plate.through(u, v, rest / spread, nx, ny, tension, progress=progress.part(0.1, 0.95)) if large else _direct(u, v, rest / spread, nx, ny, tension)  # fmt: skip
+    progress(0.95, "Solving")
+    grid = solved * spread
+    uu, vv = np.meshgrid(np.arange(nx) - u.mean(), np.arange(ny) - v.mean())
+    grid += coefficients[0] + coefficients[1] * uu + coefficients[2] * vv
+    return np.asarray(grid[low : low + lattice.ny, left : left + lattice.nx])
+
+
+def _direct(u: FloatArray, v: FloatArray, rest: FloatArray, nx: int, ny: int, tension: float) -> FloatArray:
     # The shorter side runs fastest: the band of the matrix, and so the work, is then smallest.
     turned = nx > ny
     sampler = _bilinear_matrix(v, u, ny, nx) if turned else _bilinear_matrix(u, v, nx, ny)
-    matrix = (_plate_energy(*((ny, nx) if turned else (nx, ny))) + _HOLD * (sampler.T @ sampler)).tocsr()
-    progress(0.2, "Solving")
+    energy = plate.plate_energy(*((ny, nx) if turned else (nx, ny)), tension)
+    matrix = (energy + _HOLD * (sampler.T @ sampler)).tocsr()
     solve = _solver(matrix, 2 * min(nx, ny) + 2)
-    right = _HOLD * (sampler.T @ (rest / spread))
+    right = _HOLD * (sampler.T @ rest)
     solution = solve(right)
     solution += solve(right - matrix @ solution)
-    progress(0.95, "Solving")
-    grid = (solution.reshape(nx, ny).T if turned else solution.reshape(ny, nx)) * spread
-    uu, vv = np.meshgrid(np.arange(nx) - u.mean(), np.arange(ny) - v.mean())
-    grid += coefficients[0] + coefficients[1] * uu + coefficients[2] * vv
-    return np.asarray(grid[padding : ny - padding, padding : nx - padding])
+    return solution.reshape(nx, ny).T if turned else solution.reshape(ny, nx)
 
 
 def _solver(matrix: sp.csr_matrix, band: int) -> Callable[[FloatArray], FloatArray]:
@@ -137,19 +157,6 @@ def _banded(matrix: sp.csr_matrix, band: int) -> FloatArray:
     return out
 
 
-def _plate_energy(nx: int, ny: int) -> sp.csr_matrix:
-    def second(n: int) -> sp.csr_matrix:
-        return sp.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(n - 2, n), format="csr")
-
-    def first(n: int) -> sp.csr_matrix:
-        return sp.diags([-1.0, 1.0], [0, 1], shape=(n - 1, n), format="csr")
-
-    xx = sp.kron(sp.identity(ny), second(nx))
-    yy = sp.kron(second(ny), sp.identity(nx))
-    xy = sp.kron(first(ny), first(nx))
-    return (xx.T @ xx + yy.T @ yy + 2.0 * (xy.T @ xy)).tocsr()
-
-
 def _bilinear_matrix(u: FloatArray, v: FloatArray, nx: int, ny: int) -> sp.csr_matrix:
     i, j = np.minimum(u.astype(np.int64), nx - 2), np.minimum(v.astype(np.int64), ny - 2)
     fu, fv = u - i, v - j
@@ -161,13 +168,38 @@ def _bilinear_matrix(u: FloatArray, v: FloatArray, nx: int, ny: int) -> sp.csr_m
 
 def blank_far(lattice: Lattice, x: FloatArray, y: FloatArray, distance: float) -> NDArray[np.bool_]:
     """Return which cells (ny, nx) lie farther than `distance` metres from every sample."""
-    xs = lattice.x0 + lattice.cell * np.arange(lattice.nx)
-    ys = lattice.y0 + lattice.cell * np.arange(lattice.ny)
-    gx, gy = np.meshgrid(xs, ys)
-    nearest, _ = cKDTree(np.column_stack([x, y])).query(
-        np.column_stack([gx.ravel(), gy.ravel()]), distance_upper_bound=distance
-    )
-    return ~np.isfinite(nearest).reshape(lattice.ny, lattice.nx)
+    from scipy.ndimage import distance_transform_edt
+
+    i = np.clip(np.rint((x - lattice.x0) / lattice.cell).astype(np.int64), 0, lattice.nx - 1)
+    j = np.clip(np.rint((y - lattice.y0) / lattice.cell).astype(np.int64), 0, lattice.ny - 1)
+    free = np.ones((lattice.ny, lattice.nx), dtype=bool)
+    free[j, i] = False
+    # Distances between cells tell all but those near the border, which are measured to the samples themselves.
+    rough = distance_transform_edt(free) * lattice.cell
+    far = rough > distance
+    off = max(float(np.abs(x - (lattice.x0 + lattice.cell * i)).max()), float(np.abs(y - (lattice.y0 + lattice.cell * j)).max()))  # fmt: skip
+    jj, ii = np.nonzero(np.abs(rough - distance) <= 1.5 * off)
+    at = np.column_stack([lattice.x0 + lattice.cell * ii, lattice.y0 + lattice.cell * jj])
+    nearest, _ = cKDTree(np.column_stack([x, y])).query(at, distance_upper_bound=distance, workers=-1)
+    far[jj, ii] = ~np.isfinite(nearest)
+    return np.asarray(far)
+
+
+def line_spacing(x: FloatArray, y: FloatArray, line: NDArray[Any]) -> float:
+    """Return the median distance in metres from a reading to the nearest one on another line; NaN with one line."""
+    names, number = np.unique(np.asarray(line).astype(str), return_inverse=True)
+    if len(names) < 2:
+        return float("nan")
+    step = max(1, len(x) // 200_000)
+    x, y, number = x[::step], y[::step], number[::step]
+    out = []
+    for k in np.unique(np.linspace(0, len(names) - 1, 12).astype(int)):
+        mine = number == k
+        if mine.any() and not mine.all():
+            some = np.column_stack([x[mine], y[mine]])[:: max(1, int(mine.sum()) // 200)]
+            away, _ = cKDTree(np.column_stack([x[~mine], y[~mine]])).query(some)
+            out.append(float(np.median(away)))
+    return float(np.median(out)) if out else float("nan")
 
 
 def typical_spacing(x: FloatArray, y: FloatArray) -> float:

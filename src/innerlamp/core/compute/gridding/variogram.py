@@ -157,11 +157,12 @@ def propose_bins(x: FloatArray, y: FloatArray, bins: int = 15) -> tuple[float, i
 
 
 def fit(
-    data: Experimental, shape: Shape = "spherical", azimuth: float = 0.0, ratio: float = 1.0, structures: int = 1
-) -> Model:
+    data: Experimental, shape: Shape = "spherical", azimuth: float = 0.0, ratio: float = 1.0, structures: int = 1,
+    second: Shape | None = None,
+) -> Model:  # fmt: skip
     """Return the model nearest to an experimental variogram, weighted by pairs over squared distance (Cressie 1985).
 
-    Nugget and sills are not negative. Two structures share the shape and differ in range.
+    Nugget and sills are not negative. A second structure has the shape `second`, or the same one.
 
     Raises
     ------
@@ -180,7 +181,7 @@ def fit(
     longest = float(data.distance.max())
 
     def model_of(p: FloatArray) -> Model:
-        parts = tuple(Structure(shape, float(p[1 + 2 * k]) * top, float(p[2 + 2 * k]) * longest) for k in range(structures))  # fmt: skip
+        parts = tuple(Structure(shape if k == 0 else second or shape, float(p[1 + 2 * k]) * top, float(p[2 + 2 * k]) * longest) for k in range(structures))  # fmt: skip
         return Model(float(p[0]) * top, parts, azimuth, ratio)
 
     def misfit(p: FloatArray) -> FloatArray:
@@ -199,4 +200,6 @@ def fit(
             best = found
     assert best is not None
     model = model_of(best.x)
+    if second not in (None, shape):  # each keeps its place: the form names them
+        return model
     return replace(model, structures=tuple(sorted(model.structures, key=lambda s: s.range)))

@@ -1,0 +1,136 @@
+"""Gridding by radial basis functions: one system for few samples, blended patches for many.
+
+The interpolant is a sum of a kernel of the distance to each sample and a plane (Duchon 1977; Hardy
+1971). Above `WHOLE` samples the area is covered by overlapping patches, each solved from the samples in
+and around it, and the patches are blended by weights that sum to one (partition of unity: Wendland
+2005, ch. 15).
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...errors import InputError
+from ...progress import SILENT, Progress
+
+FloatArray = NDArray[np.float64]
+Kernel = Literal["thin plate", "linear", "cubic"]
+WHOLE = 1_500
+_IN_PATCH, _LEAST = 150, 60
+
+
+def _kernel(name: Kernel, r: FloatArray) -> FloatArray:
+    if name == "thin plate":
+        return np.where(r > 0, r * r * np.log(np.maximum(r, 1e-300)), 0.0)
+    return -r if name == "linear" else r**3
+
+
+def _system(xy: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
+    n = len(xy)
+    matrix = np.zeros((n + 3, n + 3))
+    r = np.hypot(xy[:, None, 0] - xy[None, :, 0], xy[:, None, 1] - xy[None, :, 1])
+    # The sign of smoothing goes with that of the kernel on shapes that the plane can't take up.
+    matrix[:n, :n] = _kernel(kernel, r) + smoothing * np.eye(n)
+    matrix[:n, n], matrix[:n, n + 1 :] = 1.0, xy
+    matrix[n:, :n] = matrix[:n, n:].T
+    return matrix
+
+
+def _solved(matrix: FloatArray, right: FloatArray) -> FloatArray:
+    from scipy.linalg import LinAlgError, solve
+
+    try:
+        return np.asarray(solve(matrix, right, assume_a="sym", check_finite=False))
+    except LinAlgError as error:
+        raise InputError("the samples lie on one line", fix="Use inverse distance or nearest neighbour") from error
+
+
+def _evaluated(xy: FloatArray, weights: FloatArray, kernel: Kernel, at: FloatArray) -> FloatArray:
+    n = len(xy)
+    out = np.empty(len(at))
+    for start in range(0, len(at), 4096):
+        some = at[start : start + 4096]
+        r = np.hypot(some[:, None, 0] - xy[None, :, 0], some[:, None, 1] - xy[None, :, 1])
+        out[start : start + 4096] = _kernel(kernel, r) @ weights[:n] + weights[n] + some @ weights[n + 1 :]
+    return out
+
+
+def _fitted(xy: FloatArray, values: FloatArray, at: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
+    middle, size = xy.mean(axis=0), float(np.ptp(xy, axis=0).max()) or 1.0
+    scaled = (xy - middle) / size
+    weights = _solved(_system(scaled, kernel, smoothing), np.concatenate([values, np.zeros(3)]))
+    return _evaluated(scaled, weights, kernel, (at - middle) / size)
+
+
+def radial(
+    x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray, at_y: FloatArray, kernel: Kernel = "thin plate",
+    smoothing: float = 0.0, progress: Progress = SILENT,
+) -> FloatArray:  # fmt: skip
+    """Return values at places.
+
+    Parameters
+    ----------
+    x, y, values
+        Samples, shape (n,), metres; no two at one place.
+    at_x, at_y
+        Places, shape (m,).
+    smoothing
+        0 honours every sample; added to the diagonal of the system, in which the area measures 1.
+
+    Raises
+    ------
+    InputError
+        With fewer than three samples, or all on one line.
+    """
+    xy, at = np.column_stack([x, y]), np.column_stack([at_x, at_y])
+    if len(xy) < 3 or np.linalg.matrix_rank(xy - xy.mean(axis=0), tol=1e-6) < 2:
+        raise InputError("the samples lie on one line, or there are fewer than three", fix="Use inverse distance or nearest neighbour")  # fmt: skip
+    signed = -smoothing if kernel == "linear" else smoothing
+    if len(xy) <= WHOLE:
+        return _fitted(xy, values, at, kernel, signed)
+    return _patched(xy, values, at, kernel, signed, progress)
+
+
+def _patched(
+    xy: FloatArray, values: FloatArray, at: FloatArray, kernel: Kernel, smoothing: float, progress: Progress
+) -> FloatArray:
+    from scipy.spatial import cKDTree
+
+    low, high = at.min(axis=0), at.max(axis=0)
+    step = float(np.sqrt(max(np.ptp(xy[:, 0]), 1e-9) * max(np.ptp(xy[:, 1]), 1e-9) * _IN_PATCH / len(xy)))
+    columns, rows = (int(np.ceil(v)) + 1 for v in np.maximum((high - low) / step, 1e-9))
+    if columns * rows > 200_000:
+        raise InputError("the samples lie so far apart that the area can't be covered", fix="Grid a part of it")
+    tree, places = cKDTree(xy), cKDTree(at)
+    total = np.zeros(len(at))
+    for number in range(columns * rows):
+        centre = low + step * np.array([number % columns, number // columns])
+        mine = np.asarray(places.query_ball_point(centre, step * 1.0001, p=np.inf), dtype=np.int64)
+        if not len(mine):
+            continue
+        away = np.abs(at[mine] - centre) / step
+        t = np.clip(1.0 - away, 0.0, 1.0)
+        weight = np.prod(t * t * (3.0 - 2.0 * t), axis=1)
+        near = np.asarray(tree.query_ball_point(centre, step * 1.5, p=np.inf), dtype=np.int64)
+        if len(near) < _LEAST:
+            near = np.atleast_1d(tree.query(centre, k=min(_LEAST, len(xy)))[1])
+        if np.linalg.matrix_rank(xy[near] - xy[near].mean(axis=0), tol=1e-6) < 2:
+            near = np.atleast_1d(tree.query(centre, k=min(8 * _LEAST, len(xy)))[1])
+        total[mine] += weight * _fitted(xy[near], values[near], at[mine], kernel, smoothing)
+        if number % 20 == 0:
+            progress(number / (columns * rows), "Solving patch by patch")
+    return total
+
+
+def left_out(x: FloatArray, y: FloatArray, values: FloatArray, kernel: Kernel = "thin plate", smoothing: float = 0.0) -> FloatArray:  # fmt: skip
+    """Return each value as estimated from the others, from one solution of all (Rippa 1999)."""
+    xy = np.column_stack([x, y])
+    scaled = (xy - xy.mean(axis=0)) / (float(np.ptp(xy, axis=0).max()) or 1.0)
+    matrix = _system(scaled, kernel, -smoothing if kernel == "linear" else smoothing)
+    inverse = _solved(matrix, np.eye(len(matrix)))
+    n = len(xy)
+    weights = inverse[:n, :n] @ values
+    return np.asarray(values - weights / np.diag(inverse)[:n])
