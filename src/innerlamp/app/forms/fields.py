@@ -47,7 +47,7 @@ class TextField(FieldWidget):
     def __init__(self, info: FieldInfo) -> None:
         super().__init__(info)
         self.edit = QLineEdit()
-        self.number = info.kind in (int, float)
+        self.number = info.kind in (int, float) or float in typing.get_args(info.kind)
         if info.role == "date":
             self.edit.setPlaceholderText("year-month-day")
         self.edit.textEdited.connect(lambda _: self._touch())

@@ -33,6 +33,12 @@ def whole(value: Any) -> Any:
     return int(value) if isinstance(value, str) and value.strip().isdigit() else value
 
 
+def given(value: Any) -> Any:
+    """Return None for an empty text: a number that need not be given."""
+    return None if isinstance(value, str) and not value.strip() else value
+
+
+Maybe = Annotated[float | None, BeforeValidator(given)]
 Several = Annotated[tuple[str, ...], BeforeValidator(parted)]
 Whole = Annotated[int, BeforeValidator(whole)]
 
