@@ -21,6 +21,7 @@ from ..core.items.base import Item
 from ..core.items.fields import BlockModel, Grid
 from ..core.items.holes import HoleSet, readings_with, table_with
 from ..core.items.legend import Legend, propose
+from ..core.items.signs import Look
 from ..core.jobs.runner import Job, Runner
 from ..core.operations import differences, execute
 from ..core.project import trail
@@ -63,6 +64,7 @@ class Context:
         self.selected = ""
         self.lit: list[str] = []
         self.colour_by: dict[str, str] = {}
+        self.looks: dict[str, Look] = {}
         self.section: SectionPlane | None = None
         self.corridor = 50.0
         self.exaggeration = 1.0
@@ -128,6 +130,7 @@ class Context:
         ids = {e.id for e in store.entries()}
         self.lit = [i for i in store.workspace("lit", []) if i in ids]
         self.colour_by = dict(store.workspace("colour_by", {}))
+        self.looks = {k: Look.from_json(v) for k, v in dict(store.workspace("looks", {})).items()}
         line = store.workspace("section")
         self.section = SectionPlane(*line) if line else None
         self.corridor = float(store.workspace("corridor", 50.0))
@@ -149,7 +152,7 @@ class Context:
         self.save_view()
         self.store.close()
         self.store = None
-        self.jobs, self.lit, self.colour_by = [], [], {}
+        self.jobs, self.lit, self.colour_by, self.looks = [], [], {}, {}
         self.section, self.selected, self.selection = None, "", Selection()
         self._legends.clear()
         self._differences.clear()
@@ -165,6 +168,7 @@ class Context:
             {
                 "lit": self.lit, "colour_by": self.colour_by, "section": [s.x0, s.y0, s.x1, s.y1] if s else None,
                 "corridor": self.corridor, "exaggeration": self.exaggeration, "selected": self.selected,
+                "looks": {k: v.to_json() for k, v in self.looks.items()},
             }
         )  # fmt: skip
 
@@ -282,6 +286,15 @@ class Context:
     def set_colour_by(self, item: str, attribute: str) -> None:
         self.colour_by[item] = attribute
         self.legend_changed.emit(attribute)
+        self.view_moved()
+
+    def look(self, item: str) -> Look:
+        """Shape, size and labels of the points of an item."""
+        return self.looks.get(item, Look())
+
+    def set_look(self, item: str, look: Look) -> None:
+        self.looks[item] = look
+        self.legend_changed.emit("")
         self.view_moved()
 
     def legend(self, attribute: str, item: Item) -> Legend:

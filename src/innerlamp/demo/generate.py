@@ -463,19 +463,27 @@ def resistivity(folder: Path, rng: np.random.Generator) -> None:
 
 
 def geology(folder: Path, rng: np.random.Generator) -> None:
-    """Geological map as GeoJSON (cells of bedrock joined to polygons), structural readings, old workings."""
+    """Geological map as GeoJSON (cells of bedrock joined to units, their shared edges smoothed), structural readings, old workings."""
+    import shapely
     from rasterio import features
     from rasterio.transform import from_origin
 
-    cell = 20.0
+    cell = 5.0
     xs, ys = np.arange(cell / 2, t.WIDTH, cell), np.arange(cell / 2, t.HEIGHT, cell)
     x, y = np.meshgrid(xs, ys)
     code = t.rock(x, y, t.ground(x, y) - t.till(x, y) - 45.0)
     code = np.where(code == 6, 2, code).astype(np.int32)
     transform = from_origin(t.ORIGIN[0], t.ORIGIN[1] + t.HEIGHT, cell, cell)
+    cells = [(int(v), shapely.geometry.shape(g)) for g, v in features.shapes(code[::-1].copy(), transform=transform)]
+    whole = [shapely.union_all([g for v, g in cells if v == k]) for k in sorted({v for v, _ in cells})]
+    parts = [
+        (k, p) for k, g in zip(sorted({v for v, _ in cells}), whole, strict=True) for p in getattr(g, "geoms", [g])
+    ]
+    edges = shapely.coverage_simplify([p for _, p in parts], 18.0)
     shapes = [
-        {"type": "Feature", "properties": {"unit": t.CODES[int(v)]}, "geometry": g}
-        for g, v in features.shapes(code[::-1].copy(), transform=transform)
+        {"type": "Feature", "properties": {"unit": t.CODES[k]}, "geometry": shapely.geometry.mapping(shapely.set_precision(p, 0.1))}
+        for (k, _), p in zip(parts, edges, strict=True)
+        if not p.is_empty
     ]  # fmt: skip
     crs = {"type": "name", "properties": {"name": "urn:ogc:def:crs:EPSG::32629"}}
     fault = np.radians(t.FAULT_STRIKE)

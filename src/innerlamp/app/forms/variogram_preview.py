@@ -258,6 +258,10 @@ class VariogramPreview(Preview):
         for name, value in values.items():
             self.form.fields[name].set_value(float(f"{value:.4g}"))
             self.form.fields[name].touched = True
+        self._remodel()
+
+    def _remodel(self) -> None:
+        """Draw the form's model at once; the words follow from the other thread."""
         choice = self._choice()
         if choice is not None and self.view.found is not None:
             self.view.model = settled_model(self.view.found.every, choice)
@@ -269,4 +273,4 @@ class VariogramPreview(Preview):
         zeros = {"nugget": -1.0, "sill": 0.0, "reach": 0.0, "second_sill": 0.0, "second_reach": 0.0}
         for name, value in zeros.items():
             self.form.fields[name].set_value(value)
-        self.update_preview()
+        self._remodel()

@@ -88,7 +88,7 @@ class ContourLines(pg.GraphicsObject):
             return -1.0
         for share in (0.5, 0.3, 0.7, 0.15, 0.85):
             middle = float(np.clip(share * along[-1], wide, along[-1] - wide))
-            a, centre, b = (_at(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
+            a, centre, b = (along_line(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
             box = QRectF(centre[0] - wide / 2, centre[1] - wide / 2, wide, wide)
             straight = float(np.hypot(*(b - a))) > 0.85 * wide
             if straight and view.contains(box) and not any(box.intersects(other) for other in taken):
@@ -97,7 +97,7 @@ class ContourLines(pg.GraphicsObject):
         return -1.0
 
     def _label(self, painter: QPainter, at: np.ndarray, along: np.ndarray, middle: float, text: str, wide: float, colour: QColor) -> None:  # fmt: skip
-        a, centre, b = (_at(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
+        a, centre, b = (along_line(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
         angle = float(np.degrees(np.arctan2(b[1] - a[1], b[0] - a[0])))
         painter.save()
         painter.translate(float(centre[0]), float(centre[1]))
@@ -114,7 +114,7 @@ class ContourLines(pg.GraphicsObject):
         inward = 1.0 if area > 0 else -1.0
         side = inward if turned == "low" else -inward
         for place in np.arange(_APART / 2, along[-1], _APART):
-            here, ahead = _at(at, along, place), _at(at, along, min(place + 1.0, along[-1]))
+            here, ahead = along_line(at, along, place), along_line(at, along, min(place + 1.0, along[-1]))
             run = ahead - here
             length = float(np.hypot(*run))
             if length < 1e-6:
@@ -123,13 +123,13 @@ class ContourLines(pg.GraphicsObject):
             painter.drawLine(QPointF(*here), QPointF(*foot))
 
 
-def _at(xy: np.ndarray, along: np.ndarray, place: float) -> np.ndarray:
+def along_line(xy: np.ndarray, along: np.ndarray, place: float) -> np.ndarray:
     return np.array([np.interp(place, along, xy[:, 0]), np.interp(place, along, xy[:, 1])])
 
 
 def _cut(xy: np.ndarray, along: np.ndarray, start: float, stop: float) -> np.ndarray:
     inside = (along > start) & (along < stop)
-    return np.vstack([_at(xy, along, start), xy[inside], _at(xy, along, stop)])
+    return np.vstack([along_line(xy, along, start), xy[inside], along_line(xy, along, stop)])
 
 
 def level_of(item: Features) -> str:

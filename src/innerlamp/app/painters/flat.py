@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QPainter
 
 from ...core.items.legend import Legend
 from .colours import bins
+from .space import Space
 
 FloatArray = NDArray[np.float64]
 
@@ -122,20 +123,27 @@ class Labels(pg.GraphicsObject):
         font.setBold(self.bold)
         painter.setFont(font)
         metrics = painter.fontMetrics()
-        taken: list[QRectF] = []
-        for word, x, y in zip(self.words, self.x, self.y, strict=True):
-            at = transform.map(QPointF(float(x), float(y)))
-            box = QRectF(0, 0, metrics.horizontalAdvance(word) + 2.0, metrics.height() - 1.0)
-            box.moveCenter(QPointF(at.x(), at.y() - self.above - (box.height() / 2 if self.above else 0)))
-            if any(box.intersects(other) for other in taken):
+        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
+        at = np.column_stack([self.x, self.y]) @ matrix + np.array([transform.dx(), transform.dy()])
+        view = QRectF(painter.viewport())
+        space = Space(view)
+        with np.errstate(invalid="ignore"):
+            seen = (at[:, 0] > view.left()) & (at[:, 0] < view.right()) & (at[:, 1] > view.top()) & (at[:, 1] < view.bottom())  # fmt: skip
+        self.shown = 0
+        for k in np.flatnonzero(seen).tolist():
+            word = self.words[k]
+            if not word:
                 continue
-            taken.append(box)
+            box = QRectF(0, 0, metrics.horizontalAdvance(word) + 2.0, metrics.height() - 1.0)
+            box.moveCenter(QPointF(at[k, 0], at[k, 1] - self.above - (box.height() / 2 if self.above else 0)))
+            if not space.take(box):
+                continue
+            self.shown += 1
             painter.setPen(self.halo)
             for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1)):
                 painter.drawText(box.translated(dx, dy), Qt.AlignmentFlag.AlignCenter, word)
             painter.setPen(self.colour)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
-        self.shown = len(taken)
         painter.restore()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import pandas as pd
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF, QTransform
@@ -14,17 +15,22 @@ from ...core.compute.geometry.footprint import footprint
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.items.features import HOLE, POINT, RING, Features, part_vertices
+from ...core.items.features import HOLE, LINE, POINT, RING, Features, part_vertices
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.items.signs import SYMBOLS, line_sign, plane_sign
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
-from .colours import bins, colour_at, colour_values
+from .colours import bins, class_colour, colour_at, colour_values
 from .contour_lines import ContourLines, level_of
+from .line_signs import SignedLines
+from .point_marks import PointMarks
+from .structure_signs import StructureSigns
+from .unit_areas import UnitAreas
 
 Painter = Callable[[Context, Entry, Item], list[pg.GraphicsObject]]
 MOST_LABELS = 3000
@@ -59,28 +65,75 @@ def paint_points(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObje
         return [*marks, flat.Labels(list(names), x, y, ctx.theme.text, ctx.theme.panel, 7)]
     if item.role == "structures" and {"dip", "dip direction"} <= set(item.table.columns):
         return _planes(ctx, item, attribute)
-    symbol, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
-    if attribute in item.table.columns:
-        return list(flat.markers(x, y, ctx.legend(attribute, item), item.table[attribute].to_numpy(), size, 4, symbol))
-    return list(flat.markers(x, y, None, None, size, 4, symbol))
+    return _marks(ctx, entry, item, attribute)
+
+
+def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
+    """Symbols: the colour by one column, the shape by a second, the size by a third; labels where there is space."""
+    t, look = item.table, ctx.look(entry.id)
+    x, y = t["x"].to_numpy(float), t["y"].to_numpy(float)
+    plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
+    size = look.size or size
+    colours = np.full((len(t), 3), 68, dtype=np.uint8)
+    if attribute in t.columns:
+        for colour, mask in bins(ctx.legend(attribute, item), t[attribute].to_numpy()):
+            colours[mask] = (colour.red(), colour.green(), colour.blue())
+    symbols = np.full(len(t), plain, dtype=object)
+    if look.shape_by in t.columns:
+        for name, symbol in symbols_of(t[look.shape_by]).items():
+            symbols[t[look.shape_by].astype(str).to_numpy() == name] = symbol
+    sizes = np.full(len(t), size)
+    if look.size_by in t.columns and t[look.size_by].dtype.kind in "fiu":
+        v = t[look.size_by].to_numpy(float)
+        top = float(np.nanpercentile(v, 99.5)) if np.isfinite(v).any() else 0.0
+        with np.errstate(invalid="ignore"):
+            share = np.sqrt(np.clip(v / top, 0.0, 1.0)) if top > 0 else np.zeros(len(v))
+        sizes = np.where(np.isfinite(share), np.maximum(max(size, 22.0) * share, 1.5), 0.0)
+    out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
+    if look.label_by in t.columns:
+        out.append(
+            flat.Labels(
+                label_words(t[look.label_by], look.label_from),
+                x,
+                y,
+                ctx.theme.text,
+                ctx.theme.panel,
+                11,
+                above=0.5 * size,
+            )
+        )
+    return out
+
+
+def symbols_of(column: pd.Series) -> dict[str, str]:
+    """The symbol of each class of a column, in the order of the alphabet."""
+    names = sorted({str(v) for v in column.dropna()} - {"", "nan", "None"})
+    return {name: SYMBOLS[k % len(SYMBOLS)] for k, name in enumerate(names)}
+
+
+def label_words(column: pd.Series, least: float | None) -> list[str]:
+    """What is written beside each point; '' for what is missing or below the cut-off."""
+    if column.dtype.kind in "fiu":
+        v = column.to_numpy(float)
+        with np.errstate(invalid="ignore"):
+            shown = np.isfinite(v) & (v >= (-np.inf if least is None else least))
+        return [f"{value:.4g}" if on else "" for value, on in zip(v, shown, strict=True)]
+    return ["" if str(v) in ("nan", "None") else str(v) for v in column]
 
 
 def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
-    """Planes as a stroke along the strike and a short one down the dip, in metres of the map."""
-    t = item.table[np.isfinite(item.table["dip direction"]) & np.isfinite(item.table["dip"])]
-    x, y = t["x"].to_numpy(float), t["y"].to_numpy(float)
-    west, east, south, north, _, _ = item.bounds
-    size = max(np.hypot(east - west, north - south) / 110.0, 1.0)
-    down = np.radians(t["dip direction"].to_numpy(float))
-    along = np.column_stack([np.cos(down), -np.sin(down)]) * size
-    away = np.column_stack([np.sin(down), np.cos(down)]) * size * 0.55
-    at = np.column_stack([x, y])
-    strokes = ((at - along, at + along), (at, at + away))
+    """Planes and lines with the sign of their kind, which the first column of texts tells."""
+    t = item.table[np.isfinite(item.table["dip"])]
+    kinds = next((c for c in item.attributes if c in t.columns and t[c].dtype.kind not in "fiub"), "")
+    marks = [plane_sign(str(v)) for v in t[kinds]] if kinds else [plane_sign("bedding")] * len(t)
+    ink, halo = QColor(ctx.theme.text), QColor(ctx.theme.panel)
+    colours = [ink] * len(t)
     if attribute in t.columns:
-        legend, values = ctx.legend(attribute, item), t[attribute].to_numpy()
-        return [c for start, stop in strokes for c in flat.coloured_pieces(start, stop, legend, values, 2.0, 4)]
-    pieces = np.concatenate([np.stack(pair, axis=1).reshape(-1, 2) for pair in strokes])
-    return [flat.plain_pieces(pieces, QColor(ctx.theme.text), 2.0, 4)]
+        for colour, mask in bins(ctx.legend(attribute, item), t[attribute].to_numpy()):
+            for k in np.flatnonzero(mask).tolist():
+                colours[k] = colour
+    x, y, dip, direction = (t[c].to_numpy(float) for c in ("x", "y", "dip", "dip direction"))
+    return [StructureSigns(x, y, dip, direction, marks, colours, ink, halo, 5)]
 
 
 def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -209,39 +262,62 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
     colours = [QColor(ctx.theme.text)] * len(item.table)
     if legend is not None:
         for colour, mask in bins(legend, values):
-            for row in np.flatnonzero(mask):
+            for row in np.flatnonzero(mask).tolist():
                 colours[row] = colour
     level = level_of(item)
     if level:
         if level == "elevation" and attribute == level:  # the grey of the ground would vanish on it
             colours = [QColor("#8A5A2B" if ctx.theme.name == "paper" else "#D9A873")] * len(item.table)
         return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)]
+    kinds = next(
+        (c for c in ("kind", "type", attribute) if c in item.table.columns and item.table[c].dtype.kind not in "fiub"),
+        "",
+    )
+    signs = [line_sign(str(v)) for v in item.table[kinds]] if kinds else [""] * len(item.table)
     areas: dict[str, QPainterPath] = {}
     edges: dict[str, QPainterPath] = {}
     spots: dict[str, list[np.ndarray]] = {}
+    signed: list[tuple[np.ndarray, str, QColor]] = []
     for part in range(len(item.role)):
-        xyz, key = part_vertices(item, part), colours[int(item.owner[part])].name()
+        row = int(item.owner[part])
+        xyz, colour = part_vertices(item, part), colours[row]
         if item.role[part] == POINT:
-            spots.setdefault(key, []).append(xyz[0, :2])
-            continue
-        path = (areas if item.role[part] in (RING, HOLE) else edges).setdefault(key, QPainterPath())
-        path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in xyz[:, :2]]))
+            spots.setdefault(colour.name(), []).append(xyz[0, :2])
+        elif item.role[part] == LINE and signs[row]:
+            signed.append((xyz[:, :2], signs[row], colour))
+        else:
+            # Areas of a class are one path, so that its pattern runs through; without classes each has its own.
+            fill = item.role[part] in (RING, HOLE)
+            key = (
+                (str(values[row]) if legend is not None and legend.classes else colour.name())
+                if fill
+                else colour.name()
+            )
+            path = (areas if fill else edges).setdefault(key, QPainterPath())
+            path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in xyz[:, :2]]))
     out: list[pg.GraphicsObject] = []
     # What covers most ground lies lowest, so that a dyke shows within its country rock.
     covers = sorted(areas.items(), key=lambda each: -_area(each[1]))
-    for paths, base, fill in ((covers, -14.0, True), (list(edges.items()), 3.0, False)):
-        for number, (key, path) in enumerate(paths):
-            z = base + 0.01 * number
-            shape = QGraphicsPathItem(path)
-            pen = QPen(QColor(key).darker(130), 1.0 if fill else 2.0)
-            pen.setCosmetic(True)
-            shape.setPen(pen)
-            if fill:
-                soft = QColor(key)
-                soft.setAlpha(110)
-                shape.setBrush(soft)
-            shape.setZValue(z)
-            out.append(shape)
+    for number, (key, path) in enumerate(covers):
+        pattern, colour = (
+            "plain",
+            QColor(key) if not (legend is not None and legend.classes) else class_colour(legend, key),
+        )
+        if legend is not None and legend.classes:
+            pattern = legend.patterns.get(key, "plain")
+        out.append(UnitAreas(path, colour, pattern, -14.0 + 0.01 * number))
+    for key, path in edges.items():
+        shape = QGraphicsPathItem(path)
+        pen = QPen(QColor(key).darker(130), 2.0)
+        pen.setCosmetic(True)
+        shape.setPen(pen)
+        shape.setZValue(3.0)
+        out.append(shape)
+    if signed:
+        # The sign tells the kind: its lines are black unless a number colours them.
+        ink = QColor(ctx.theme.text)
+        dark = [ink if legend is None or legend.classes else c for _, _, c in signed]
+        out.append(SignedLines([xy for xy, _, _ in signed], [s for _, s, _ in signed], dark, 3.2))
     for key, places in spots.items():
         xy = np.array(places)
         out += flat.markers(xy[:, 0], xy[:, 1], None, None, 6, 5, "d", QColor(key))

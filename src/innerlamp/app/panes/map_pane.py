@@ -86,12 +86,9 @@ class MapPane(Pane):
             self.fit()
 
     def _look_of(self, entry: Entry, item: Item) -> object:
-        attribute = self.ctx.attribute_of(entry)
-        return (
-            (entry.version, entry.name, attribute, self.ctx.legend(attribute, item), self.ctx.theme.name)
-            if attribute in entry.attributes
-            else (entry.version, self.ctx.theme.name)
-        )  # type: ignore[arg-type]
+        attribute, look = self.ctx.attribute_of(entry), self.ctx.look(entry.id)
+        legend = self.ctx.legend(attribute, item) if attribute in entry.attributes else None
+        return entry.version, entry.name, attribute, legend, look, self.ctx.theme.name
 
     def _take_off(self, item: str) -> None:
         for each in self._drawn.pop(item, (None, []))[1]:

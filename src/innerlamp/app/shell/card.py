@@ -22,11 +22,13 @@ from PySide6.QtWidgets import (
 from ...core.formats.table import export, formats_for
 from ...core.items.base import Item
 from ...core.items.legend import RAMPS, Legend
+from ...core.items.points import PointSet
 from ...core.operations.execute import find_operation
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
 from ..context import Context
 from .difference import DifferenceCard
+from .looks import UnitList, symbol_rows
 
 
 class Card(QScrollArea):
@@ -116,7 +118,11 @@ class Card(QScrollArea):
             legend = self.ctx.legend(chosen, item)
             if not legend.classes:
                 self._ramp(form, legend)
+        if entry.kind == "points" and isinstance(item, PointSet) and item.role != "structures":
+            symbol_rows(self.ctx, form, entry, item)
         box.addLayout(form)
+        if chosen in entry.attributes and 0 < len(legend.classes) <= 24:
+            box.addWidget(UnitList(self.ctx, legend, patterns=entry.kind == "features"))
 
     def _ramp(self, form: QFormLayout, legend: Legend) -> None:
         row = QHBoxLayout()

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ...core.items.legend import Legend, value_at
+from ...core.items.signs import LINE_SIGNS, line_sign
 from ...core.project.records import Notice
 from ..context import Context
 from ..painters.colours import class_colour, colour_at
+from ..painters.line_signs import draw_signed_line
+from ..painters.unit_areas import draw_pattern
 
 
 def plain_number(value: float) -> str:
@@ -23,6 +27,22 @@ def plain_number(value: float) -> str:
 
 
 _BAR, _CLASS = 36, 14
+
+
+def draw_class(painter: QPainter, legend: Legend, name: str, box: QRectF, ink: QColor) -> None:
+    """Draw the sample of a class: its line sign when its name is that of one, else colour and pattern."""
+    sign = line_sign(name)
+    painter.save()
+    if sign:
+        middle = box.center().y()
+        draw_signed_line(painter, np.array([[box.left(), middle], [box.right(), middle]]), LINE_SIGNS[sign], ink)
+    else:
+        painter.fillRect(box, class_colour(legend, name))
+        painter.setClipRect(box, Qt.ClipOperation.IntersectClip)
+        draw_pattern(
+            painter, legend.patterns.get(name, "plain"), box, box.topLeft(), class_colour(legend, name).darker(190)
+        )
+    painter.restore()
 
 
 class Legends(QWidget):
@@ -90,10 +110,11 @@ class Legends(QWidget):
             painter.drawText(QRectF(left + used, y, wide - used, 14), Qt.AlignmentFlag.AlignRight, owners)
             painter.setPen(ink)
             if legend.classes:
-                for number, name in enumerate(legend.classes):
+                for number, name in enumerate(legend.ordered):
                     cx, cy = left + (number % 3) * wide / 3, y + 17 + _CLASS * (number // 3)
-                    painter.fillRect(QRectF(cx, cy, 9, 9), class_colour(legend, name))
-                    painter.drawText(QRectF(cx + 13, cy - 2, wide / 3 - 14, 13), Qt.AlignmentFlag.AlignLeft, name)
+                    draw_class(painter, legend, name, QRectF(cx, cy, 13, 10), ink)
+                    painter.setPen(ink)
+                    painter.drawText(QRectF(cx + 17, cy - 2, wide / 3 - 18, 13), Qt.AlignmentFlag.AlignLeft, name)
             else:
                 if legend.scale == "classes" and legend.breaks:
                     self._blocks(painter, legend, QRectF(left, y + 15, wide, 10), faint)

@@ -9,6 +9,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from .signs import pattern_for
+
 Scale = Literal["linear", "log", "quantile", "classes"]
 RAMPS = {
     "ember": "CET_L18",
@@ -43,6 +45,10 @@ class Legend:
         Values below it are hidden where hiding makes sense (voxels, intervals); None hides nothing.
     classes
         For text attributes: colour of each class.
+    patterns
+        For units of a map: the pattern (one of `signs.PATTERNS`) of each class that has one.
+    order
+        Classes from the youngest to the oldest; those that are not in it come last.
     """
 
     attribute: str
@@ -54,6 +60,14 @@ class Legend:
     cutoff: float | None = None
     breaks: tuple[float, ...] = ()
     classes: dict[str, str] = field(default_factory=dict)
+    patterns: dict[str, str] = field(default_factory=dict)
+    order: tuple[str, ...] = ()
+
+    @property
+    def ordered(self) -> list[str]:
+        """Classes in age order, youngest first."""
+        known = [c for c in self.order if c in self.classes]
+        return known + [c for c in self.classes if c not in known]
 
     @property
     def label(self) -> str:
@@ -68,7 +82,8 @@ class Legend:
     def from_json(cls, data: dict[str, Any]) -> Legend:
         known = {f.name for f in dataclasses.fields(cls)}
         values = {k: v for k, v in data.items() if k in known}
-        values["breaks"] = tuple(values.get("breaks", ()))
+        for name in ("breaks", "order"):
+            values[name] = tuple(values.get(name, ()))
         return cls(**values)
 
 
@@ -114,7 +129,8 @@ def propose(attribute: str, unit: str, values: NDArray[Any]) -> Legend:
     if array.dtype.kind not in "fiu":
         texts = sorted({str(v) for v in array if v is not None and str(v) not in ("", "nan", "None")})
         colours = {t: CLASS_COLOURS[i % len(CLASS_COLOURS)] for i, t in enumerate(texts)}
-        return Legend(attribute, unit, classes=colours)
+        patterns = {t: p for t in texts if (p := pattern_for(t)) != "plain"} if not unit else {}
+        return Legend(attribute, unit, classes=colours, patterns=patterns)
     array = array.astype(float)
     array = array[np.isfinite(array)]
     if array.size == 0:

@@ -1,0 +1,33 @@
+"""Which parts of a drawing are taken: for labels and signs that must not cover each other."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QRectF
+
+_CELL = 3.0
+
+
+class Space:
+    """The pixels of a view in cells of three by three; asking and taking cost the same however much is taken."""
+
+    def __init__(self, view: QRectF) -> None:
+        self.view = view
+        self.taken = np.zeros((int(view.height() / _CELL) + 2, int(view.width() / _CELL) + 2), dtype=bool)
+
+    def take(self, box: QRectF) -> bool:
+        """Take a box if it lies in the view and nothing else is there; returns whether it was free."""
+        if not self.view.intersects(box):
+            return False
+        left, top = (
+            max(int((v - o) / _CELL), 0) for v, o in ((box.left(), self.view.left()), (box.top(), self.view.top()))
+        )
+        right, bottom = (
+            int((box.right() - self.view.left()) / _CELL) + 1,
+            int((box.bottom() - self.view.top()) / _CELL) + 1,
+        )
+        cells = self.taken[top : max(bottom, top + 1), left : max(right, left + 1)]
+        if cells.any():
+            return False
+        cells[...] = True
+        return True

@@ -1,0 +1,129 @@
+"""Areas of rock units: a colour, and a pattern drawn as strokes, so that it stays sharp on paper."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import pyqtgraph as pg
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+_STEP = 15.0  # pixels (at 96 to the inch) between repeats
+_MOST = 40_000  # strokes of one area; more would be a grey haze
+
+
+class UnitAreas(pg.GraphicsObject):
+    """All areas of one unit."""
+
+    def __init__(self, path: QPainterPath, colour: QColor, pattern: str, z: float, opacity: int = 120) -> None:
+        super().__init__()
+        self.path, self.colour, self.pattern, self.opacity = path, colour, pattern, opacity
+        self.setZValue(z)
+
+    def boundingRect(self) -> QRectF:  # noqa: N802
+        return self.path.boundingRect()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        fill = QColor(self.colour)
+        fill.setAlpha(self.opacity)
+        pen = QPen(self.colour.darker(150), 0.8)
+        pen.setCosmetic(True)
+        painter.setPen(pen)
+        painter.setBrush(fill)
+        painter.drawPath(self.path)
+        if self.pattern == "plain":
+            return
+        transform = painter.transform()
+        painter.save()
+        painter.setClipPath(self.path, Qt.ClipOperation.IntersectClip)
+        painter.resetTransform()
+        box = transform.mapRect(self.path.boundingRect()).intersected(QRectF(painter.viewport()))
+        # The pattern is tied to the ground, so that it does not swim when the map is moved.
+        origin = transform.map(QPointF(0.0, 0.0))
+        draw_pattern(painter, self.pattern, box, origin, self.colour.darker(165))
+        painter.restore()
+
+
+def draw_pattern(painter: QPainter, pattern: str, box: QRectF, origin: QPointF, colour: QColor) -> None:
+    """Fill a box (pixels) with a pattern; `origin` is where its lattice starts."""
+    if box.isEmpty() or pattern not in _TILES:
+        return
+    columns, rows = int(box.width() / _STEP) + 3, int(box.height() / _STEP) + 3
+    if columns * rows > _MOST:
+        return
+    painter.setPen(QPen(colour, 0.9))
+    painter.setBrush(colour)
+    left = box.left() - (box.left() - origin.x()) % _STEP - _STEP
+    top = box.top() - (box.top() - origin.y()) % _STEP - _STEP
+    first_row = round((top - origin.y()) / _STEP)
+    lines: list[QLineF] = []
+    tile = _TILES[pattern]
+    for row in range(rows):
+        shift = 0.5 * _STEP if (first_row + row) % 2 else 0.0
+        for column in range(-1, columns):
+            tile(painter, lines, left + column * _STEP + shift, top + row * _STEP)
+    if lines:
+        painter.drawLines(lines)
+
+
+Tile = Callable[[QPainter, list[QLineF], float, float], None]
+
+
+def _dots(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    for dx, dy in ((3.0, 3.0), (9.5, 10.0)):
+        painter.drawEllipse(QPointF(x + dx, y + dy), 0.6, 0.6)
+
+
+def _pebbles(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    painter.drawEllipse(QPointF(x + 10.5, y + 4.0), 0.6, 0.6)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(QPointF(x + 4.0, y + 9.0), 2.8, 2.0)
+    painter.setBrush(painter.pen().color())
+
+
+def _dashes(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    lines += [QLineF(x + 1, y + 4, x + 8, y + 4), QLineF(x + 7, y + 11, x + 14, y + 11)]
+
+
+def _rules(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    lines += [QLineF(x, y + 3, x + _STEP, y + 3), QLineF(x, y + 10.5, x + _STEP, y + 10.5)]
+
+
+def _slants(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    half = 0.5 * _STEP
+    lines += [QLineF(x, y + _STEP, x + half, y), QLineF(x + half, y + _STEP, x + _STEP, y)]
+
+
+def _lattice(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    half = 0.5 * _STEP
+    lines += [QLineF(x, y + _STEP, x + half, y), QLineF(x, y, x + half, y + _STEP)]
+
+
+def _blocks(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    lines += [QLineF(x, y, x + _STEP, y), QLineF(x, y, x, y + _STEP)]
+
+
+def _crosses(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    cx, cy = x + 7.5, y + 7.5
+    lines += [QLineF(cx - 2.6, cy, cx + 2.6, cy), QLineF(cx, cy - 2.6, cx, cy + 2.6)]
+
+
+def _wedges(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    cx, cy = x + 7.5, y + 7.5
+    lines += [QLineF(cx - 2.6, cy - 2.6, cx, cy + 2.6), QLineF(cx, cy + 2.6, cx + 2.6, cy - 2.6)]
+
+
+def _ripples(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    points = [QPointF(x + k * 2.2, y + 7.0 + 1.8 * math.sin(k * 1.1)) for k in range(6)]
+    painter.drawPolyline(QPolygonF(points))
+
+
+def _flecks(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
+    lines += [QLineF(x + 2, y + 5, x + 5, y + 2), QLineF(x + 9, y + 12, x + 11, y + 9), QLineF(x + 10, y + 3, x + 13, y + 4.5)]  # fmt: skip
+
+
+_TILES: dict[str, Tile] = {
+    "dots": _dots, "pebbles": _pebbles, "dashes": _dashes, "rules": _rules, "slants": _slants, "lattice": _lattice,
+    "blocks": _blocks, "crosses": _crosses, "wedges": _wedges, "ripples": _ripples, "flecks": _flecks,
+}  # fmt: skip

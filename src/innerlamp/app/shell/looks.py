@@ -1,0 +1,153 @@
+"""Parts of the card: symbols and labels of points; colours, patterns and age order of units."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QColorDialog,
+    QComboBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QToolButton,
+    QWidget,
+)
+
+from ...core.items.legend import Legend
+from ...core.items.points import PointSet
+from ...core.items.signs import PATTERNS, line_sign
+from ...core.project.records import Entry
+from ..context import Context
+from ..painters.unit_areas import draw_pattern
+
+_NONE = "none"
+
+
+def _choice(name: str, columns: list[str], now: str, tip: str, chosen: Callable[[str], None]) -> QComboBox:
+    box = QComboBox()
+    box.setObjectName(name)
+    box.addItems([_NONE, *columns])
+    box.setCurrentText(now or _NONE)
+    box.setToolTip(tip)
+    box.setMinimumContentsLength(6)
+    box.textActivated.connect(lambda text: chosen("" if text == _NONE else text))
+    return box
+
+
+def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -> None:
+    """Add rows for shape, size and labels of points to a form."""
+    look = ctx.look(entry.id)
+    numbers = [a for a in entry.attributes if a in item.table and item.table[a].dtype.kind in "fiu"]
+    texts = [a for a in entry.attributes if a in item.table and item.table[a].dtype.kind not in "fiu"]
+
+    def choose(field: str) -> Callable[[str], None]:
+        return lambda text: ctx.set_look(entry.id, replace(ctx.look(entry.id), **{field: text}))  # type: ignore[arg-type]
+
+    if texts:
+        form.addRow("Shape by", _choice("shapeBy", texts, look.shape_by, "Each class of this column gets a symbol of its own", choose("shape_by")))  # fmt: skip
+    form.addRow("Size by", _choice("sizeBy", numbers, look.size_by, "Circles whose area grows with this column", choose("size_by")))  # fmt: skip
+    labels = QHBoxLayout()
+    labels.addWidget(_choice("labelBy", texts + numbers, look.label_by, "Written beside points where there is space", choose("label_by")), 2)  # fmt: skip
+    least = QLineEdit("" if look.label_from is None else f"{look.label_from:g}")
+    least.setObjectName("labelFrom")
+    least.setPlaceholderText("from")
+    least.setToolTip("Numbers below this value are not written")
+
+    def typed() -> None:
+        text = least.text().strip().replace(",", ".")
+        try:
+            value = float(text) if text else None
+        except ValueError:
+            ctx.say(f"'{text}' is not a number.", "bad")
+            return
+        if value != ctx.look(entry.id).label_from:
+            ctx.set_look(entry.id, replace(ctx.look(entry.id), label_from=value))
+
+    least.editingFinished.connect(typed)
+    labels.addWidget(least, 1)
+    form.addRow("Labels", labels)
+
+
+def swatch(colour: str, pattern: str, wide: int = 22, high: int = 14) -> QIcon:
+    """Return a small picture of a unit's colour and pattern."""
+    picture = QPixmap(wide, high)
+    picture.fill(QColor(colour))
+    painter = QPainter(picture)
+    draw_pattern(painter, pattern, QRectF(0, 0, wide, high), QPointF(-3.0, -3.0), QColor(colour).darker(190))
+    painter.end()
+    return QIcon(picture)
+
+
+class UnitList(QWidget):
+    """Classes in age order, the youngest on top: a click on the colour changes it, the arrows move a unit."""
+
+    def __init__(self, ctx: Context, legend: Legend, patterns: bool) -> None:
+        super().__init__()
+        self.ctx, self.legend = ctx, legend
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(4)
+        grid.setVerticalSpacing(2)
+        if patterns:
+            words = QLabel("Units, youngest first")
+            words.setObjectName("faint")
+            grid.addWidget(words, 0, 0, 1, 5)
+        names = [n for n in legend.ordered if not line_sign(n)]  # lines have signs of their own
+        for row, name in enumerate(names, start=1):
+            pattern = legend.patterns.get(name, "plain")
+            colour = QToolButton()
+            colour.setObjectName(f"colour_{name}")
+            colour.setIcon(swatch(legend.classes[name], pattern))
+            colour.setIconSize(QSize(22, 14))
+            colour.setToolTip(f"Change the colour of {name}")
+            colour.setAccessibleName(f"Colour of {name}")
+            colour.clicked.connect(lambda _=False, name=name: self._pick(name))
+            grid.addWidget(colour, row, 0)
+            label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 90))
+            label.setToolTip(name)
+            grid.addWidget(label, row, 1)
+            if not patterns:
+                continue
+            box = QComboBox()
+            box.setObjectName(f"pattern_{name}")
+            box.addItems(list(PATTERNS))
+            box.setCurrentText(pattern)
+            box.setToolTip(f"Pattern of {name} on maps and pages")
+            box.setMinimumContentsLength(5)
+            box.textActivated.connect(lambda text, name=name: self.set_pattern(name, text))
+            grid.addWidget(box, row, 2)
+            for column, (sign, step, tip) in enumerate((("▲", -1, "younger"), ("▼", 1, "older")), start=3):
+                move = QToolButton()
+                move.setObjectName(f"{tip}_{name}")
+                move.setText(sign)
+                move.setToolTip(f"{name} is {tip}")
+                move.setEnabled(0 <= row - 1 + step < len(names))
+                move.clicked.connect(lambda _=False, name=name, step=step: self.move_unit(name, step))
+                grid.addWidget(move, row, column)
+        grid.setColumnStretch(1, 1)
+
+    def set_colour(self, name: str, colour: str) -> None:
+        """Give a unit another colour, in all panes."""
+        self.ctx.set_legend(replace(self.legend, classes={**self.legend.classes, name: colour}))
+
+    def _pick(self, name: str) -> None:
+        chosen = QColorDialog.getColor(QColor(self.legend.classes[name]), self, f"Colour of {name}")
+        if chosen.isValid():
+            self.set_colour(name, chosen.name())
+
+    def set_pattern(self, name: str, pattern: str) -> None:
+        """Give a unit another pattern."""
+        self.ctx.set_legend(replace(self.legend, patterns={**self.legend.patterns, name: pattern}))
+
+    def move_unit(self, name: str, step: int) -> None:
+        """Move a unit in the age order."""
+        names = self.legend.ordered
+        at = names.index(name)
+        names.insert(at + step, names.pop(at))
+        self.ctx.set_legend(replace(self.legend, order=tuple(names)))
