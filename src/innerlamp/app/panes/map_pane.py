@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 import pyqtgraph as pg
+import shapely
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QPushButton
 
 from ...core.compute.geometry.planes import SectionPlane
+from ...core.formats.features import shapes_of
 from ...core.items.base import Item
+from ...core.items.features import Features
 from ...core.items.holes import HoleSet
-from ...core.project.records import Entry
+from ...core.project.records import Entry, Notice
 from ..context import Context, Cursor, Selection
+from ..painters.contour_lines import level_of
 from ..painters.flat import label
 from ..painters.map_painters import PAINTERS
 from .base import Pane
+from .draw_tool import DrawTool, feature_paths
 from .plot import MetrePlot, Ruler
 
 
@@ -36,6 +41,13 @@ class MapPane(Pane):
         self.across.setCheckable(True)
         self.across.setToolTip("Click two ends of a section on the map (S)")
         self.tools.addWidget(self.across)
+        self.drawing = QPushButton("Draw")
+        self.drawing.setCheckable(True)
+        self.drawing.setToolTip("Draw and edit polygons, lines and points of a map (D)")
+        self.tools.addWidget(self.drawing)
+        self.draw_tool = DrawTool(self)
+        self.body.insertWidget(0, self.draw_tool)
+        self.drawing.toggled.connect(self.draw_tool.open)
         self._drawn: dict[str, tuple[object, list[pg.GraphicsObject]]] = {}
         self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
         self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
@@ -45,6 +57,10 @@ class MapPane(Pane):
             line.setZValue(39)
             line.hide()
             self.plot.addItem(line, ignoreBounds=True)
+        self._outline = pg.PlotCurveItem(pen=pg.mkPen(ctx.theme.lit, width=3))
+        self._outline.setZValue(38)
+        self.plot.addItem(self._outline, ignoreBounds=True)
+        self._trees: dict[int, list[tuple[int, Any]]] = {}
         self._corridor = pg.PlotCurveItem(pen=pg.mkPen(ctx.theme.lit, width=1, style=Qt.PenStyle.DashLine))
         self._corridor.setZValue(30)
         self.plot.addItem(self._corridor, ignoreBounds=True)
@@ -189,11 +205,17 @@ class MapPane(Pane):
 
     def _mouse_moved(self, position: QPointF) -> None:
         x, y = self.plot.place_of(position)
+        self.draw_tool.moved(x, y)
         self.ctx.point_at(x, y, self.ctx.ground_at(x, y), self.kind)
 
     def _clicked(self, event: object) -> None:
         x, y = self.plot.place_of(event.scenePos())  # type: ignore[attr-defined]
         self.ctx.clicked.emit(x, y, self.kind)
+        if self.drawing.isChecked():
+            if event.button() == Qt.MouseButton.LeftButton:  # type: ignore[attr-defined]
+                held = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)  # type: ignore[attr-defined]
+                self.draw_tool.clicked(x, y, bool(event.double()), bool(held))  # type: ignore[attr-defined]
+            return
         if self.across.isChecked():
             if self._first is None:
                 self._first = (x, y)
@@ -213,6 +235,11 @@ class MapPane(Pane):
         for entry in self.ctx.lit_entries():
             item = self.ctx.item(entry.id)
             table = item.collars if isinstance(item, HoleSet) else getattr(item, "table", None)
+            if isinstance(item, Features):
+                row = self.feature_at(entry.id, x, y)
+                if row is not None and best is None:
+                    best = (0.9 * reach, Selection(entry.id, "", (row,)))
+                continue
             if table is None or not len(table):
                 continue
             away = np.hypot(table["x"].to_numpy(float) - x, table["y"].to_numpy(float) - y)
@@ -222,6 +249,28 @@ class MapPane(Pane):
         if best is not None:
             self.ctx.select_item(best[1].item)
             self.ctx.select_rows(best[1])
+
+    def feature_at(self, item: str, x: float, y: float) -> int | None:
+        """Return the row of the feature under a place: the smallest polygon, or a line or point within ten pixels."""
+        entry = self.ctx.entry(item)
+        features = self.ctx.item(item)
+        if entry is None or not isinstance(features, Features) or level_of(features):
+            return None
+        if entry.version not in self._trees:
+            self._trees = {entry.version: list(enumerate(shapes_of(features)))}
+        here = shapely.Point(x, y)
+        reach = 10.0 * self.plot.metres_per_pixel()[0]
+        thin = [
+            (shape.distance(here), row) for row, shape in self._trees[entry.version] if "Polygon" not in shape.geom_type
+        ]
+        if thin and min(thin)[0] <= reach:
+            return min(thin)[1]
+        inside = [
+            (shape.area, row)
+            for row, shape in self._trees[entry.version]
+            if "Polygon" in shape.geom_type and shape.contains(here)
+        ]
+        return min(inside)[1] if inside else None
 
     def show_cursor(self, cursor: Cursor) -> None:
         show = np.isfinite(cursor.x) and cursor.source != self.kind
@@ -236,8 +285,27 @@ class MapPane(Pane):
     def show_selection(self, selection: Selection) -> None:
         xyz = selected_places(self.ctx, selection)
         self._marked.setData(x=xyz[:, 0], y=xyz[:, 1])
+        item = self.ctx.item(selection.item) if selection.item in self.ctx.lit else None
+        paths = feature_paths(item, selection.rows) if isinstance(item, Features) else []
+        xy = np.concatenate(paths) if paths else np.empty((0, 2))
+        joined = np.ones(len(xy), dtype=np.int32)
+        joined[np.cumsum([len(p) for p in paths], dtype=np.int64) - 1] = 0
+        self._outline.setData(xy[:, 0], xy[:, 1], connect=joined if len(xy) else "all")
+        self.draw_tool.selection_changed()
+
+    def on_items(self, notice: Notice) -> None:
+        super().on_items(notice)
+        self.draw_tool.on_items(tuple(notice.added))
+
+    def on_loaded(self, item: str) -> None:
+        super().on_loaded(item)
+        if item == self.draw_tool.map.currentData():
+            self.draw_tool.on_items()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        # Ctrl+Z is the window's too: while a sketch has clicks it takes these back.
+        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and self.draw_tool.key(event):
+            return True
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             (x0, x1), (y0, y1) = self.plot.viewRange()
             step = {
@@ -256,8 +324,8 @@ class MapPane(Pane):
             if event.key() == Qt.Key.Key_Home:
                 self.fit()
                 return True
-            if event.key() == Qt.Key.Key_S:
-                self.across.toggle()
+            if event.key() in (Qt.Key.Key_S, Qt.Key.Key_D):
+                (self.across if event.key() == Qt.Key.Key_S else self.drawing).toggle()
                 return True
         if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.Leave:
             self.show_cursor(self.ctx.cursor)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import pandas as pd
+from pydantic import BeforeValidator
 
 from ..compute.geometry import sketching as sk
 from ..errors import InputError
@@ -16,12 +17,28 @@ from ..items.features import HOLE, LINE, RING, Features, part_vertices
 from ..progress import Progress
 from .declare import Input, Inputs, Operation, Output, Params, param
 
-Places = tuple[tuple[float, float], ...]
+
+def places(value: Any) -> Any:
+    """Return places of a text such as ``503600 5602300; 503700 5602400``; what is a list already stays one."""
+    if not isinstance(value, str):
+        return value
+    return tuple(tuple(part.replace(",", " ").split()) for part in value.split(";") if part.strip())
+
+
+def numbers(value: Any) -> Any:
+    """Return whole numbers of a text such as ``0; 3``; what is a list already stays one."""
+    return tuple(value.replace(";", " ").replace(",", " ").split()) if isinstance(value, str) else value
+
+
+Places = Annotated[tuple[tuple[float, float], ...], BeforeValidator(places)]
+Rows = Annotated[tuple[int, ...], BeforeValidator(numbers)]
 
 
 class DrawFeature(Params):
     shape: Literal["polygon", "line", "point"] = param("polygon", "Shape")
-    points: Places = param(..., "Corners", role="picks", help="Easting and northing of each, in metres")
+    points: Places = param(
+        ..., "Corners", help="Easting and northing of each in metres: 503600 5602300; 503700 5602400"
+    )
     value: str = param("", "Unit or kind", help="Such as Granite, or fault, inferred")
     column: str = param("unit", "Column", help="The column that holds it", more=True)
     over: Literal["cut others", "fill gaps", "lie over"] = param("cut others", "Where polygons are already", help="cut others: takes the ground from them. fill gaps: takes only what no polygon has. Either way boundaries are shared")  # fmt: skip
@@ -38,18 +55,18 @@ class EditCorner(Params):
 
 class EditFeatures(Params):
     action: Literal["set value", "remove"] = param("set value", "Do")
-    rows: tuple[int, ...] = param(..., "Features", role="rows", help="Row numbers of the table, counted from 0")
+    rows: Rows = param(..., "Features", help="Row numbers of the table, counted from 0")
     column: str = param("unit", "Column")
     value: str = param("", "New value")
 
 
 class SplitFeatures(Params):
-    points: Places = param(..., "Line", role="picks", help="Easting and northing of each place of the cutting line")
-    rows: tuple[int, ...] = param((), "Features", role="rows", help="Only these; all that the line crosses when empty")
+    points: Places = param(..., "Line", help="Easting and northing of each place of the cutting line, in metres")
+    rows: Rows = param((), "Features", help="Only these; all that the line crosses when empty")
 
 
 class JoinFeatures(Params):
-    rows: tuple[int, ...] = param(..., "Features", role="rows", help="Rows to become one; the first gives its values")
+    rows: Rows = param(..., "Features", help="Rows, counted from 0, to become one; the first gives its values")
 
 
 class MergeByUnit(Params):
