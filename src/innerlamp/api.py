@@ -15,6 +15,7 @@ from typing import Any, Self
 
 from .core.formats.table import export, export_together
 from .core.items.base import Item
+from .core.items.page import Page
 from .core.operations import execute
 from .core.operations.table import OPERATIONS
 from .core.progress import SILENT, Progress
@@ -80,9 +81,17 @@ class Project:
                 done += execute.land(self.store, task, execute.perform(task, progress)).values()
         return done
 
-    def export(self, item: str, path: str | Path) -> list[Path]:
-        """Write an item to a file in the format its name asks for; returns the files written."""
-        return export(self[item], path)
+    def export(self, item: str, path: str | Path, dots_per_inch: float = 300.0) -> list[Path]:
+        """Write an item to a file in the format its name asks for; returns the files written.
+
+        Pages are written as PDF, SVG, PNG or GeoTIFF, the last two with so many dots per inch.
+        """
+        found = self[item]
+        if isinstance(found, Page):
+            from .app.pages.headless import export_page  # the window's painters draw it
+
+            return export_page(self.store, found, Path(path), dots_per_inch)
+        return export(found, path)
 
     def export_together(self, items: Sequence[str], path: str | Path) -> list[Path]:
         """Write several items into one file of the Open Mining Format; returns the files written."""

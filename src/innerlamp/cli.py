@@ -91,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub.add_argument("item", nargs="+", help="name or id of an item; 'all' for every item (with a file ending in .omf)")
     sub.add_argument("file", type=Path)
+    sub.add_argument("--dpi", type=float, default=300.0, help="dots per inch of a page that is written as a picture")
     command("doctor", "say what this machine offers and what is missing", _doctor)
     return parser
 
@@ -270,7 +271,11 @@ def _export(args: argparse.Namespace) -> int:
 
     with Project.open(args.project, write=False) as project:
         names = [e.id for e in project.items if not e.dated] if args.item == ["all"] else args.item
-        paths = project.export(names[0], args.file) if len(names) == 1 else project.export_together(names, args.file)
+        paths = (
+            project.export(names[0], args.file, args.dpi)
+            if len(names) == 1
+            else project.export_together(names, args.file)
+        )
         for path in paths:
             print(path)
     return 0

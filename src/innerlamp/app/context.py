@@ -125,12 +125,9 @@ class Context:
 
     def _take(self, store: Store) -> None:
         self.close_project()
-        self.store = store
         store.changed.connect(self._on_store)
+        self.look_at(store)
         ids = {e.id for e in store.entries()}
-        self.lit = [i for i in store.workspace("lit", []) if i in ids]
-        self.colour_by = dict(store.workspace("colour_by", {}))
-        self.looks = {k: Look.from_json(v) for k, v in dict(store.workspace("looks", {})).items()}
         line = store.workspace("section")
         self.section = SectionPlane(*line) if line else None
         self.corridor = float(store.workspace("corridor", 50.0))
@@ -141,6 +138,14 @@ class Context:
         self.project_changed.emit()
         if store.writable:
             self._poll.start()
+
+    def look_at(self, store: Store) -> None:
+        """Take what is lit and how it looks from a project, without becoming its keeper."""
+        self.store = store
+        ids = {e.id for e in store.entries()}
+        self.lit = [i for i in store.workspace("lit", []) if i in ids]
+        self.colour_by = dict(store.workspace("colour_by", {}))
+        self.looks = {k: Look.from_json(v) for k, v in dict(store.workspace("looks", {})).items()}
 
     def close_project(self) -> None:
         """Save the view and give the project back."""
@@ -276,6 +281,8 @@ class Context:
             wanted = str(entry.recipe.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
+        if {"dip", "dip direction"} <= set(entry.attributes):  # structural signs are black unless asked otherwise
+            return "-"
         if {"weight", "round"} <= set(entry.attributes):  # contours go by their level
             return next((a for a in entry.attributes if a not in ("weight", "round")), "")
         measured = [
@@ -438,7 +445,11 @@ class Context:
         if not job.task.replace:
             for item in made.values():
                 entry = self.entry(item)
-                if entry is not None and entry.attributes.get("residual") is None and entry.kind != "points":
+                if (
+                    entry is not None
+                    and entry.attributes.get("residual") is None
+                    and entry.kind not in ("points", "page")
+                ):
                     self.set_lit(item)
             if made:
                 self.select_item(next(iter(made.values())))

@@ -46,6 +46,7 @@ STEPS: tuple[Step, ...] = (
     ),
     ("import-features", {"file": "geology/geological_map.geojson", "name": "Geological map"}, {}, {"features": "geology"}),
     ("grid-minimum-curvature", {"attribute": "Sn ppm", "transform": "log10", "name": "Soil Sn"}, {"samples": "soils"}, {"grid": "soil grid"}),
+    ("grid-minimum-curvature", {"attribute": "TMI_ANOM_nT", "tension": 0.25, "name": "Magnetics"}, {"samples": "magnetics"}, {"grid": "tmi"}),
     ("composite", {"attribute": "Sn_ppm", "length": 6.0}, {"holes": "holes"}, {"composites": "composites"}),
     (
         "grade-shell",
@@ -56,6 +57,22 @@ STEPS: tuple[Step, ...] = (
     (
         "rank-targets", {},
         {"soil": "soil grid", "model": "model", "shell": "shell", "holes": "holes", "ground": "ground"}, {"targets": "targets", "score": "score"},
+    ),
+    (
+        "filter-grid", {"filter": "reduction to the pole", "date": "2024-05-16", "name": "Magnetics at the pole"},
+        {"grid": "tmi"}, {"filtered": "pole"},
+    ),
+    ("contours", {"levels": "logarithmic", "name": "Contours of soil Sn"}, {"grid": "soil grid"}, {"contours": "contours"}),
+    (
+        "make-page",
+        {
+            "heading": "Emberlow prospect", "second": "Geology, soils, tin contours and magnetics", "date": "2024-11-04", "author": "Inner Lamp demo",
+            "beside": ["Magnetics at the pole", "Emberlow holes"],
+            "lit": ["Geological map", "Soils", "Contours of soil Sn", "Structural readings", "Emberlow holes"],
+            "notes": "Magnetics: airborne, reduced to the pole. Soils: tin in the fine fraction of 2,400 samples. Contours of tin in ppm from gridded logarithms. Everything on this sheet is invented.",
+            "name": "Emberlow A3",
+        },
+        {"around": "geology"}, {"page": "page"},
     ),
 )  # fmt: skip
 

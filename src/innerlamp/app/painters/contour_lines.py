@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from ...core.items.features import Features, part_vertices
+from .space import Space, seen_part
 
 _TICK, _APART, _GAP = 5.0, 16.0, 3.0
 
@@ -41,7 +42,7 @@ class ContourLines(pg.GraphicsObject):
         return self._bounds
 
     def paint(self, painter: QPainter, *_: object) -> None:
-        transform = painter.transform()
+        transform, view = painter.transform(), seen_part(painter)
         pen = QPen()
         pen.setCosmetic(True)
         pen.setWidthF(0.8)
@@ -55,10 +56,9 @@ class ContourLines(pg.GraphicsObject):
         font.setPointSizeF(7.0)
         painter.setFont(font)
         metrics = painter.fontMetrics()
-        view = QRectF(painter.viewport())
         matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
         shift = np.array([transform.dx(), transform.dy()])
-        taken: list[QRectF] = []
+        space = Space(view)
         self.labels = 0
         for xy, text, major, turned, colour in self.lines:
             at = xy @ matrix + shift
@@ -68,7 +68,7 @@ class ContourLines(pg.GraphicsObject):
             pen = QPen(colour, 1.6 if major else 0.8)
             along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(at, axis=0).T))])
             wide = metrics.horizontalAdvance(text) + 2 * _GAP
-            middle = self._place(at, along, wide, view, taken) if text else -1.0
+            middle = self._place(at, along, wide, view, space) if text else -1.0
             painter.setPen(pen)
             if middle >= 0:
                 for piece in (_cut(at, along, 0.0, middle - wide / 2), _cut(at, along, middle + wide / 2, along[-1])):
@@ -82,7 +82,7 @@ class ContourLines(pg.GraphicsObject):
         painter.restore()
 
     @staticmethod
-    def _place(at: np.ndarray, along: np.ndarray, wide: float, view: QRectF, taken: list[QRectF]) -> float:
+    def _place(at: np.ndarray, along: np.ndarray, wide: float, view: QRectF, space: Space) -> float:
         """Distance along the line at which its label stands: in view, free of others, where the line is straight."""
         if along[-1] < 2.5 * wide:
             return -1.0
@@ -91,8 +91,7 @@ class ContourLines(pg.GraphicsObject):
             a, centre, b = (along_line(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
             box = QRectF(centre[0] - wide / 2, centre[1] - wide / 2, wide, wide)
             straight = float(np.hypot(*(b - a))) > 0.85 * wide
-            if straight and view.contains(box) and not any(box.intersects(other) for other in taken):
-                taken.append(box.adjusted(-14, -14, 14, 14))
+            if straight and view.contains(box) and space.take(box.adjusted(-7, -7, 7, 7)):
                 return middle
         return -1.0
 

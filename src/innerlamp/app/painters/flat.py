@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter
 
 from ...core.items.legend import Legend
 from .colours import bins
-from .space import Space
+from .space import Space, seen_part
 
 FloatArray = NDArray[np.float64]
 
@@ -115,7 +115,7 @@ class Labels(pg.GraphicsObject):
         self.prepareGeometryChange()
 
     def paint(self, painter: QPainter, *_: object) -> None:
-        transform = painter.transform()
+        transform, view = painter.transform(), seen_part(painter)
         painter.save()
         painter.resetTransform()
         font = painter.font()
@@ -125,7 +125,6 @@ class Labels(pg.GraphicsObject):
         metrics = painter.fontMetrics()
         matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
         at = np.column_stack([self.x, self.y]) @ matrix + np.array([transform.dx(), transform.dy()])
-        view = QRectF(painter.viewport())
         space = Space(view)
         with np.errstate(invalid="ignore"):
             seen = (at[:, 0] > view.left()) & (at[:, 0] < view.right()) & (at[:, 1] > view.top()) & (at[:, 1] < view.bottom())  # fmt: skip

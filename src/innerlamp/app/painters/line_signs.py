@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.items.signs import LINE_SIGNS, LineSign
 from .contour_lines import along_line
+from .space import seen_part
 
 _APART = 34.0  # pixels between marks
 
@@ -31,9 +32,9 @@ class SignedLines(pg.GraphicsObject):
         transform = painter.transform()
         matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
         shift = np.array([transform.dx(), transform.dy()])
+        view = seen_part(painter).adjusted(-20, -20, 20, 20)
         painter.save()
         painter.resetTransform()
-        view = QRectF(painter.viewport()).adjusted(-20, -20, 20, 20)
         for xy, name, colour in zip(self.lines, self.signs, self.colours, strict=True):
             at = xy @ matrix + shift
             low, high = at.min(axis=0), at.max(axis=0)

@@ -13,6 +13,8 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QTransform
 from PySide6.QtWidgets import QWidget
 
+from .space import seen_part
+
 _ONE_BY_ONE = 2_000  # symbols from which they are stamped into a picture, which is a hundred times faster
 
 
@@ -52,7 +54,7 @@ class PointMarks(pg.GraphicsObject):
         transform = painter.transform()
         matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
         at = self.xy @ matrix + np.array([transform.dx(), transform.dy()])
-        view = QRectF(painter.viewport())
+        view = seen_part(painter)
         margin = float(self.sizes.max()) if len(self.sizes) else 0.0
         inside = (at[:, 0] > view.left() - margin) & (at[:, 0] < view.right() + margin)
         inside &= (at[:, 1] > view.top() - margin) & (at[:, 1] < view.bottom() + margin)

@@ -343,8 +343,13 @@ def text(words: str, place: tuple[float, ...], colour: QColor, size: int, bold: 
     return out
 
 
+def paint_nothing(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+    """A page is paper: it has no place on the ground."""
+    return []
+
+
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
     "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
-    "electrodes": paint_electrodes, "picture": paint_picture,
+    "electrodes": paint_electrodes, "picture": paint_picture, "page": paint_nothing,
 }  # fmt: skip

@@ -249,8 +249,13 @@ def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -
     return out
 
 
+def paint_nothing(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+    """A page is paper: it has no place on the ground."""
+    return []
+
+
 PAINTERS: dict[str, Painter] = {
     "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
     "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
-    "electrodes": paint_electrodes, "picture": paint_picture,
+    "electrodes": paint_electrodes, "picture": paint_picture, "page": paint_nothing,
 }  # fmt: skip

@@ -4,8 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter
 
 _CELL = 3.0
+
+
+def seen_part(painter: QPainter) -> QRectF:
+    """The part of the device, in its pixels, that a painter can reach; ask before its transform is reset."""
+    view = QRectF(painter.viewport())
+    if painter.hasClipping():
+        view = view.intersected(painter.transform().mapRect(painter.clipBoundingRect()))
+    return view
 
 
 class Space:

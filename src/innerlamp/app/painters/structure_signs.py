@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.items.signs import PlaneMark
-from .space import Space
+from .space import Space, seen_part
 
 _HALF, _TICK = 9.0, 5.0
 
@@ -39,13 +39,12 @@ class StructureSigns(pg.GraphicsObject):
         self.prepareGeometryChange()
 
     def paint(self, painter: QPainter, *_: object) -> None:
-        transform = painter.transform()
+        transform, view = painter.transform(), seen_part(painter)
         painter.save()
         painter.resetTransform()
         font = painter.font()
         font.setPointSizeF(7.0)
         painter.setFont(font)
-        view = QRectF(painter.viewport()).adjusted(-15, -15, 15, 15)
         space = Space(view)
         self.shown = self.numbers = 0
         for k, (x, y) in enumerate(self.xy):

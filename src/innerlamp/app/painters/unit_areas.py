@@ -9,6 +9,8 @@ import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from .space import seen_part
+
 _STEP = 15.0  # pixels (at 96 to the inch) between repeats
 _MOST = 40_000  # strokes of one area; more would be a grey haze
 
@@ -34,11 +36,11 @@ class UnitAreas(pg.GraphicsObject):
         painter.drawPath(self.path)
         if self.pattern == "plain":
             return
-        transform = painter.transform()
+        transform, view = painter.transform(), seen_part(painter)
         painter.save()
         painter.setClipPath(self.path, Qt.ClipOperation.IntersectClip)
         painter.resetTransform()
-        box = transform.mapRect(self.path.boundingRect()).intersected(QRectF(painter.viewport()))
+        box = transform.mapRect(self.path.boundingRect()).intersected(view)
         # The pattern is tied to the ground, so that it does not swim when the map is moved.
         origin = transform.map(QPointF(0.0, 0.0))
         draw_pattern(painter, self.pattern, box, origin, self.colour.darker(165))

@@ -9,6 +9,7 @@ from .base import Pane
 from .chart_pane import ChartPane
 from .checks_pane import ChecksPane
 from .map_pane import MapPane
+from .page_pane import PagePane
 from .profile_pane import ProfilePane
 from .section_pane import SectionPane
 from .stereo_pane import StereoPane
@@ -30,4 +31,5 @@ PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "stereonet": (StereoPane.title, StereoPane),
     "checks": (ChecksPane.title, ChecksPane),
     "profile": (ProfilePane.title, ProfilePane),
+    "page": (PagePane.title, PagePane),
 }

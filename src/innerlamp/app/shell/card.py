@@ -226,6 +226,10 @@ class Card(QScrollArea):
         box.addLayout(row)
 
     def _export(self, entry: Entry) -> None:
+        if not formats_for(entry.kind):
+            self.ctx.wish.emit("page", "")
+            self.ctx.say("Pages are exported from the page pane.", "look")
+            return
         filters = ";;".join(f"{f.name} (*{' *'.join(f.extensions)})" for f in formats_for(entry.kind))
         suffix = formats_for(entry.kind)[0].extensions[0]
         path, _ = QFileDialog.getSaveFileName(self, f"Export {entry.name}", f"{entry.name}{suffix}", filters)

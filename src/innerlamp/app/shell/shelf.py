@@ -20,7 +20,19 @@ from ...core.project.records import Notice
 from ..context import Context
 
 ID = Qt.ItemDataRole.UserRole
-ORDER = ("holes", "points", "lines", "electrodes", "features", "picture", "grid", "surface", "blocks", "targets")
+ORDER = (
+    "holes",
+    "points",
+    "lines",
+    "electrodes",
+    "features",
+    "picture",
+    "grid",
+    "surface",
+    "blocks",
+    "targets",
+    "page",
+)
 
 
 class _Tree(QTreeWidget):

@@ -7,6 +7,7 @@ from .electrodes import ElectrodeSurvey
 from .features import Features
 from .fields import BlockModel, Grid, Surface
 from .holes import HoleSet
+from .page import Page
 from .picture import Picture
 from .points import PointSet, SurveyLines, TargetSet
 
@@ -23,5 +24,6 @@ KINDS: dict[str, type[Item]] = {
         Surface,
         BlockModel,
         TargetSet,
+        Page,
     )
 }

@@ -21,6 +21,7 @@ from ..items.electrodes import ElectrodeSurvey
 from ..items.features import Features
 from ..items.fields import BlockModel, Grid, Surface
 from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet, hole_codes
+from ..items.page import Page
 from ..items.picture import Picture
 from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
 
@@ -310,7 +311,17 @@ def _picture(a: Picture, b: Picture) -> list[Change]:
     return [*out, Change("Corner moved: farthest", "", f"{away[worst]:.2f} m", (x, y, float("nan")))]
 
 
+def _page(a: Page, b: Page) -> list[Change]:
+    out = [_sizes("Elements", len(a.elements), len(b.elements))]
+    if a.paper != b.paper:
+        out.append(Change("Paper", a.paper, b.paper))
+    scales = [next((e.scale for e in page.layout if e.kind == "map"), 0.0) for page in (a, b)]
+    if scales[0] != scales[1]:
+        out.append(Change("Scale of the map", f"1:{scales[0]:g}", f"1:{scales[1]:g}"))
+    return out
+
+
 _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
     HoleSet.kind: _holes, ElectrodeSurvey.kind: _table, Picture.kind: _picture, Features.kind: _features, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
-    Surface.kind: _surface, BlockModel.kind: _blocks, TargetSet.kind: _targets,
+    Surface.kind: _surface, BlockModel.kind: _blocks, TargetSet.kind: _targets, Page.kind: _page,
 }  # fmt: skip

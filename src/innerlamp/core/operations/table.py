@@ -26,6 +26,7 @@ from . import (
     interpolating,
     magnetics,
     merge_holes,
+    pages,
     shell,
     targets,
 )
@@ -70,6 +71,8 @@ OPERATIONS: dict[str, Operation] = {
         drawing.SPLIT,
         drawing.JOIN,
         drawing.MERGE,
+        pages.MAKE,
+        pages.ARRANGE,
         geochemistry.ANOMALIES,
         geochemistry.LEVEL,
         geochemistry.COMPONENTS,

@@ -1,0 +1,259 @@
+"""Maps and sections on a page: what a frame has lit, drawn by the painters of the panes at true scale."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen
+
+from ...core.compute.geometry.planes import SectionPlane
+from ...core.items.base import Item
+from ...core.items.page import Element
+from ...core.items.signs import Look
+from ...core.project.records import Entry
+from ..context import Context
+from ..painters import map_painters, section_painters
+from ..theme.theme import PAPER
+from .paper import INK, MM, PAD, font_of, round_interval
+
+
+class FrameContext:
+    """The window's context as a frame sees it: paper colours, and what the frame has lit instead of what the window has.
+
+    Items are read at once: a page is drawn whole or not at all.
+    """
+
+    def __init__(self, ctx: Context, element: Element) -> None:
+        self._ctx, self.element = ctx, element
+        self.theme = PAPER
+        self.corridor, self.exaggeration = element.corridor, element.exaggeration
+        every = ctx.entries()
+        by_key = {e.name: e for e in reversed(every)} | {e.id: e for e in every}
+        self._lit = [by_key[k] for k in element.lit if k in by_key]
+        self.missing = [k for k in element.lit if k not in by_key]
+        self._colour_by = {by_key[k].id: v for k, v in element.colour_by.items() if k in by_key}
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._ctx, name)
+
+    def lit_entries(self) -> list[Entry]:
+        return self._lit
+
+    def attribute_of(self, entry: Entry) -> str:
+        return self._colour_by.get(entry.id) or self._ctx.attribute_of(entry)
+
+    def look(self, item: str) -> Look:
+        return self._ctx.look(item)
+
+    def item(self, item: str) -> Item | None:
+        store = self._ctx.store
+        return store.load(item) if store is not None else None
+
+
+class Frame:
+    """A hidden view of given size in pixels (96 to the inch) that holds a frame's graphics."""
+
+    def __init__(self, rect: QRectF) -> None:
+        self.rect = rect
+        self.view = pg.GraphicsView()
+        self.view.setAttribute(Qt.WidgetAttribute.WA_DontShowOnScreen)
+        self.view.setBackground(None)
+        self.box = pg.ViewBox(enableMenu=False, border=None, defaultPadding=0.0)
+        self.view.setCentralItem(self.box)
+        self.wide, self.high = int(np.ceil(rect.width())), int(np.ceil(rect.height()))
+        self.view.resize(self.wide, self.high)
+        self.view.show()
+
+    def show_range(self, west: float, north: float, metres_per_pixel: float, up: float) -> None:
+        """Show the ground from a corner on; `up` is metres a pixel upward."""
+        self.box.setAspectLocked(False)
+        self.box.setRange(
+            xRange=(west, west + self.wide * metres_per_pixel), yRange=(north - self.high * up, north), padding=0, disableAutoRange=True
+        )  # fmt: skip
+
+    def paint(self, painter: QPainter, graphics: list[pg.GraphicsObject]) -> None:
+        """Draw graphics into the frame's rectangle."""
+        for each in graphics:
+            self.box.addItem(each)
+            _for_paper(each)
+        scene = self.view.scene()
+        scene.prepareForPaint()
+        self.box.updateMatrix()
+        painter.save()
+        painter.setClipRect(self.rect)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scene.render(painter, QRectF(self.rect.x(), self.rect.y(), self.wide, self.high), QRectF(0, 0, self.wide, self.high), Qt.AspectRatioMode.IgnoreAspectRatio)  # fmt: skip
+        painter.restore()
+        for each in graphics:
+            self.box.removeItem(each)
+
+    def close(self) -> None:
+        """Let go of the hidden view."""
+        self.view.close()
+        self.view.deleteLater()
+
+
+def _for_paper(item: Any) -> None:
+    """Symbols as shapes, not as pictures of shapes."""
+    if hasattr(item, "setExportMode"):
+        item.setExportMode(True, {"antialias": True, "resolutionScale": 1.0, "background": None})
+
+
+def map_rect(element: Element) -> QRectF:
+    """The part of a map element, in pixels, that shows ground: within the strip of the grid's numbers."""
+    pad = 0.0 if element.grid < 0 else PAD
+    return QRectF((element.x + pad) * MM, (element.y + pad) * MM, (element.w - 2 * pad) * MM, (element.h - 2 * pad) * MM)  # fmt: skip
+
+
+def metres_per_pixel(element: Element) -> float:
+    """Metres of ground that a pixel (1/96 inch) of the page shows."""
+    return element.scale / 1000.0 / MM
+
+
+def ground_of(element: Element) -> tuple[float, float, float, float]:
+    """West, east, south, north of a map element in metres."""
+    rect, m = map_rect(element), metres_per_pixel(element)
+    wide, high = rect.width() * m, rect.height() * m
+    return element.easting - wide / 2, element.easting + wide / 2, element.northing - high / 2, element.northing + high / 2  # fmt: skip
+
+
+def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
+    """Draw a map with its frame and coordinate grid."""
+    rect, m = map_rect(element), metres_per_pixel(element)
+    west, east, south, north = ground_of(element)
+    seen: Any = FrameContext(ctx, element)
+    frame = Frame(rect)
+    try:
+        frame.show_range(west, north, m, m)
+        graphics: list[pg.GraphicsObject] = []
+        for entry in seen.lit_entries():
+            item = seen.item(entry.id)
+            if item is not None:
+                graphics += map_painters.PAINTERS[entry.kind](seen, entry, item)
+        frame.paint(painter, graphics)
+    finally:
+        frame.close()
+    if element.grid >= 0:
+        _coordinates(painter, rect, (west, east, south, north), element.grid or round_interval(0.05 * element.scale))
+    _border(painter, rect)
+    if element.text:
+        painter.setFont(font_of(6.5, bold=True))
+        scale = f"{element.scale:,.0f}".replace(",", "\u2009")
+        words = f"{element.text}, 1:{scale}"
+        box = QRectF(
+            rect.left() + 3,
+            rect.top() + 3,
+            min(painter.fontMetrics().horizontalAdvance(words) + 8.0, rect.width() - 6),
+            14,
+        )
+        painter.fillRect(box, QColor(255, 255, 255, 215))
+        painter.drawText(box.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+
+
+def _border(painter: QPainter, rect: QRectF) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(INK, 1.4))
+    painter.drawRect(rect)
+
+
+def _coordinates(painter: QPainter, rect: QRectF, ground: tuple[float, float, float, float], step: float) -> None:
+    """Fine crosses and ticks at round coordinates, numbers along all four sides."""
+    west, east, south, north = ground
+    painter.setFont(font_of(6.0))
+    fine = QColor(INK)
+    fine.setAlpha(110)
+    xs = step * np.arange(np.ceil(west / step), np.floor(east / step) + 1)
+    ys = step * np.arange(np.ceil(south / step), np.floor(north / step) + 1)
+    px = rect.left() + (xs - west) / (east - west) * rect.width()
+    py = rect.bottom() - (ys - south) / (north - south) * rect.height()
+    painter.setPen(QPen(fine, 0.6))
+    for a in px.tolist():
+        for b in py.tolist():
+            painter.drawLine(_line(a - 5, b, a + 5, b))
+            painter.drawLine(_line(a, b - 5, a, b + 5))
+    painter.setPen(QPen(INK, 0.8))
+    strip = PAD * MM
+    for value, a in zip(xs.tolist(), px.tolist(), strict=True):
+        text = f"{value:,.0f}".replace(",", "\u2009")
+        for edge, way in ((rect.top(), -1.0), (rect.bottom(), 1.0)):
+            painter.drawLine(_line(a, edge, a, edge + 4 * way))
+            box = QRectF(a - 45, edge + 4 if way > 0 else edge - strip, 90, strip - 4)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    for value, b in zip(ys.tolist(), py.tolist(), strict=True):
+        text = f"{value:,.0f}".replace(",", "\u2009")
+        for edge, way in ((rect.left(), -1.0), (rect.right(), 1.0)):
+            painter.drawLine(_line(edge, b, edge + 4 * way, b))
+            painter.save()
+            painter.translate(edge + (way * (strip + 4)) / 2, b)
+            painter.rotate(-90)
+            painter.drawText(QRectF(-45, -(strip - 4) / 2, 90, strip - 4), Qt.AlignmentFlag.AlignCenter, text)
+            painter.restore()
+
+
+def _line(a: float, b: float, c: float, d: float) -> Any:
+    from PySide6.QtCore import QLineF
+
+    return QLineF(a, b, c, d)
+
+
+def section_rect(element: Element) -> QRectF:
+    """The part of a section element, in pixels, that shows ground."""
+    return QRectF((element.x + 14) * MM, (element.y + 6) * MM, (element.w - 24) * MM, (element.h - 13) * MM)
+
+
+def _sky(ctx: Context, plane: SectionPlane) -> float:
+    """The highest ground along a section, 0 where none is known."""
+    places = plane.to_map(np.linspace(0.0, plane.length, 100))
+    heights = [ctx.ground_at(float(x), float(y)) for x, y in zip(*places, strict=True)]
+    known = [h for h in heights if np.isfinite(h)]
+    return max(known) if known else 0.0
+
+
+def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
+    """Draw a section with its ends, elevations and distances."""
+    if element.line is None or not element.scale:
+        return
+    plane = SectionPlane(*element.line)
+    rect, m = section_rect(element), metres_per_pixel(element)
+    up = m / element.exaggeration
+    west = plane.length / 2 - rect.width() * m / 2
+    top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 12 * up
+    seen: Any = FrameContext(ctx, element)
+    frame = Frame(rect)
+    try:
+        frame.show_range(west, top, m, up)
+        graphics: list[pg.GraphicsObject] = []
+        for entry in seen.lit_entries():
+            item = seen.item(entry.id)
+            if item is not None:
+                graphics += section_painters.PAINTERS[entry.kind](seen, plane, entry, item)
+        frame.paint(painter, graphics)
+    finally:
+        frame.close()
+    _border(painter, rect)
+    painter.setFont(font_of(6.0))
+    step = round_interval(0.025 * element.scale / element.exaggeration)
+    for z in (step * np.arange(np.ceil((top - rect.height() * up) / step), np.floor(top / step) + 1)).tolist():
+        y = rect.top() + (top - z) / up
+        painter.setPen(QPen(INK, 0.8))
+        painter.drawLine(_line(rect.left() - 4, y, rect.left(), y))
+        painter.drawText(QRectF(rect.left() - 54, y - 7, 48, 14), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{z:g} m")  # fmt: skip
+    step = round_interval(0.05 * element.scale)
+    for along in np.arange(0.0, plane.length + 1e-6, step).tolist():
+        x = rect.left() + (along - west) / m
+        if rect.left() <= x <= rect.right():
+            painter.drawLine(_line(x, rect.bottom(), x, rect.bottom() + 4))
+            painter.drawText(QRectF(x - 40, rect.bottom() + 4, 80, 13), Qt.AlignmentFlag.AlignCenter, f"{along:g} m")
+    bold = QFont(font_of(8.0))
+    bold.setBold(True)
+    painter.setFont(bold)
+    for name, along in (("A", 0.0), ("B", plane.length)):
+        x = rect.left() + (along - west) / m
+        painter.drawText(QRectF(x - 20, rect.top() - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
+    painter.setFont(font_of(6.5))
+    scale = f"1:{element.scale:,.0f}".replace(",", "\u2009")
+    words = f"Section A–B, azimuth {plane.azimuth:03.0f}°, {scale}, vertical × {element.exaggeration:g}, {element.corridor:g} m on each side"  # fmt: skip
+    painter.drawText(QRectF(rect.left() + 30, rect.top() - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words)  # fmt: skip

@@ -1,0 +1,468 @@
+"""What stands beside the maps of a page: legend, scale bar, north arrows, title block, notes, inset, pictures."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPicture, QPolygonF
+
+from ...core.compute.potential.mainfield import main_field
+from ...core.crs import grid_convergence, to_lonlat
+from ...core.errors import LampError
+from ...core.items.features import LINE, POINT, RING, Features
+from ...core.items.legend import Legend, value_at
+from ...core.items.page import Element
+from ...core.items.points import PointSet
+from ...core.items.signs import LINE_SIGNS, PLANE_SIGNS, line_sign, plane_sign
+from ..context import Context
+from ..painters.colours import class_colour, colour_at
+from ..painters.contour_lines import level_of
+from ..painters.line_signs import draw_signed_line
+from ..painters.map_painters import symbols_of
+from ..painters.structure_signs import draw_sign
+from ..painters.unit_areas import draw_pattern
+from .frames import FrameContext, ground_of, metres_per_pixel
+from .paper import FAINT, INK, MM, font_of, round_interval
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_MIDDLE = Qt.AlignmentFlag.AlignCenter
+
+
+def rect_of(element: Element) -> QRectF:
+    """The element's rectangle in pixels."""
+    return QRectF(element.x * MM, element.y * MM, element.w * MM, element.h * MM)
+
+
+def plain(value: float) -> str:
+    """A number in three digits."""
+    return f"{value:.3g}" if not 1e-3 <= abs(value) < 1e6 else f"{float(f'{value:.3g}'):,.10g}".replace(",", "\u2009")
+
+
+# ---- legend
+
+
+class _Column:
+    """Where the next row of a legend goes; a full column is followed by the next one."""
+
+    def __init__(self, rect: QRectF, count: int = 1) -> None:
+        self.rect, self.left_over = rect, count - 1
+        self.wide = (rect.width() - 8.0 * (count - 1)) / count
+        self.left, self.y, self.lowest = rect.left(), rect.top(), rect.top()
+
+    def row(self, high: float, with_next: float = 0.0) -> QRectF:
+        """Return the place of a row; `with_next` keeps it together with what follows."""
+        if self.y + high + with_next > self.rect.bottom() + 0.5 and self.left_over:
+            self.left_over -= 1
+            self.left, self.y = self.left + self.wide + 8.0, self.rect.top()
+        box = QRectF(self.left, self.y, self.wide, high)
+        self.y += high
+        self.lowest = max(self.lowest, self.y)
+        return box
+
+
+_NARROWEST = 205.0  # pixels in which most rows of a legend find room
+
+
+def paint_legend(painter: QPainter, ctx: Context, element: Element, maps: list[Element]) -> None:
+    """Draw the legend of what is on the maps of a page: areas in age order, lines, readings, points, ramps.
+
+    It is set in one column or more, and as much smaller as it takes to fit.
+    """
+    rect = rect_of(element)
+    painter.setPen(INK)
+    painter.setFont(font_of(10.0, bold=True))
+    painter.drawText(QRectF(rect.left(), rect.top(), rect.width(), 20), _LEFT, element.text or "Legend")
+    space = rect.adjusted(0, 24, 0, 0)
+    rehearsal = QPicture()
+    trial = QPainter(rehearsal)
+    whole = _Column(QRectF(0, 0, _NARROWEST, 1e6))
+    _legend_rows(trial, ctx, maps, whole)
+    trial.end()
+    # Rows do not split, so that columns are a little shorter than their share.
+    sizes = [(min(1.0, space.height() * n / (whole.lowest + 22.0 * (n - 1)), space.width() / n / _NARROWEST), n) for n in (1, 2, 3)]  # fmt: skip
+    size, count = max(sizes)
+    painter.save()
+    painter.setClipRect(space)
+    painter.translate(space.topLeft())
+    painter.scale(size, size)
+    high = space.height() / size if count == 1 else min(space.height() / size, whole.lowest / count + 30.0)
+    _legend_rows(painter, ctx, maps, _Column(QRectF(0, 0, space.width() / size, high), count))
+    painter.restore()
+
+
+def _legend_rows(painter: QPainter, ctx: Context, maps: list[Element], column: _Column) -> None:
+    painter.setFont(font_of(7.5))
+    drawn: set[str] = set()
+    shown: set[str] = set()
+    rows: list[tuple[Any, Any]] = [
+        (seen, e) for seen in (FrameContext(ctx, m) for m in maps) for e in reversed(seen.lit_entries())
+    ]
+    for seen, entry in rows:
+        item = seen.item(entry.id)
+        if item is None or entry.id in shown:
+            continue
+        shown.add(entry.id)
+        attribute = seen.attribute_of(entry)
+        legend = seen.legend(attribute, item) if attribute in entry.attributes else None
+        if isinstance(item, Features) and level_of(item):
+            _line_row(
+                painter,
+                column,
+                "contact",
+                _contour_words(item, legend),
+                INK if legend is None else colour_at(legend, 0.6),
+            )
+        elif isinstance(item, Features):
+            _features_rows(painter, column, item, legend, attribute)
+        elif isinstance(item, PointSet) and item.role == "structures":
+            _sign_rows(painter, column, item)
+        elif isinstance(item, PointSet):
+            _point_rows(painter, column, ctx, entry.id, item, legend, entry.name, attribute in drawn)
+            drawn.add(attribute)
+        elif entry.kind == "grid" and "elevation" in entry.attributes:
+            _text_row(painter, column, f"{entry.name}: shaded relief, light from the north-west")
+        elif entry.kind in ("holes", "targets"):
+            box = column.row(15.0)
+            painter.setPen(QPen(INK, 1.4))
+            painter.setBrush(QColor("#FFFFFF"))
+            painter.drawEllipse(QPointF(box.left() + 14, box.center().y()), 4.0, 4.0)
+            painter.setPen(INK)
+            painter.drawText(
+                box.adjusted(34, 0, 0, 0), _LEFT, f"{entry.name} ({'collar' if entry.kind == 'holes' else 'rank'})"
+            )
+            if legend is not None and attribute not in drawn:
+                _ramp_rows(painter, column, legend, entry.name)
+                drawn.add(attribute)
+        elif legend is not None and attribute not in drawn:
+            _ramp_rows(painter, column, legend, entry.name)
+            drawn.add(attribute)
+        else:
+            _line_row(painter, column, "contact", entry.name)
+
+
+def _contour_words(item: Features, legend: Legend | None) -> str:
+    levels = np.unique(item.table[level_of(item)].to_numpy(float))
+    unit = f" {legend.unit}" if legend is not None and legend.unit else ""
+    steps = np.diff(levels)
+    even = len(steps) and np.allclose(steps, steps[0], rtol=1e-6)
+    every = f"every {plain(float(steps[0]))}{unit}" if even else f"{', '.join(plain(v) for v in levels[:7])}{' …' if len(levels) > 7 else ''}{unit}"  # fmt: skip
+    return f"{item.name}: {every}"
+
+
+def _words(painter: QPainter, box: QRectF, text: str) -> None:
+    """Write a line, shortened by dots where it is too long."""
+    painter.drawText(box, _LEFT, painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width())))
+
+
+def _heading(painter: QPainter, column: _Column, words: str) -> None:
+    box = column.row(20.0, 28.0)
+    painter.setPen(INK)
+    painter.setFont(font_of(8.0, bold=True))
+    _words(painter, box.adjusted(0, 4, 0, 0), words)
+    painter.setFont(font_of(7.5))
+
+
+def _text_row(painter: QPainter, column: _Column, words: str) -> None:
+    painter.setPen(INK)
+    _words(painter, column.row(15.0), words)
+
+
+def _line_row(painter: QPainter, column: _Column, sign: str, words: str, colour: QColor = INK) -> None:
+    box = column.row(16.0)
+    y = box.center().y()
+    painter.save()
+    draw_signed_line(painter, np.array([[box.left(), y], [box.left() + 28, y]]), LINE_SIGNS[sign], colour)
+    painter.restore()
+    painter.setPen(INK)
+    _words(painter, box.adjusted(34, 0, 0, 0), words)
+
+
+def _features_rows(painter: QPainter, column: _Column, item: Features, legend: Legend | None, attribute: str) -> None:
+    _heading(painter, column, item.name)
+    if legend is None or not legend.classes:
+        if legend is not None:
+            _ramp_rows(painter, column, legend, "")
+        else:
+            _line_row(painter, column, "contact", "outline")
+        return
+    names = item.table[attribute].astype(str).to_numpy()
+    areas = {names[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == RING}
+    for name in legend.ordered:
+        if name not in areas:
+            continue
+        box = column.row(19.0)
+        swatch = QRectF(box.left(), box.top() + 2, 28, 14)
+        colour = class_colour(legend, name)
+        soft = QColor(colour)
+        soft.setAlpha(120)
+        painter.fillRect(swatch, QColor("#FFFFFF"))
+        painter.fillRect(swatch, soft)
+        painter.save()
+        painter.setClipRect(swatch, Qt.ClipOperation.IntersectClip)
+        draw_pattern(painter, legend.patterns.get(name, "plain"), swatch, swatch.topLeft(), colour.darker(165))
+        painter.restore()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(colour.darker(150), 0.8))
+        painter.drawRect(swatch)
+        painter.setPen(INK)
+        _words(painter, box.adjusted(34, 0, 0, 0), name)
+    kinds = "kind" if "kind" in item.table.columns else "type" if "type" in item.table.columns else attribute
+    texts = item.table[kinds].astype(str).to_numpy()
+    lines = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == LINE)
+    for sign in dict.fromkeys(line_sign(t) for t in lines):
+        if sign:
+            _line_row(painter, column, sign, sign)
+    spots = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == POINT)
+    for name in spots:
+        _text_row(painter, column, f"◆  {name}")
+
+
+def _sign_rows(painter: QPainter, column: _Column, item: PointSet) -> None:
+    _heading(painter, column, item.name)
+    kinds = next((c for c in item.attributes if c in item.table.columns and item.table[c].dtype.kind not in "fiub"), "")
+    names = {mark: name for name, mark, _ in PLANE_SIGNS}
+    texts = [str(v) for v in item.table[kinds].dropna().unique()] if kinds else ["bedding"]
+    for text in sorted(texts):
+        mark = plane_sign(text)
+        box = column.row(21.0)
+        draw_sign(painter, QPointF(box.left() + 14, box.center().y()), 40.0, 90.0, mark, INK)
+        painter.setPen(INK)
+        plunge = "plunge" if mark == "arrow" else "dip"
+        _words(painter, box.adjusted(34, 0, 0, 0), f"{text or names[mark]}, with {plunge} in degrees")
+
+
+def _point_rows(painter: QPainter, column: _Column, ctx: Context, item_id: str, item: PointSet, legend: Legend | None, name: str, known: bool) -> None:  # fmt: skip
+    look = ctx.look(item_id)
+    if legend is not None and not known:
+        _ramp_rows(painter, column, legend, name)
+    elif legend is None:
+        _text_row(painter, column, f"●  {name}")
+    if look.shape_by in item.table.columns:
+        marks = {"o": "●", "s": "■", "t1": "▲", "d": "◆", "star": "★", "+": "✚", "x": "✕", "t": "▼", "p": "⬟", "h": "⬢"}
+        for each, symbol in symbols_of(item.table[look.shape_by]).items():
+            _text_row(painter, column, f"{marks.get(symbol, '●')}  {each}")
+    if look.size_by in item.table.columns and item.table[look.size_by].dtype.kind in "fiu":
+        v = item.table[look.size_by].to_numpy(float)
+        top = float(np.nanpercentile(v, 99.5))
+        box = column.row(30.0)
+        painter.setPen(QPen(INK, 0.8))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        x = box.left() + 14
+        for share in (1.0, 0.25, 0.05):
+            size = 22.0 * np.sqrt(share)
+            painter.drawEllipse(QPointF(x, box.center().y()), size / 2, size / 2)
+            painter.drawText(QRectF(x + 14, box.top(), 46, 30), _LEFT, plain(top * share))
+            x += 62
+    if look.label_by:
+        least = "" if look.label_from is None else f" from {plain(look.label_from)}"
+        _text_row(painter, column, f"Numbers: {look.label_by}{least}")
+
+
+def _ramp_rows(painter: QPainter, column: _Column, legend: Legend, name: str) -> None:
+    if legend.classes:
+        _heading(painter, column, f"{name}: {legend.label}" if name else legend.label)
+        for each in legend.ordered[:24]:
+            box = column.row(16.0)
+            painter.fillRect(QRectF(box.left(), box.top() + 2, 28, 11), class_colour(legend, each))
+            _words(painter, box.adjusted(34, 0, 0, 0), each)
+        return
+    scale = {"log": ", log", "quantile": ", by rank"}.get(legend.scale, "")
+    _heading(painter, column, f"{name}: {legend.label}{scale}" if name else f"{legend.label}{scale}")
+    box = column.row(28.0)
+    wide = min(box.width() - 6, 260.0)
+    if legend.scale == "classes" and legend.breaks:
+        count = len(legend.breaks) + 1
+        for k in range(count):
+            painter.fillRect(QRectF(box.left() + k * wide / count, box.top(), wide / count - 1, 11), colour_at(legend, k / (count - 1)))  # fmt: skip
+        for k, value in enumerate(legend.breaks, start=1):
+            painter.drawText(QRectF(box.left() + k * wide / count - 30, box.top() + 12, 60, 13), _MIDDLE, plain(value))
+        return
+    for k in range(120):
+        painter.fillRect(QRectF(box.left() + k * wide / 120, box.top(), wide / 120 + 0.4, 11), colour_at(legend, k / 119))  # fmt: skip
+    for place, align in ((0.0, Qt.AlignmentFlag.AlignLeft), (0.5, Qt.AlignmentFlag.AlignHCenter), (1.0, Qt.AlignmentFlag.AlignRight)):  # fmt: skip
+        painter.drawText(QRectF(box.left(), box.top() + 12, wide, 13), align, plain(value_at(legend, place)))
+
+
+# ---- scale bar and north
+
+
+def paint_scale(painter: QPainter, element: Element, target: Element) -> None:
+    """Draw a bar of a round length, and the scale in figures."""
+    rect, m = rect_of(element), metres_per_pixel(target)
+    length = round_interval(0.55 * rect.width() * m)
+    while length / m > 0.8 * rect.width():
+        length /= 2.0
+    pixels, left, y = length / m, rect.left() + 8, rect.top() + 20
+    painter.setPen(QPen(INK, 0.9))
+    painter.setFont(font_of(7.0))
+    words, each = ("km", 1000.0) if length >= 1000 else ("m", 1.0)
+    for k in range(4):
+        piece = QRectF(left + k * pixels / 4, y, pixels / 4, 5)
+        painter.setBrush(INK if k % 2 == 0 else QColor("#FFFFFF"))
+        painter.drawRect(piece)
+    for k in (0, 2, 4):
+        text = f"{k * length / 4 / each:g}" + (f" {words}" if k == 4 else "")
+        painter.drawText(QRectF(left + k * pixels / 4 - 40, y - 16, 80, 14), _MIDDLE, text)
+    scale = f"1:{target.scale:,.0f}".replace(",", "\u2009")
+    painter.setFont(font_of(8.0, bold=True))
+    painter.drawText(QRectF(rect.left(), y + 8, rect.width(), 18), _LEFT, f"  Scale {scale}")
+
+
+def north_angles(crs: str, element: Element, when: str) -> tuple[float, float]:
+    """Return true and magnetic north in degrees clockwise from grid north, at the middle of a map.
+
+    Raises
+    ------
+    LampError
+        When the main field is not known for the date.
+    """
+    lon, lat = to_lonlat(crs, element.easting, element.northing)
+    turn = grid_convergence(crs, element.easting, element.northing)
+    return -turn, main_field(float(lon), float(lat), 0.0, when).declination - turn
+
+
+def paint_north(painter: QPainter, element: Element, target: Element, crs: str) -> None:
+    """Draw grid, true and magnetic north; small angles are drawn wider than they are, and written."""
+    rect = rect_of(element)
+    try:
+        true, magnetic = north_angles(crs, target, element.date)
+    except LampError:
+        true = magnetic = float("nan")
+    foot = QPointF(rect.center().x(), rect.bottom() - 42)
+    high = max(rect.height() - 66.0, 20.0)
+    painter.setFont(font_of(7.0))
+
+    def arrow(angle: float, name: str, mark: str) -> None:
+        painter.save()
+        painter.translate(foot)
+        painter.rotate(angle)
+        painter.setPen(QPen(INK, 1.1))
+        painter.drawLine(QPointF(0, 0), QPointF(0, -high))
+        painter.setBrush(INK)
+        if mark == "full":
+            painter.drawPolygon(QPolygonF([QPointF(0, -high - 4), QPointF(-4, -high + 10), QPointF(4, -high + 10)]))
+        elif mark == "half":
+            painter.drawPolygon(QPolygonF([QPointF(0, -high - 2), QPointF(4, -high + 10), QPointF(0, -high + 8)]))
+        else:
+            painter.drawEllipse(QPointF(0, -high), 2.0, 2.0)
+        painter.drawText(QRectF(-24, -high - 18, 48, 13), _MIDDLE, name)
+        painter.restore()
+
+    def spread(angle: float, other: float) -> float:
+        """At least 14 degrees apart, so that the arrows can be told from each other."""
+        return angle if abs(angle) > 14 else float(np.copysign(14.0, angle if abs(angle) > 1e-9 else other))
+
+    arrow(0.0, "GN", "full")
+    if np.isfinite(true):
+        shown_m = spread(magnetic, 1.0)
+        shown_t = spread(true, -shown_m)
+        if abs(shown_t - shown_m) < 10:
+            shown_m = shown_m * 2.0
+        arrow(shown_t, "TN", "dot")
+        arrow(shown_m, "MN", "half")
+    painter.setPen(INK)
+    painter.setFont(font_of(6.0))
+    words = [f"true {_side(true)}", f"magnetic {_side(magnetic)}", element.date] if np.isfinite(true) else ["magnetic north not known", element.date]  # fmt: skip
+    for k, text in enumerate(words):
+        painter.drawText(QRectF(rect.left() - 20, rect.bottom() - 36 + 12 * k, rect.width() + 40, 12), _MIDDLE, text)
+
+
+def _side(angle: float) -> str:
+    if abs(angle) < 0.05:
+        return "along the grid"
+    return f"{abs(angle):.1f}° {'E' if angle >= 0 else 'W'} of grid"
+
+
+# ---- words, inset, pictures
+
+
+def paint_title(painter: QPainter, element: Element, page_name: str) -> None:
+    """Draw the title block: a heading, a second line, and rows of what must be known about the map."""
+    rect = rect_of(element)
+    painter.setPen(QPen(INK, 1.0))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(rect)
+    lines = element.text.split("\n") if element.text else [page_name]
+    y = rect.top() + 6
+    for number, line in enumerate(lines[:4]):
+        size = 13.0 if number == 0 else 8.5
+        while size > 6.0:
+            painter.setFont(font_of(size, bold=number == 0))
+            if painter.fontMetrics().horizontalAdvance(line) <= rect.width() - 12:
+                break
+            size -= 0.5
+        high = painter.fontMetrics().height() + 2.0
+        painter.drawText(QRectF(rect.left() + 6, y, rect.width() - 12, high), _LEFT, line)
+        y += high
+    y += 4
+    painter.setPen(QPen(INK, 0.6))
+    painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+    painter.setFont(font_of(7.0))
+    step = min((rect.bottom() - y - 3) / max(len(element.fields), 1), 19.0)
+    for name, value in element.fields.items():
+        painter.setPen(FAINT)
+        painter.drawText(QRectF(rect.left() + 6, y, 58, step), _LEFT, name)
+        painter.setPen(INK)
+        shown = painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, int(rect.width() - 70))
+        painter.drawText(QRectF(rect.left() + 64, y, rect.width() - 68, step), _LEFT, shown)
+        y += step
+
+
+def paint_notes(painter: QPainter, element: Element) -> None:
+    """Draw words that wrap within the element."""
+    painter.setPen(INK)
+    painter.setFont(font_of(7.0))
+    painter.drawText(rect_of(element), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, element.text)  # fmt: skip
+
+
+def paint_inset(painter: QPainter, ctx: Context, element: Element, target: Element) -> None:
+    """Draw where the map lies within the whole project: outlines of its items, the map as a frame."""
+    whole = rect_of(element)
+    rect = whole.adjusted(0, 16, 0, 0)
+    boxes = np.array([e.bounds[:4] for e in ctx.entries() if np.isfinite(e.bounds[:4]).all()] or [ground_of(target)])
+    here = ground_of(target)
+    west, east = min(boxes[:, 0].min(), here[0]), max(boxes[:, 1].max(), here[1])
+    south, north = min(boxes[:, 2].min(), here[2]), max(boxes[:, 3].max(), here[3])
+    m = 1.12 * max((east - west) / rect.width(), (north - south) / rect.height())
+    middle = QPointF(0.5 * (west + east), 0.5 * (south + north))
+
+    def placed(box: Any) -> QRectF:
+        left = rect.center().x() + (box[0] - middle.x()) / m
+        top = rect.center().y() - (box[3] - middle.y()) / m
+        return QRectF(left, top, (box[1] - box[0]) / m, (box[3] - box[2]) / m)
+
+    painter.setBrush(QColor("#FFFFFF"))
+    painter.setPen(QPen(INK, 0.8))
+    painter.drawRect(whole)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(FAINT, 0.6))
+    for box in boxes:
+        painter.drawRect(placed(box))
+    painter.setPen(QPen(QColor("#B35A00"), 1.6))
+    painter.drawRect(placed(here))
+    painter.setPen(INK)
+    painter.setFont(font_of(6.0))
+    painter.drawText(whole.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "This map within the project")  # fmt: skip
+
+
+def paint_picture(painter: QPainter, element: Element) -> None:
+    """Draw a picture as large as fits, undistorted."""
+    rect = rect_of(element)
+    try:
+        image = QImage.fromData(base64.b64decode(element.data, validate=True))
+    except (binascii.Error, ValueError):
+        image = QImage()
+    if image.isNull():
+        painter.setPen(FAINT)
+        painter.setFont(font_of(7.0))
+        painter.drawRect(rect)
+        painter.drawText(rect, _MIDDLE, "no picture")
+        return
+    share = min(rect.width() / image.width(), rect.height() / image.height())
+    target = QRectF(0, 0, image.width() * share, image.height() * share)
+    target.moveCenter(rect.center())
+    painter.drawImage(target, image)

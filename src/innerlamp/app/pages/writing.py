@@ -1,0 +1,205 @@
+"""Writing pages: PDF and SVG in vectors, PNG and GeoTIFF as pictures of the PDF, each whole or not at all."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, QSize, QSizeF
+from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter
+
+from ...core.crs import parse_crs
+from ...core.errors import InputError, LampError
+from ...core.items.page import Element, Page
+from ..context import Context
+from .frames import ground_of, map_rect, paint_map, paint_section
+from .furniture import paint_inset, paint_legend, paint_north, paint_notes, paint_picture, paint_scale, paint_title
+from .paper import MM
+
+ENDINGS = (".pdf", ".svg", ".png", ".tif", ".tiff")
+_MOST_PIXELS = 400_000_000
+
+
+def paint_page(painter: QPainter, ctx: Context, page: Page) -> list[str]:
+    """Draw a page in pixels of 96 to the inch; returns what could not be drawn, in words."""
+    layout = page.layout
+    maps = [e for e in layout if e.kind == "map" and e.scale]
+    problems: list[str] = []
+    painter.fillRect(QRectF(0, 0, page.width * MM, page.height * MM), QColor("#FFFFFF"))
+    for element in layout:
+        painter.save()
+        try:
+            _paint(painter, ctx, page, element, maps)
+        except LampError as error:
+            problems.append(f"{element.kind}: {error}")
+        finally:
+            painter.restore()
+    return problems
+
+
+def _paint(painter: QPainter, ctx: Context, page: Page, element: Element, maps: list[Element]) -> None:
+    target = maps[min(element.of, len(maps) - 1)] if maps else None
+    if element.kind == "map" and element.scale:
+        paint_map(painter, ctx, element)
+    elif element.kind == "section":
+        paint_section(painter, ctx, element)
+    elif element.kind == "title":
+        paint_title(painter, element, page.name)
+    elif element.kind == "notes":
+        paint_notes(painter, element)
+    elif element.kind == "picture":
+        paint_picture(painter, element)
+    elif target is None:
+        return
+    elif element.kind == "legend":
+        paint_legend(painter, ctx, element, [target, *(m for m in maps if m is not target)])
+    elif element.kind == "scale bar":
+        paint_scale(painter, element, target)
+    elif element.kind == "north":
+        paint_north(painter, element, target, page.crs)
+    elif element.kind == "inset":
+        paint_inset(painter, ctx, element, target)
+
+
+def pdf_bytes(ctx: Context, page: Page) -> bytes:
+    """Return the page as a PDF of its true size, fonts embedded."""
+    stored = QByteArray()
+    buffer = QBuffer(stored)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setCreator("Inner Lamp")
+    writer.setTitle(page.name)
+    writer.setResolution(96)
+    size = QPageSize(QSizeF(page.width, page.height), QPageSize.Unit.Millimeter, "", QPageSize.SizeMatchPolicy.ExactMatch)  # fmt: skip
+    writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
+    painter = QPainter(writer)
+    try:
+        paint_page(painter, ctx, page)
+    finally:
+        painter.end()
+    buffer.close()
+    return bytes(stored.data())
+
+
+def _svg(ctx: Context, page: Page, path: Path) -> None:
+    from PySide6.QtSvg import QSvgGenerator
+
+    # The older of the two versions knows clip paths.
+    svg = QSvgGenerator(QSvgGenerator.SvgVersion.Svg11)
+    svg.setFileName(str(path))
+    svg.setResolution(96)
+    svg.setSize(QSize(round(page.width * MM), round(page.height * MM)))
+    svg.setViewBox(QRectF(0, 0, page.width * MM, page.height * MM))
+    svg.setTitle(page.name)
+    painter = QPainter(svg)
+    try:
+        paint_page(painter, ctx, page)
+    finally:
+        painter.end()
+
+
+def picture_of(pdf: bytes, dots_per_inch: float) -> np.ndarray:
+    """Return the first page of a PDF as pixels (rows, columns, 3)."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        picture = document[0].render(scale=dots_per_inch / 72.0, rev_byteorder=True)
+        return np.asarray(picture.to_numpy())[:, :, :3].copy()
+    finally:
+        document.close()
+
+
+def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> None:
+    from rasterio import open as open_raster
+    from rasterio.transform import Affine
+
+    pixels = (page.width / 25.4 * dots_per_inch) * (page.height / 25.4 * dots_per_inch)
+    if not 20 <= dots_per_inch <= 2400 or pixels > _MOST_PIXELS:
+        raise InputError(f"{dots_per_inch:g} dots per inch make {pixels / 1e6:,.0f} million pixels of this page", fix="Take fewer")  # fmt: skip
+    picture = picture_of(pdf_bytes(ctx, page), dots_per_inch)
+    rows, columns = picture.shape[:2]
+    profile: dict[str, Any] = {"width": columns, "height": rows, "count": 3, "dtype": "uint8"}
+    target = next((e for e in page.layout if e.kind == "map" and e.scale), None)
+    if path.suffix.lower() == ".png":
+        from PySide6.QtGui import QImage
+
+        image = QImage(picture.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888)
+        image.setDotsPerMeterX(round(dots_per_inch / 0.0254))
+        image.setDotsPerMeterY(round(dots_per_inch / 0.0254))
+        if not image.save(str(path)):
+            raise InputError("the picture can't be written", where=str(path))
+        return
+    if target is None:
+        raise InputError("the page has no map that could place it on the ground", where=page.name, fix="Write it as PNG")  # fmt: skip
+    rect = map_rect(target)
+    west, _, _, north = ground_of(target)
+    pixel = target.scale * 0.0254 / dots_per_inch
+    per = dots_per_inch / 96.0
+    transform = Affine(pixel, 0.0, west - rect.left() * per * pixel, 0.0, -pixel, north + rect.top() * per * pixel)
+    with open_raster(path, "w", driver="GTiff", crs=parse_crs(page.crs).to_wkt(), transform=transform, compress="deflate", photometric="RGB", **profile) as out:  # fmt: skip
+        out.write(np.moveaxis(picture, -1, 0))
+
+
+def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.0) -> Path:
+    """Write a page in the format that the file's ending asks for.
+
+    Raises
+    ------
+    InputError
+        For another ending, a folder that is not there, or too many pixels.
+    """
+    ending = path.suffix.lower()
+    if ending not in ENDINGS:
+        raise InputError(f"pages can't be written as '{path.suffix or path.name}'", where=page.name, fix="Use one of: " + ", ".join(ENDINGS))  # fmt: skip
+    if not path.parent.is_dir():
+        raise InputError("there is no such folder", where=str(path.parent))
+    part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")
+    try:
+        if ending == ".pdf":
+            part.write_bytes(pdf_bytes(ctx, page))
+        elif ending == ".svg":
+            _svg(ctx, page, part)
+        else:
+            _raster(ctx, page, part, dots_per_inch)
+        part.replace(path)
+    except OSError as error:
+        raise InputError(f"can't write the file ({error.strerror})", where=str(path)) from error
+    finally:
+        part.unlink(missing_ok=True)
+    return path
+
+
+BLEED = 8.0  # millimetres round an element that its drawing may reach into
+
+
+def element_picture(ctx: Context, page: Page, number: int, dots_per_inch: float) -> np.ndarray:
+    """Return one element with its bleed as pixels (rows, columns, 4: red, green, blue, opacity), as it comes out on paper."""
+    import pypdfium2
+
+    layout = page.layout
+    element = layout[number]
+    maps = [e for e in layout if e.kind == "map" and e.scale]
+    stored = QByteArray()
+    buffer = QBuffer(stored)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setResolution(96)
+    sheet = QSizeF(element.w + 2 * BLEED, element.h + 2 * BLEED)
+    size = QPageSize(sheet, QPageSize.Unit.Millimeter, "", QPageSize.SizeMatchPolicy.ExactMatch)
+    writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
+    painter = QPainter(writer)
+    here = element.model_copy(update={"x": BLEED, "y": BLEED})
+    try:
+        _paint(painter, ctx, page, here, maps)
+    finally:
+        painter.end()
+    buffer.close()
+    document = pypdfium2.PdfDocument(bytes(stored.data()))
+    try:
+        picture = document[0].render(scale=dots_per_inch / 72.0, fill_color=(255, 255, 255, 0), rev_byteorder=True)
+        return np.asarray(picture.to_numpy()).copy()
+    finally:
+        document.close()

@@ -1,0 +1,125 @@
+"""Pages: sheets of paper on which maps, sections and their furniture are placed at true scale."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..errors import InputError
+from .base import Item
+
+PAPERS: dict[str, tuple[float, float]] = {
+    "A4": (210.0, 297.0), "A3": (297.0, 420.0), "A2": (420.0, 594.0), "A1": (594.0, 841.0), "A0": (841.0, 1189.0),
+}  # fmt: skip
+Kind = Literal["map", "section", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
+MOST_ELEMENTS, MOST_PICTURE = 100, 6_000_000
+
+
+class Element(BaseModel):
+    """One thing on a page, its corner and size in millimetres from the top left of the sheet.
+
+    Attributes
+    ----------
+    lit
+        Ids or names of what a map or section shows, the lowest first; a frame remembers it.
+    colour_by
+        Attribute that colours an item, by the same ids or names.
+    easting, northing, scale
+        Middle of a map in metres, and the denominator of its scale; of a section only the scale.
+    line, corridor, exaggeration, elevation
+        Section: its two ends (x0, y0, x1, y1), half width of the corridor (m), vertical exaggeration,
+        and the elevation of the frame's
+        middle (m); without one the ground lies near the frame's top.
+    grid
+        Interval of the coordinate grid in metres: 0 takes a round one, -1 draws none.
+    of
+        Number of the map (counted among the maps) that a legend, scale bar, north arrow or inset belongs to.
+    text, fields
+        Words of notes and titles; rows of the title block.
+    data
+        A picture's bytes (PNG or JPEG) in base 64.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    kind: Kind
+    x: float = Field(ge=-2000, le=5000)
+    y: float = Field(ge=-2000, le=5000)
+    w: float = Field(gt=1, le=5000)
+    h: float = Field(gt=1, le=5000)
+    lit: tuple[str, ...] = ()
+    colour_by: dict[str, str] = {}
+    easting: float = 0.0
+    northing: float = 0.0
+    scale: float = Field(0.0, ge=0)
+    line: tuple[float, float, float, float] | None = None
+    corridor: float = Field(50.0, gt=0)
+    exaggeration: float = Field(1.0, gt=0, le=100)
+    elevation: float | None = None
+    grid: float = Field(0.0, ge=-1)
+    of: int = Field(0, ge=0)
+    text: str = Field("", max_length=20_000)
+    fields: dict[str, str] = {}
+    date: str = ""
+    data: str = Field("", max_length=MOST_PICTURE)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Page(Item):
+    """A sheet with its elements (`Element`, as plain values), the lowest first.
+
+    Attributes
+    ----------
+    width, height
+        Of the sheet in millimetres.
+    """
+
+    kind: ClassVar[str] = "page"
+    title: ClassVar[str] = "Pages"
+    width: float
+    height: float
+    elements: tuple[dict[str, Any], ...]
+
+    @property
+    def layout(self) -> list[Element]:
+        """The elements, checked."""
+        return [Element.model_validate(each) for each in self.elements]
+
+    @property
+    def paper(self) -> str:
+        """Name of the paper, or its size."""
+        sides = sorted((self.width, self.height))
+        name = next((n for n, (a, b) in PAPERS.items() if abs(a - sides[0]) < 0.6 and abs(b - sides[1]) < 0.6), "")
+        shape = "landscape" if self.width > self.height else "portrait"
+        return f"{name} {shape}" if name else f"{self.width:g} × {self.height:g} mm"
+
+    @property
+    def facts(self) -> dict[str, str]:
+        layout = self.layout
+        scales = [
+            f"1:{e.scale:,.0f}".replace(",", "\u2009") for e in layout if e.kind in ("map", "section") and e.scale
+        ]
+        return {"Paper": self.paper, "Elements": str(len(layout)), "Scale": ", ".join(dict.fromkeys(scales)) or "none"}
+
+
+def checked(elements: Any) -> tuple[dict[str, Any], ...]:
+    """Return elements as plain values, after a check.
+
+    Raises
+    ------
+    InputError
+        Says which element is wrong, and how.
+    """
+    if not isinstance(elements, list | tuple) or len(elements) > MOST_ELEMENTS:
+        raise InputError(f"a page holds a list of at most {MOST_ELEMENTS} elements")
+    out = []
+    for number, each in enumerate(elements, start=1):
+        try:
+            out.append(json.loads(Element.model_validate(each).model_dump_json(exclude_defaults=True)))
+        except ValidationError as error:
+            first = error.errors()[0]
+            where = ".".join(str(part) for part in first["loc"])
+            raise InputError(f"element {number} of the page is wrong ({where}: {first['msg']})") from error
+    return tuple(out)
