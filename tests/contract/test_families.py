@@ -102,10 +102,24 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         "grid-kriging",
         "grid-neighbours",
         "cross-validate",
-        "contours",
         "calculate-grid",
-        "filter-grid",
         "regional-residual",
+        "resample-grid",
+        "clip-grid",
+        "join-grids",
+        "fill-grid",
+        "smooth-grid",
+        "figures-by-polygon",
+        "compare-grids",
+        "lineaments",
+        "source-depth",
+        "draw-feature",
+        "edit-corner",
+        "edit-features",
+        "split-features",
+        "join-features",
+        "merge-by-unit",
+        "arrange-page",
         "anomalies",
         "level-by-unit",
         "principal-components",
@@ -132,7 +146,27 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         kriged = project.run("grid-kriging", **soil)
         project.run("grid-neighbours", method="natural neighbours", **soil)
         project.run("cross-validate", samples="Soils", attribute="Sn ppm", transform="log10")
-        project.run("contours", grid=kriged["grid"], levels="logarithmic")
+        coarse = project.run("resample-grid", grid="Magnetics", cell=60.0)["resampled"]
+        project.run("clip-grid", grid=coarse, polygons="Geological map")
+        project.run("join-grids", a="Magnetics", b=coarse, cell=60.0)
+        project.run("fill-grid", grid=kriged["grid"])
+        project.run("smooth-grid", grid="Ground", width=100.0)
+        figures = project.run("figures-by-polygon", grid="Ground", polygons="Geological map")["polygons"]
+        assert "elevation mean" in project[figures].attributes
+        agree = project.run("compare-grids", grid="Soil Sn", other="Ground")
+        assert len(project[agree["pairs"]].table) > 1000  # type: ignore[attr-defined]
+        project.run("lineaments", grid="Magnetics")
+        project.run("source-depth", grid="Magnetics", window=1500.0)
+        ring = "503000 5601400; 503400 5601400; 503400 5601700"
+        drawn = project.run("draw-feature", features=figures, points=ring, value="DIORITE")["features"]
+        last = len(project[drawn].table) - 1  # type: ignore[attr-defined]
+        project.run("edit-corner", features=drawn, action="move", x=503400, y=5601400, to_x=503350, to_y=5601420)
+        project.run("split-features", features=drawn, points="503200 5601000; 503300 5602000", rows=str(last))
+        project.run("join-features", features=drawn, rows=f"{last}; {last + 1}")
+        project.run("edit-features", features=drawn, rows=str(last), value="GABBRO")
+        project.run("merge-by-unit", features=drawn, column="unit")
+        assert "GABBRO" in set(project[drawn].table["unit"])  # type: ignore[attr-defined]
+        project.run("arrange-page", page="Emberlow A3", layout='[{"kind": "notes", "x": 5, "y": 5, "w": 50, "h": 20}]')
         project.run("calculate-grid", a="Ground", expression="a + 150", name="Flight surface")
         stations = project.run("grid-neighbours", samples="Gravity stations", attribute="Bouguer_mGal", cell=60.0)[
             "grid"
@@ -141,7 +175,7 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         project.run("anomalies", samples="Soils", attribute="Sn ppm")
         project.run("level-by-unit", samples="Soils", map="Geological map", attribute="Sn ppm")
         project.run("principal-components", samples="Soils")
-        project.run("filter-grid", grid=residual, filter="horizontal gradient")
+        assert project[residual].facts
         project.export("Sn shell 800 ppm", tmp_path / "shell.omf")
         project.run("import-element", file=str(tmp_path / "shell.omf"), name="Shell again")
         assert project["Shell again"].volume_m3 == pytest.approx(project["Sn shell 800 ppm"].volume_m3)  # type: ignore[attr-defined]

@@ -62,7 +62,7 @@ class NearGrid(Trended):
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
     neighbours: Whole = param(12, "Samples for each cell", low=1, high=200, help="For inverse distance", more=True)
     kernel: Kernels = param("thin plate", "Kernel", help="For radial basis", more=True)
-    smoothing: float = param(0.0, "Smoothing", low=0.0, help="For radial basis; 0 honours every sample, 0.001 smooths a little", more=True)  # fmt: skip
+    smoothing: float = param(0.0, "Smoothing", unit="share", low=0.0, help="For radial basis; 0 honours every sample, 0.001 smooths a little", more=True)  # fmt: skip
 
 
 class _Validated(Params):

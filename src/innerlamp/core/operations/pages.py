@@ -148,9 +148,9 @@ def _arranged(width: float, height: float, section: bool, second: bool) -> list[
             {"kind": "title", "x": m + 2 * (third + gap), "y": y, "w": third, "h": low},
         ]  # fmt: skip
         return out
-    x, y, title_h, notes_h = width - m - side, m, 40.0, 20.0
-    inset_h = min(42.0, 0.2 * height)
-    small = 0.82 * side + gap if second else 0.0
+    share = min(max(height / 297.0, 0.6), 1.4)
+    x, y, title_h, notes_h, inset_h = width - m - side, m, 40.0 * share, 20.0 * share, 42.0 * share
+    small = (0.82 if share >= 0.85 else 0.55) * side + gap if second else 0.0
     if second:
         out.append({"kind": "map", "x": x, "y": y, "w": side, "h": small - gap, "grid": -1.0})
     bar_y = height - m - title_h - notes_h - 2 * gap - 15.0
