@@ -22,10 +22,12 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,
+    kernels.large_gridding,
     kernels.maps,
     kernels.radial_field,
     interface.start_of_the_window,
     interface.event_loop_under_load,
+    interface.pan_and_zoom,
 )
 
 

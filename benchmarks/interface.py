@@ -54,3 +54,16 @@ def event_loop_under_load() -> Iterator[Row]:
             "100 ms",
             f"{int((values > 0.1).sum())} of {len(values):,} gaps over 100 ms, median {np.median(values) * 1e3:.1f} ms",
         )
+
+
+def pan_and_zoom() -> Iterator[Row]:
+    """Frames of a map with a grid of 4,000 x 4,000 cells, 100,000 samples and 5,000 contour lines, in continuous motion."""
+    with tempfile.TemporaryDirectory() as folder:
+        out = subprocess.run(
+            [sys.executable, "-m", "benchmarks.panning"], check=True, capture_output=True, text=True,
+            env={**os.environ, "XDG_CONFIG_HOME": folder},
+        )  # fmt: skip
+    for line in out.stdout.splitlines():
+        what, *frames = line.split("\t")
+        values = np.array([float(f) for f in frames]) * 1e3
+        yield Row(f"Map frame, {what}", f"{np.median(values):.0f} ms", "under 60 ms" if "all" in what else "", f"longest {values.max():.0f} ms of {len(values)} frames")  # fmt: skip

@@ -5,35 +5,45 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF, QRegion, QTransform
+from PySide6.QtWidgets import QWidget
 
-from ...core.items.features import Features, part_vertices
+from ...core.items.features import Features
+from .cached import CachedDrawing
 from .space import Space, seen_part
 
 _TICK, _APART, _GAP = 5.0, 16.0, 3.0
+_MOST_LABELS = 120  # of one item on the screen at a time; the longest lines have them
 
 
-class ContourLines(pg.GraphicsObject):
+class ContourLines(CachedDrawing):
     """All lines of one item. Widths, gaps, labels and ticks are in pixels, so they are found anew at each zoom."""
 
     def __init__(self, item: Features, colours: list[QColor], ink: QColor, z: float) -> None:
         super().__init__()
         self.ink = ink
-        self.lines: list[tuple[np.ndarray, str, bool, str, QColor]] = []
-        minor: dict[str, QPainterPath] = {}
         levels = item.table[level_of(item)].to_numpy(float)
-        for part in range(len(item.role)):
-            row = int(item.owner[part])
-            xy = part_vertices(item, part)[:, :2]
-            major, turned = item.table["weight"].iloc[row] == "major", str(item.table["round"].iloc[row])
-            colour = colours[row]
-            if major or turned:
-                self.lines.append((xy, f"{levels[row]:g}" if major else "", major, turned, colour))
-            if not major:
-                path = minor.setdefault(colour.name(), QPainterPath())
-                path.addPolygon(QPolygonF([QPointF(float(a), float(b)) for a, b in xy]))
-        self.minor = [(QColor(name), path) for name, path in minor.items()]
-        x, y = item.vertices[:, 0], item.vertices[:, 1]
+        row = item.owner
+        self.xy = np.ascontiguousarray(item.vertices[:, :2])
+        self.starts = item.starts
+        sizes = np.diff(item.starts)
+        self._line = np.repeat(np.arange(len(sizes)), sizes)
+        self.major = (item.table["weight"].to_numpy() == "major")[row]
+        self.turned = item.table["round"].astype(str).to_numpy()[row]
+        self.texts = [f"{v:g}" for v in levels[row]]
+        names = [colours[int(r)].name() for r in row]
+        self.colours = [colours[int(r)] for r in row]
+        self._palette = sorted(set(zip(names, self.major.tolist(), strict=True)), key=lambda each: each[1])
+        number = {each: k for k, each in enumerate(self._palette)}
+        self._shade = np.array([number[each] for each in zip(names, self.major.tolist(), strict=True)], dtype=np.int64)
+        begin = np.minimum(item.starts[:-1], max(len(self.xy) - 1, 0))
+        self.low = np.minimum.reduceat(self.xy, begin) if len(begin) else np.empty((0, 2))
+        self.high = np.maximum.reduceat(self.xy, begin) if len(begin) else np.empty((0, 2))
+        step = np.hypot(*np.diff(self.xy, axis=0).T)
+        step[np.diff(self._line) != 0] = 0.0
+        self.length = np.bincount(self._line[:-1], step, len(sizes)) if len(step) else np.zeros(len(sizes))
+        self._paths: dict[int, list[QPainterPath]] = {}
+        x, y = self.xy[:, 0], self.xy[:, 1]
         self._bounds = QRectF(float(x.min()), float(y.min()), float(np.ptp(x)), float(np.ptp(y)))
         self.labels = 0
         self.setZValue(z)
@@ -41,69 +51,141 @@ class ContourLines(pg.GraphicsObject):
     def boundingRect(self) -> QRectF:  # noqa: N802
         return self._bounds
 
-    def paint(self, painter: QPainter, *_: object) -> None:
+    def _drawn(self, cell: float, lines: np.ndarray | None) -> list[QPainterPath]:
+        """One path a colour, of all lines or some, with only those vertices that differ at a cell size in metres."""
+        xy, line = self.xy, self._line
+        if lines is not None:
+            inside = lines[line]
+            xy, line = xy[inside], line[inside]
+        if len(xy) < 2:
+            return [QPainterPath() for _ in self._palette]
+        key = np.floor(xy / cell)
+        keep = np.ones(len(xy), dtype=bool)
+        keep[1:] = (key[1:] != key[:-1]).any(axis=1) | (line[1:] != line[:-1])
+        keep[:-1] |= line[1:] != line[:-1]  # ends stay
+        xy, line = xy[keep], line[keep]
+        out = []
+        for number in range(len(self._palette)):
+            mine = self._shade[line] == number
+            part, its = xy[mine], line[mine]
+            joined = np.zeros(len(part), dtype=np.int32)
+            joined[:-1] = its[1:] == its[:-1]
+            out.append(pg.arrayToQPath(part[:, 0], part[:, 1], connect=joined, finiteCheck=False) if len(part) > 1 else QPainterPath())  # fmt: skip
+        return out
+
+    def _paths_at(self, metres_per_pixel: float, seen: np.ndarray) -> list[QPainterPath]:
+        """The paths for a zoom: kept where most is in view, else made of what is."""
+        cell = 2.0 ** np.floor(np.log2(max(metres_per_pixel, 1e-6)))
+        if seen.mean() < 0.35:
+            return self._drawn(cell, seen)
+        octave = int(np.log2(cell))
+        if octave not in self._paths:
+            self._paths[octave] = self._drawn(cell, None)
+        return self._paths[octave]
+
+    def draw(self, painter: QPainter) -> None:
         transform, view = painter.transform(), seen_part(painter)
-        pen = QPen()
-        pen.setCosmetic(True)
-        pen.setWidthF(0.8)
-        for colour, path in self.minor:
-            pen.setColor(colour)
-            painter.setPen(pen)
-            painter.drawPath(path)
-        painter.save()
-        painter.resetTransform()
+        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
+        shift = np.array([transform.dx(), transform.dy()])
+        scale = float(np.hypot(matrix[0, 0], matrix[0, 1])) or 1.0
+        ground = transform.inverted()[0].mapRect(view)
+        seen = (self.low[:, 0] <= ground.right()) & (self.high[:, 0] >= ground.left())
+        seen &= (self.low[:, 1] <= ground.bottom()) & (self.high[:, 1] >= ground.top())
         font = painter.font()
         font.setPointSizeF(7.0)
         painter.setFont(font)
         metrics = painter.fontMetrics()
-        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
-        shift = np.array([transform.dx(), transform.dy()])
         space = Space(view)
-        self.labels = 0
-        for xy, text, major, turned, colour in self.lines:
-            at = xy @ matrix + shift
-            low, high = at.min(axis=0), at.max(axis=0)
-            if not view.intersects(QRectF(low[0] - 1, low[1] - 1, high[0] - low[0] + 2, high[1] - low[1] + 2)):
-                continue
-            pen = QPen(colour, 1.6 if major else 0.8)
+        pixels = self.length * scale
+        labels: list[tuple[np.ndarray, float, float, int]] = []
+        gaps = QPainterPath()
+        wanted = np.flatnonzero(seen & self.major & (pixels > 40.0))
+        for k in wanted[np.argsort(-pixels[wanted], kind="stable")][:_MOST_LABELS].tolist():
+            at = self._pixels_of(k, matrix, shift)
             along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(at, axis=0).T))])
-            wide = metrics.horizontalAdvance(text) + 2 * _GAP
-            middle = self._place(at, along, wide, view, space) if text else -1.0
+            wide = metrics.horizontalAdvance(self.texts[k]) + 2 * _GAP
+            found = self._place(at, along, wide, view, space)
+            if found is None:
+                continue
+            middle, angle = found
+            labels.append((middle, angle, wide, k))
+            turn = QTransform().translate(*middle).rotate(angle)
+            gaps.addPolygon(turn.map(QPolygonF(QRectF(-wide / 2, -6, wide, 12))))
+        self.labels = len(labels)
+        self._lines(painter, view, gaps, self._paths_at(1.0 / scale, seen))
+        painter.save()
+        painter.resetTransform()
+        painter.setPen(self.ink)
+        for middle, angle, wide, k in labels:
+            painter.save()
+            painter.translate(*middle)
+            painter.rotate(angle)
+            painter.drawText(QRectF(-wide / 2, -8, wide, 16), Qt.AlignmentFlag.AlignCenter, self.texts[k])
+            painter.restore()
+        ticked = np.flatnonzero(seen & (self.turned != "") & (pixels > 3 * _APART))
+        for k in ticked[np.argsort(-pixels[ticked], kind="stable")][:_MOST_LABELS].tolist():
+            at = self._pixels_of(k, matrix, shift)
+            along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(at, axis=0).T))])
+            self._ticks(painter, at, along, str(self.turned[k]), QPen(self.colours[k]))
+        painter.restore()
+
+    def _pixels_of(self, line: int, matrix: np.ndarray, shift: np.ndarray) -> np.ndarray:
+        """A line in pixels, without vertices that lie within one of the one before."""
+        at = self.xy[self.starts[line] : self.starts[line + 1]] @ matrix + shift
+        if len(at) > 60:
+            key = np.floor(at)
+            keep = np.ones(len(at), dtype=bool)
+            keep[1:-1] = (key[1:-1] != key[:-2]).any(axis=1)
+            at = at[keep]
+        return at
+
+    def _lines(self, painter: QPainter, view: QRectF, gaps: QPainterPath, paths: list[QPainterPath]) -> None:
+        """Draw all lines but where labels will stand; on a screen by single pixels, which is many times faster than by strokes."""
+        screen = isinstance(painter.device(), QImage | QWidget)
+        painter.save()
+        if not gaps.isEmpty():
+            transform = painter.transform()
+            painter.resetTransform()
+            if screen:
+                region = QRegion(view.toAlignedRect())
+                for polygon in gaps.toSubpathPolygons():
+                    region -= QRegion(polygon.toPolygon())
+                painter.setClipRegion(region, Qt.ClipOperation.IntersectClip)
+            else:
+                around = QPainterPath()
+                around.addRect(view)
+                painter.setClipPath(around.subtracted(gaps), Qt.ClipOperation.IntersectClip)
+            painter.setTransform(transform)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if screen:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for (name, major), path in zip(self._palette, paths, strict=True):
+            pen = QPen(QColor(name), 1.0 if screen else 1.6 if major else 0.8)
+            pen.setCosmetic(True)
             painter.setPen(pen)
-            if middle >= 0:
-                for piece in (_cut(at, along, 0.0, middle - wide / 2), _cut(at, along, middle + wide / 2, along[-1])):
-                    painter.drawPolyline([QPointF(float(a), float(b)) for a, b in piece])
-                self._label(painter, at, along, middle, text, wide, colour)
-                self.labels += 1
-            elif major:
-                painter.drawPolyline([QPointF(float(a), float(b)) for a, b in at])
-            if turned and along[-1] > 3 * _APART:
-                self._ticks(painter, at, along, turned, pen)
+            painter.drawPath(path)
+            if screen and major:
+                painter.save()
+                painter.setTransform(painter.transform() * QTransform.fromTranslate(0.7, 0.7))
+                painter.drawPath(path)
+                painter.restore()
         painter.restore()
 
     @staticmethod
-    def _place(at: np.ndarray, along: np.ndarray, wide: float, view: QRectF, space: Space) -> float:
-        """Distance along the line at which its label stands: in view, free of others, where the line is straight."""
+    def _place(at: np.ndarray, along: np.ndarray, wide: float, view: QRectF, space: Space) -> tuple[np.ndarray, float] | None:  # fmt: skip
+        """Middle and angle (degrees) of a line's label: in view, free of others, where the line is straight."""
         if along[-1] < 2.5 * wide:
-            return -1.0
-        for share in (0.5, 0.3, 0.7, 0.15, 0.85):
-            middle = float(np.clip(share * along[-1], wide, along[-1] - wide))
-            a, centre, b = (along_line(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
-            box = QRectF(centre[0] - wide / 2, centre[1] - wide / 2, wide, wide)
-            straight = float(np.hypot(*(b - a))) > 0.85 * wide
-            if straight and view.contains(box) and space.take(box.adjusted(-7, -7, 7, 7)):
-                return middle
-        return -1.0
-
-    def _label(self, painter: QPainter, at: np.ndarray, along: np.ndarray, middle: float, text: str, wide: float, colour: QColor) -> None:  # fmt: skip
-        a, centre, b = (along_line(at, along, middle + d) for d in (-wide / 2, 0.0, wide / 2))
-        angle = float(np.degrees(np.arctan2(b[1] - a[1], b[0] - a[0])))
-        painter.save()
-        painter.translate(float(centre[0]), float(centre[1]))
-        painter.rotate(angle + 180.0 if abs(angle) > 90.0 else angle)
-        painter.setPen(self.ink)
-        painter.drawText(QRectF(-wide / 2, -8, wide, 16), Qt.AlignmentFlag.AlignCenter, text)
-        painter.restore()
+            return None
+        middles = np.clip(np.array([0.5, 0.3, 0.7, 0.15, 0.85]) * along[-1], wide, along[-1] - wide)
+        places = middles[:, None] + np.array([-wide / 2, 0.0, wide / 2])
+        x, y = np.interp(places, along, at[:, 0]), np.interp(places, along, at[:, 1])
+        for k in range(len(middles)):
+            run = (float(x[k, 2] - x[k, 0]), float(y[k, 2] - y[k, 0]))
+            box = QRectF(x[k, 1] - wide / 2, y[k, 1] - wide / 2, wide, wide)
+            if np.hypot(*run) > 0.85 * wide and view.contains(box) and space.take(box.adjusted(-7, -7, 7, 7)):
+                angle = float(np.degrees(np.arctan2(run[1], run[0])))
+                return np.array([x[k, 1], y[k, 1]]), angle + 180.0 if abs(angle) > 90.0 else angle
+        return None
 
     @staticmethod
     def _ticks(painter: QPainter, at: np.ndarray, along: np.ndarray, turned: str, pen: QPen) -> None:
@@ -124,11 +206,6 @@ class ContourLines(pg.GraphicsObject):
 
 def along_line(xy: np.ndarray, along: np.ndarray, place: float) -> np.ndarray:
     return np.array([np.interp(place, along, xy[:, 0]), np.interp(place, along, xy[:, 1])])
-
-
-def _cut(xy: np.ndarray, along: np.ndarray, start: float, stop: float) -> np.ndarray:
-    inside = (along > start) & (along < stop)
-    return np.vstack([along_line(xy, along, start), xy[inside], along_line(xy, along, stop)])
 
 
 def level_of(item: Features) -> str:

@@ -6,19 +6,19 @@ import functools
 from typing import Any
 
 import numpy as np
-import pyqtgraph as pg
 from numba import njit
 from pyqtgraph.graphicsItems.ScatterPlotItem import Symbols
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QTransform
 from PySide6.QtWidgets import QWidget
 
+from .cached import CachedDrawing
 from .space import seen_part
 
 _ONE_BY_ONE = 2_000  # symbols from which they are stamped into a picture, which is a hundred times faster
 
 
-class PointMarks(pg.GraphicsObject):
+class PointMarks(CachedDrawing):
     """Symbols at places (n,); `colours` is (n, 3) from 0 to 255, `sizes` in pixels, `symbols` names of shapes."""
 
     def __init__(
@@ -33,6 +33,7 @@ class PointMarks(pg.GraphicsObject):
         self.symbols = np.asarray(symbols)[order]
         self.rows = order
         self.shown = 0
+        self._extent = (self.xy.min(axis=0), self.xy.max(axis=0)) if len(self.xy) else None
         names, number = np.unique(self.symbols.astype(str), return_inverse=True)
         grades = np.maximum(np.rint(self.sizes * 2.0).astype(np.int64), 2)  # half pixels
         keys, self._mask = np.unique(number * 1000 + grades, return_inverse=True)
@@ -40,9 +41,9 @@ class PointMarks(pg.GraphicsObject):
         self.setZValue(z)
 
     def boundingRect(self) -> QRectF:  # noqa: N802
-        if not len(self.xy):
+        if self._extent is None:
             return QRectF()
-        low, high = self.xy.min(axis=0), self.xy.max(axis=0)
+        low, high = self._extent
         size = self.pixelLength(QPointF(1, 0)) if self.getViewBox() is not None else None
         margin = 0.6 * float(self.sizes.max()) * float(size or 1.0)
         return QRectF(low[0] - margin, low[1] - margin, high[0] - low[0] + 2 * margin, high[1] - low[1] + 2 * margin)
@@ -50,10 +51,12 @@ class PointMarks(pg.GraphicsObject):
     def viewTransformChanged(self) -> None:  # noqa: N802 - pyqtgraph's name
         self.prepareGeometryChange()
 
-    def paint(self, painter: QPainter, *_: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         transform = painter.transform()
-        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
-        at = self.xy @ matrix + np.array([transform.dx(), transform.dy()])
+        x, y = self.xy[:, 0], self.xy[:, 1]
+        at = np.empty_like(self.xy)  # by hand: a product of a long and a tiny matrix is slow
+        at[:, 0] = x * transform.m11() + y * transform.m21() + transform.dx()
+        at[:, 1] = x * transform.m12() + y * transform.m22() + transform.dy()
         view = seen_part(painter)
         margin = float(self.sizes.max()) if len(self.sizes) else 0.0
         inside = (at[:, 0] > view.left() - margin) & (at[:, 0] < view.right() + margin)
@@ -123,25 +126,34 @@ def _mask(symbol: str, size: float) -> np.ndarray:
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def _stamped(picture, where, masks, kind, colours):  # type: ignore[no-untyped-def]
-    """Lay a mask in its colour over the picture (rows, columns, premultiplied BGRA) at each place."""
+    """Lay a mask in its colour at each place of the picture (rows, columns, premultiplied BGRA), the last on top.
+
+    The last comes first: what is covered already costs nothing.
+    """
     high, wide = picture.shape[0], picture.shape[1]
     side = masks.shape[2]
     half = side // 2
-    for k in range(len(where)):
-        x0, y0 = where[k, 0] - half, where[k, 1] - half
+    for k in range(len(where) - 1, -1, -1):
+        x, y = where[k, 0], where[k, 1]
+        if 2 <= x < wide - 2 and 2 <= y < high - 2:
+            covered = picture[y, x, 3] == 255 and picture[y - 2, x - 2, 3] == 255 and picture[y - 2, x + 2, 3] == 255
+            if covered and picture[y + 2, x - 2, 3] == 255 and picture[y + 2, x + 2, 3] == 255:
+                continue  # at most a sliver of it would show
+        x0, y0 = x - half, y - half
         body, edge = masks[kind[k], 0], masks[kind[k], 1]
-        for j in range(side):
-            y = y0 + j
-            if y < 0 or y >= high:
-                continue
-            for i in range(side):
-                x = x0 + i
-                cover = np.int64(body[j, i])
-                if cover == 0 or x < 0 or x >= wide:
+        blue, green, red = np.uint32(colours[k, 2]), np.uint32(colours[k, 1]), np.uint32(colours[k, 0])
+        for j in range(max(0, -y0), min(side, high - y0)):
+            for i in range(max(0, -x0), min(side, wide - x0)):
+                cover = np.uint32(body[j, i])
+                pixel = picture[y0 + j, x0 + i]
+                free = np.uint32(255) - np.uint32(pixel[3])
+                if cover == 0 or free == 0:
                     continue
-                dark = 255 - np.int64(edge[j, i]) * 2 // 5
-                left = 255 - cover
-                for c in range(3):
-                    shade = np.int64(colours[k, 2 - c]) * dark // 255
-                    picture[y, x, c] = (shade * cover + np.int64(picture[y, x, c]) * left) // 255
-                picture[y, x, 3] = cover + np.int64(picture[y, x, 3]) * left // 255
+                # (a * b + 128) * 257 >> 16 is a * b / 255, rounded.
+                part = ((cover * free + np.uint32(128)) * np.uint32(257)) >> np.uint32(16)
+                dark = np.uint32(255) - np.uint32(edge[j, i]) * np.uint32(2) // np.uint32(5)
+                tone = ((part * dark + np.uint32(128)) * np.uint32(257)) >> np.uint32(16)
+                pixel[0] += np.uint8(((blue * tone + np.uint32(128)) * np.uint32(257)) >> np.uint32(16))
+                pixel[1] += np.uint8(((green * tone + np.uint32(128)) * np.uint32(257)) >> np.uint32(16))
+                pixel[2] += np.uint8(((red * tone + np.uint32(128)) * np.uint32(257)) >> np.uint32(16))
+                pixel[3] += np.uint8(part)
