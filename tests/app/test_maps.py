@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtTest import QTest
 
+from innerlamp.app.forms.grid_preview import CoarsePreview, KrigingPreview, SpectrumPreview
 from innerlamp.app.forms.variogram_preview import VariogramPreview, round_step
 from innerlamp.app.painters.contour_lines import ContourLines
 from innerlamp.app.panes.map_pane import MapPane
@@ -23,8 +24,8 @@ LEFT = Qt.MouseButton.LeftButton
 def open_kriging(window: Window) -> VariogramPreview:
     window.ctx.select_item(window.ctx.store.find("Soils").id)  # type: ignore[union-attr]
     form = window.steps.open_form("grid-kriging")
-    preview = form.preview
-    assert isinstance(preview, VariogramPreview)
+    assert isinstance(form.preview, KrigingPreview)
+    preview = form.preview.variogram
     assert wait_until(lambda: preview.view.model is not None, 20)
     settle(window)
     return preview
@@ -129,3 +130,53 @@ def test_the_stereonet_shows_and_selects_readings(demo_window: Window) -> None:
     window.ctx.select_item(window.ctx.store.find("Soils").id)  # type: ignore[union-attr]
     settle(window)
     assert pane.hint.isVisible()
+
+
+def test_a_coarse_grid_follows_the_form(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.select_item(window.ctx.store.find("Soils").id)  # type: ignore[union-attr]
+    form = window.steps.open_form("grid-neighbours")
+    preview = form.preview
+    assert isinstance(preview, CoarsePreview)
+    assert wait_until(lambda: preview.shown is not None, 20)
+    first = preview.shown
+    assert first is not None and max(first.values.shape) <= 90
+    choose(form.fields["method"].box, "nearest neighbour")  # type: ignore[attr-defined]
+    assert wait_until(lambda: preview.shown is not first and preview.shown is not None, 20), preview.words.text()
+    assert not np.array_equal(first.values, preview.shown.values, equal_nan=True)  # type: ignore[union-attr]
+    settle(window)
+    assert len(colours_in(widget_image(window, preview.picture))) > 30
+    form.fields["cell"].set_value("none at all")
+    form.fields["cell"].changed.emit()
+    settle(window)
+    assert preview.shown is not None  # a bad value leaves the last picture
+
+
+def test_the_band_of_the_spectrum_is_dragged_and_tells_a_depth(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.auto_refresh = False
+    window.ctx.select_item(window.ctx.store.find("Magnetics").id)  # type: ignore[union-attr]
+    form = window.steps.open_form("source-depth")
+    preview = form.preview
+    assert isinstance(preview, SpectrumPreview)
+    assert wait_until(lambda: np.isfinite(preview.depth_m), 20)
+    settle(window)
+    before, (low, high) = preview.depth_m, preview.band.getRegion()
+    box = preview.plot.getViewBox()
+
+    def at(frequency: float) -> QPoint:
+        y = 0.5 * sum(box.viewRange()[1])
+        return preview.plot.mapFromScene(box.mapViewToScene(QPointF(frequency, y)))
+
+    view, start, stop = preview.plot.viewport(), at(high), at(low + 0.5 * (high - low))
+    QTest.mouseMove(view, start)
+    QTest.mousePress(view, LEFT, pos=start)
+    for k in range(1, 5):
+        QTest.mouseMove(view, start + (stop - start) * (k / 4))
+        wait_until(lambda: False, 0.02)
+    QTest.mouseRelease(view, LEFT, pos=stop)
+    settle(window)
+    assert preview.depth_m != before
+    assert float(str(form.values()["shortest"])) == pytest.approx(1000.0 / preview.band.getRegion()[1], rel=1e-3)
+    words = run_form(window)
+    assert f"tops of sources {preview.depth_m:,.0f} m" in words

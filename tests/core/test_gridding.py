@@ -20,7 +20,7 @@ from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.operations.declare import Inputs
 from innerlamp.core.operations.table import OPERATIONS
-from innerlamp.core.progress import SILENT
+from innerlamp.core.progress import SILENT, CallbackProgress
 
 # Seven samples on nodes of a 41 x 41 grid.
 NODES = np.array([[5, 6], [33, 8], [20, 20], [8, 34], [35, 32], [14, 12], [28, 27]], dtype=float)
@@ -239,6 +239,24 @@ def test_surfaces_are_compared_by_leaving_samples_out(method: str) -> None:
     known = table["residual"].notna()
     assert known.mean() > 0.9
     assert np.sqrt(np.mean(table["residual"][known] ** 2)) < 0.3 * np.std(v)
+
+
+def test_every_method_is_compared_in_one_table() -> None:
+    rng = np.random.default_rng(2)
+    x, y = rng.uniform(0, 1000, (2, 120))
+    v = np.sin(x / 150) + np.cos(y / 200)
+    op = OPERATIONS["cross-validate"]
+    said: list[str] = []
+    progress = CallbackProgress(lambda _share, text, _measures: said.append(text))
+    made = op.run(Inputs({"samples": points(v, x, y)}, "EPSG:32632"), op.check({"attribute": "v", "method": "every method"}), progress)  # fmt: skip
+    item = made["residuals"]
+    assert isinstance(item, PointSet)
+    names = [c for c in item.table.columns if c.startswith("residual ")]
+    assert len(names) == 7
+    rms = {n.removeprefix("residual "): float(np.sqrt(np.nanmean(item.table[n] ** 2))) for n in names}
+    best = min(rms, key=lambda n: rms[n])
+    assert item.findings["what"].iloc[0].startswith(best) and said[-1].startswith(f"from the best: {best}")
+    assert rms["nearest neighbour"] > 2 * rms[best]
 
 
 def test_hillshade_of_a_plane_follows_lambert() -> None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
-from .forms.variogram_preview import VariogramPreview
+from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
@@ -268,8 +268,8 @@ def _kriging(window: Window) -> None:
     chart.show_view("Probability")
     form = window.steps.open_form("grid-kriging")
     settle(window)
-    assert isinstance(form.preview, VariogramPreview)
-    preview = form.preview
+    assert isinstance(form.preview, KrigingPreview)
+    preview = form.preview.variogram
     wait_until(lambda: preview.view.model is not None, 30)
     window.centre.fit_all()
 

@@ -164,15 +164,10 @@ class OperationForm(QWidget):
                 combo.addItem(entry.name, entry.id)
             ids = [e.id for e in fitting]
             used = self._used_before(slot.slot)
-            wanted = (
-                before
-                if before in ids
-                else used
-                if used in ids
-                else self.ctx.selected
-                if self.ctx.selected in ids
-                else next((i for i in ids if i in self.ctx.lit), ids[0] if ids else "")
-            )
+            # What a person has just selected is what the form is for; the other slots are as they were the last time.
+            first = slot is self.operation.inputs[0]
+            choices = (before, self.ctx.selected if first else "", used, self.ctx.selected)
+            wanted = next((i for i in choices if i in ids), next((i for i in ids if i in self.ctx.lit), ids[0] if ids else ""))  # fmt: skip
             if not slot.proposed and wanted not in (before, used):
                 wanted = ""
             combo.setCurrentIndex(max(combo.findData(wanted), 0))

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from .curves_preview import CurvesPreview
+from .grid_preview import CoarsePreview, KrigingPreview, SpectrumPreview
 from .layout_preview import LayoutPreview
 from .picks_preview import PicksPreview
 from .previews import BatchPreview, ColumnsPreview, Preview
@@ -28,7 +29,10 @@ PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
     "import-picture": PicksPreview,
     "group-codes": RulesPreview,
     "merge-holes": SamePreview,
-    "grid-kriging": VariogramPreview,
+    "grid-kriging": KrigingPreview,
+    "grid-minimum-curvature": CoarsePreview,
+    "grid-neighbours": CoarsePreview,
+    "source-depth": SpectrumPreview,
     "cross-validate": VariogramPreview,
 }
 # These stand above the parameters that shape them.

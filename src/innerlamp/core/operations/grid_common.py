@@ -144,7 +144,7 @@ def read_samples(item: Item, p: GridValues) -> Samples:
 def settled(ready: Samples, p: GridValues) -> tuple[float, float]:
     """Return cell size and blanking distance, proposed from the spacing of the samples where they are 0."""
     cell = p.cell or float(f"{ready.spacing * ready.share:.2g}")
-    return cell, p.blanking or 1.5 * max(ready.spacing, cell)
+    return cell, p.blanking or float(f"{1.5 * max(ready.spacing, cell):.2g}")
 
 
 def lattice_of(ready: Samples, p: GridValues) -> tuple[Lattice, float]:

@@ -31,6 +31,15 @@ from .grid_common import (
 
 Near = Literal["inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis"]
 Kernels = Literal["thin plate", "linear", "cubic"]
+METHODS = (
+    "kriging",
+    "minimum curvature",
+    "inverse distance",
+    "nearest neighbour",
+    "natural neighbours",
+    "triangles",
+    "radial basis",
+)
 
 
 class VariogramChoice(Params):
@@ -69,14 +78,9 @@ class _Validated(Params):
     attribute: str = param(..., "Attribute", role="attribute", of="samples")
     transform: Literal["none", "log10", "square root", "normal score"] = param("none", "Transform")
     method: Literal[
-        "kriging",
-        "minimum curvature",
-        "inverse distance",
-        "nearest neighbour",
-        "natural neighbours",
-        "triangles",
-        "radial basis",
-    ] = param("kriging", "Method")
+        "kriging", "minimum curvature", "inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis",
+        "every method",
+    ] = param("kriging", "Method", help="every method compares them in one table")  # fmt: skip
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
     tension: float = param(0.0, "Tension", unit="0 to 1", low=0.0, high=0.99, help="For minimum curvature", more=True)
     name: str = param("", "Name", help="Method and attribute when empty")
@@ -224,10 +228,6 @@ def _in_folds(
 
 
 def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[str, Item]:
-    from ..compute.gridding import kriging as kr
-    from ..compute.gridding import minimum_curvature as mc
-    from ..compute.gridding import neighbours as nb
-    from ..compute.gridding import radial as rb
     from ..compute.gridding.validation import judge
 
     source = inputs["samples"]
@@ -236,34 +236,63 @@ def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[
     x, y, v = ready.x, ready.y, ready.parts[0]
     if len(v) < 5:
         raise InputError(f"{len(v)} samples are too few to leave one out", where=source.name)
-    variance, part, note = None, progress.part(0.1, 0.9), ""
-    if p.method == "kriging":
+    unit = p.transform if p.transform != "none" else source.attributes.get(p.attribute, "")
+    methods: tuple[str, ...] = METHODS if p.method == "every method" else (p.method,)
+    table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "observed": v})
+    units = {"observed": unit}
+    told: list[tuple[float, str]] = []
+    best = np.inf
+    for number, method in enumerate(methods):
+        part = progress.part(0.05 + 0.9 * number / len(methods), 0.05 + 0.9 * (number + 1) / len(methods))
+        estimate, variance, note = left_out_by(method, ready, settled(ready, form)[0], p, part)
+        numbers = judge(v, estimate, variance)
+        told.append((numbers.rmse, f"{method}{note}, {numbers.words}"))
+        if len(methods) > 1:
+            table[f"residual {method}"] = estimate - v
+            units[f"residual {method}"] = unit
+        if numbers.rmse < best:
+            best = numbers.rmse
+            table["estimated"], table["residual"] = estimate, estimate - v
+            if variance is not None:
+                table["standardised"] = (estimate - v) / np.sqrt(np.maximum(variance, 1e-300))
+            elif "standardised" in table:
+                table = table.drop(columns="standardised")
+    units |= {"estimated": unit, "residual": unit}
+    told.sort(key=lambda each: each[0])
+    findings = pd.DataFrame([("note", words, "", "", "", "", 0) for _, words in told], columns=["severity", "what", "done", "hole", "table", "file", "line"])  # fmt: skip
+    progress(1.0, told[0][1] if len(told) == 1 else "from the best: " + "; ".join(words for _, words in told))
+    name = p.name or f"{p.attribute} left out, {p.method}"
+    return {
+        "residuals": PointSet(name=name, crs=source.crs, table=table, units=units, role="readings", findings=findings)
+    }
+
+
+def left_out_by(
+    method: str, ready: Samples, cell: float, p: CrossValidate, progress: Progress
+) -> tuple[np.ndarray, np.ndarray | None, str]:
+    """Return each value as a method estimates it from the others, its variance where there is one, and how it was done."""
+    from ..compute.gridding import kriging as kr
+    from ..compute.gridding import minimum_curvature as mc
+    from ..compute.gridding import neighbours as nb
+    from ..compute.gridding import radial as rb
+
+    x, y, v = ready.x, ready.y, ready.parts[0]
+    if method == "kriging":
         _, model = model_for(x, y, v, p)
         estimate, variance = kr.krige(
-            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=part
+            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=progress
         )  # fmt: skip
-    elif p.method == "radial basis" and len(v) <= rb.WHOLE:
-        estimate = rb.left_out(x, y, v)
-    elif p.method in ("minimum curvature", "natural neighbours", "radial basis"):
-        note = ", a twentieth at a time"
-        methods: dict[str, Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray]] = {
-            "minimum curvature": lambda a, b, c, cells: mc.minimum_curvature(a, b, c, cells, tension=p.tension),
-            "natural neighbours": lambda a, b, c, cells: nb.natural(a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny),
-            "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(cells.ny, cells.nx),
-        }  # fmt: skip
-        estimate = _in_folds(ready, settled(ready, form)[0], methods[p.method], part)
-    else:
-        estimate = _left_out(p.method, x, y, v, p.power, p.neighbours, part)
-    numbers = judge(v, estimate, variance)
-    unit = p.transform if p.transform != "none" else source.attributes.get(p.attribute, "")
-    table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "observed": v, "estimated": estimate, "residual": estimate - v})
-    units = {"observed": unit, "estimated": unit, "residual": unit}
-    if variance is not None:
-        table["standardised"] = (estimate - v) / np.sqrt(np.maximum(variance, 1e-300))
-    progress(1.0, f"{p.method}{note}, {numbers.words}")
-    return {
-        "residuals": PointSet(name=p.name or f"{p.attribute} left out, {p.method}", crs=source.crs, table=table, units=units, role="readings")
+        return estimate, variance, ""
+    if method == "radial basis" and len(v) <= rb.WHOLE:
+        return rb.left_out(x, y, v), None, ""
+    surfaces: dict[str, Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray]] = {
+        "minimum curvature": lambda a, b, c, cells: mc.minimum_curvature(a, b, c, cells, tension=p.tension),
+        "natural neighbours": lambda a, b, c, cells: nb.natural(a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny),
+        "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(cells.ny, cells.nx),
     }  # fmt: skip
+    if method in surfaces:
+        return _in_folds(ready, cell, surfaces[method], progress), None, ", a twentieth at a time"
+    return _left_out(method, x, y, v, p.power, p.neighbours, progress), None, ""
 
 
 def _estimate(inputs: Inputs, p: Any) -> Cost:
