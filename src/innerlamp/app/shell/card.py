@@ -54,7 +54,9 @@ class Card(QScrollArea):
             self.fill()
 
     def fill(self) -> None:
-        """Show the selected item."""
+        """Show the selected item; the field that had the keyboard keeps it, so that a list can be stepped through."""
+        focus = self.focusWidget()
+        kept = focus.objectName() if focus is not None and focus.hasFocus() else ""
         page = QWidget()
         box = QVBoxLayout(page)
         box.setContentsMargins(8, 4, 8, 8)
@@ -85,6 +87,9 @@ class Card(QScrollArea):
             self._buttons(box, entry)
         box.addStretch(1)
         self.setWidget(page)
+        again = page.findChild(QWidget, kept) if kept else None
+        if again is not None:
+            again.setFocus()
 
     def _facts(self, box: QVBoxLayout, entry: Entry) -> None:
         grid = QGridLayout()

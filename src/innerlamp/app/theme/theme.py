@@ -102,6 +102,7 @@ def _sheet(t: Theme) -> str:
     QToolButton#railButton:hover {{ color: {t.text}; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 3px; padding: 4px 10px; }}
     QPushButton:hover {{ border-color: {t.faint}; }} QPushButton:focus {{ border: 1px solid {t.lit}; }}
+    QPushButton:checked {{ border: 1px solid {t.lit}; background: {t.lit_soft}; }}
     QPushButton:disabled {{ color: {t.faint}; }}
     QPushButton#small {{ padding: 4px 0; }}
     QTabWidget::pane {{ border: 1px solid {t.line}; top: -1px; }}

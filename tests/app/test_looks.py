@@ -1,0 +1,136 @@
+"""How maps look: symbols by size and shape, labels with a cut-off, units with patterns in age order, structural signs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLineEdit, QToolButton
+
+from innerlamp.app.painters.flat import Labels
+from innerlamp.app.painters.line_signs import SignedLines
+from innerlamp.app.painters.point_marks import PointMarks
+from innerlamp.app.painters.structure_signs import StructureSigns
+from innerlamp.app.painters.unit_areas import UnitAreas
+from innerlamp.app.panes.map_pane import MapPane
+from innerlamp.app.shell.window import Window
+from innerlamp.app.shots import settle
+from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
+
+from .conftest import colours_in, type_into, widget_image
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def alone(window: Window, name: str) -> MapPane:
+    """Only one item lit and selected, the map filling the centre."""
+    store = window.ctx.store
+    assert store is not None
+    window.ctx.auto_refresh = False
+    for item in list(window.ctx.lit):
+        window.ctx.set_lit(item, False)
+    found = store.find(name).id
+    window.ctx.set_lit(found)
+    window.ctx.select_item(found)
+    window.centre.toggle_fill(0)
+    settle(window)
+    window.centre.fit_all()
+    settle(window)
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    return pane
+
+
+def pick(window: Window, name: str, text: str) -> None:
+    """Step through a box of the card with the keyboard: the card is made anew at each step and must keep the focus."""
+    window.card.findChild(QComboBox, name).setFocus()
+    for _ in range(40):
+        box = window.card.findChild(QComboBox, name)
+        assert box.hasFocus()
+        index = box.findText(text)
+        if box.currentIndex() == index:
+            return
+        QTest.keyClick(box, Qt.Key.Key_Down if box.currentIndex() < index else Qt.Key.Key_Up)
+    raise AssertionError(f"'{text}' was not reached")
+
+
+def graphics(pane: MapPane, kind: type) -> list:
+    return [g for _, each in pane._drawn.values() for g in each if isinstance(g, kind)]
+
+
+def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window) -> None:
+    window = demo_window
+    pane = alone(window, "Soils")
+    (plain,) = graphics(pane, PointMarks)
+    assert len(np.unique(plain.sizes)) == 1 and len(plain.xy) == 2400
+    pick(window, "sizeBy", "Sn ppm")
+    settle(window)
+    (sized,) = graphics(pane, PointMarks)
+    table = window.ctx.item(window.ctx.selected).table  # type: ignore[union-attr]
+    v = table["Sn ppm"].to_numpy()[sized.rows]
+    some = (v > 5) & (v < np.nanpercentile(v, 99))
+    # Areas grow with the value: the square of the diameter over it is the same for all.
+    ratio = sized.sizes[some] ** 2 / v[some]
+    assert ratio == pytest.approx(ratio[0], rel=1e-6)
+    pick(window, "shapeBy", "Horizon")
+    settle(window)
+    assert len(set(graphics(pane, PointMarks)[0].symbols)) == table["Horizon"].nunique()
+    pick(window, "labelBy", "Sn ppm")
+    settle(window)
+    (labels,) = graphics(pane, Labels)
+    assert 0 < labels.shown < 1500  # thinned by space
+    edit = window.card.findChild(QLineEdit, "labelFrom")
+    type_into(edit, "60")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    settle(window)
+    (labels,) = graphics(pane, Labels)
+    assert sum(bool(w) for w in labels.words) == int((table["Sn ppm"] >= 60).sum())
+
+
+def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window: Window) -> None:
+    window = demo_window
+    pane = alone(window, "Geological map")
+    assert {g.pattern for g in graphics(pane, UnitAreas)} == {"blocks", "wedges", "dashes"}
+    assert [g.signs for g in graphics(pane, SignedLines)] == [["fault"]]
+    before = widget_image(window, pane.plot)
+    pick(window, "pattern_SLATE", "crosses")
+    settle(window)
+    after = widget_image(window, pane.plot)
+    changed = sum(before.pixel(x, y) != after.pixel(x, y) for x in range(0, after.width(), 4) for y in range(0, after.height(), 4))  # fmt: skip
+    assert changed > 200
+    assert "crosses" in {g.pattern for g in graphics(pane, UnitAreas)}
+    legend = window.legends.shown[0]
+    assert legend.ordered[0] == "CARB"
+    QTest.mouseClick(window.card.findChild(QToolButton, "older_CARB"), LEFT)
+    settle(window)
+    assert [n for n in window.legends.shown[0].ordered if n != "fault"] == ["PORPH", "CARB", "SLATE"]
+    window.ctx.undo()
+    settle(window)
+    assert window.legends.shown[0].ordered[0] == "CARB"
+
+
+def test_structural_readings_have_the_signs_of_geological_maps_with_their_dips(demo_window: Window) -> None:
+    window = demo_window
+    pane = alone(window, "Structural readings")
+    (signs,) = graphics(pane, StructureSigns)
+    assert set(signs.marks) == {"tick", "filled wedge", "box", "bars"}
+    assert signs.shown > 100 and signs.numbers > 60
+    assert {c.name() for c in signs.colours} == {window.ctx.theme.text.lower()}
+    pick(window, "colourBy", "Feature")
+    settle(window)
+    assert len({c.name() for c in graphics(pane, StructureSigns)[0].colours}) == 4
+    assert len(colours_in(widget_image(window, pane.plot), 2)) > 20
+
+
+@pytest.mark.parametrize(
+    ("text", "sign"),
+    [
+        ("Fault (inferred)", "fault, inferred"), ("THRUST", "thrust"), ("normal fault", "normal fault"), ("synclinal axis", "syncline"),
+        ("Approximate contact", "contact, inferred"), ("dolerite dike", "dyke"), ("road", ""),
+    ],
+)  # fmt: skip
+def test_kinds_of_lines_are_told_by_their_words(text: str, sign: str) -> None:
+    assert line_sign(text) == sign
+    assert plane_sign("S1 foliation") == "filled wedge" and plane_sign("overturned bedding") == "overturned"
+    assert pattern_for("Granite") == "crosses" and pattern_for("X7") == "plain"
