@@ -14,6 +14,8 @@ from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
+from .panes.map_pane import MapPane
+from .panes.page_pane import PagePane
 from .panes.profile_pane import ProfilePane
 from .panes.scene_pane import ScenePane
 from .panes.table_pane import TablePane
@@ -283,8 +285,49 @@ def _stereonet(window: Window) -> None:
     window.centre.fit_all()
 
 
+def _drawing(window: Window) -> None:
+    window.steps.show_area("Maps")
+    _light(window, "Geological map", "Old geological map", "Structural readings")
+    window.ctx.select_item(_find(window, "Geological map"))
+    _panes(window, ("map", "stereonet", "section", "table"))
+    window.centre.toggle_fill(0)
+    settle(window)
+    window.centre.fit_all()
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    pane.go_to(503_600.0, 5_602_300.0, 0.0)
+    pane.drawing.setChecked(True)
+    settle(window)
+    tool = pane.draw_tool
+    tool.value.setCurrentText("GREIS")
+    for x, y in (
+        (503_470.0, 5_602_480.0),
+        (503_690.0, 5_602_540.0),
+        (503_800.0, 5_602_380.0),
+        (503_720.0, 5_602_180.0),
+    ):
+        tool.clicked(x, y, False, False)
+    tool.moved(503_530.0, 5_602_170.0)
+
+
+def _page(window: Window) -> None:
+    pane = window.centre.pane("map")
+    if isinstance(pane, MapPane):
+        pane.draw_tool.leave()
+        pane.drawing.setChecked(False)
+    window.centre.toggle_fill(0)
+    _light(window, "Geological map")
+    window.ctx.select_item(_find(window, "Emberlow A3"))
+    _panes(window, ("page", "stereonet", "section", "table"))
+    window.centre.toggle_fill(0)
+    settle(window)
+    page = window.centre.pane("page")
+    assert isinstance(page, PagePane)
+    page.choose(1)
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview, "map": _map, "section": _section, "scene": _scene,
     "inversion": _inversion, "import": _import, "checks": _checks, "targets": _targets, "charts": _charts, "profiles": _profiles,
-    "kriging": _kriging, "stereonet": _stereonet,
+    "kriging": _kriging, "stereonet": _stereonet, "drawing": _drawing, "page": _page,
 }  # fmt: skip

@@ -165,7 +165,14 @@ class OperationForm(QWidget):
             ids = [e.id for e in fitting]
             used = self._used_before(slot.slot)
             # What a person has just selected is what the form is for; the other slots are as they were the last time.
-            first = slot is self.operation.inputs[0]
+            # Something that this very operation made is not its own input, though: then it is made again from the same.
+            selected = self.ctx.entry(self.ctx.selected)
+            mine = (
+                selected is not None
+                and selected.recipe is not None
+                and selected.recipe.operation == self.operation.name
+            )
+            first = slot is self.operation.inputs[0] and not mine
             choices = (before, self.ctx.selected if first else "", used, self.ctx.selected)
             wanted = next((i for i in choices if i in ids), next((i for i in ids if i in self.ctx.lit), ids[0] if ids else ""))  # fmt: skip
             if not slot.proposed and wanted not in (before, used):

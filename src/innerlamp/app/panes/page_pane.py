@@ -205,7 +205,7 @@ class PagePane(ItemPane):
         self.about.setObjectName("faint")
         row.addWidget(self.about)
         self.edits: dict[str, QLineEdit] = {}
-        for name, words, wide in (("x", "x mm", 42), ("y", "y mm", 42), ("w", "w mm", 42), ("h", "h mm", 42), ("scale", "1 :", 62), ("text", "text", 0)):  # fmt: skip
+        for name, words, wide in (("x", "x mm", 48), ("y", "y mm", 48), ("w", "w mm", 48), ("h", "h mm", 48), ("scale", "1 :", 66), ("text", "text", 0)):  # fmt: skip
             label = QLabel(words)
             edit = QLineEdit()
             edit.setObjectName(f"page_{name}")

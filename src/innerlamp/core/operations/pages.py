@@ -183,6 +183,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
     lit = list(p.lit) or [around.name]
     scales: list[float] = []
     for e in elements:
+        e |= {side: round(e[side], 1) for side in ("x", "y", "w", "h")}
         e.setdefault("date", when)
         if e["kind"] == "map":
             # The coordinate grid's numbers stand in a strip within the frame.
