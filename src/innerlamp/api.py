@@ -88,7 +88,7 @@ class Project:
         """
         found = self[item]
         if isinstance(found, Page):
-            from .app.pages.headless import export_page  # the window's painters draw it
+            from .app.headless import export_page  # the window's painters draw it
 
             return export_page(self.store, found, Path(path), dots_per_inch)
         return export(found, path)

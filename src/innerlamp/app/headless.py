@@ -6,8 +6,8 @@ import os
 import tempfile
 from pathlib import Path
 
-from ...core.items.page import Page
-from ...core.project.store import Store
+from ..core.items.page import Page
+from ..core.project.store import Store
 
 
 def export_page(store: Store, page: Page, path: Path, dots_per_inch: float = 300.0) -> list[Path]:
@@ -16,10 +16,10 @@ def export_page(store: Store, page: Page, path: Path, dots_per_inch: float = 300
 
     if QApplication.instance() is None and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from ...core.jobs.runner import Runner
-    from ..context import Context
-    from ..main import make_application
-    from .writing import write_page
+    from ..core.jobs.runner import Runner
+    from .context import Context
+    from .main import make_application
+    from .pages.writing import write_page
 
     make_application()
     ctx = Context(Runner(Path(tempfile.gettempdir())))  # its workers are never started
