@@ -78,6 +78,23 @@ def test_the_handles_can_not_leave_the_plot(demo_window: Window) -> None:
     assert [round_step(v) for v in (0.3, 1.0, 1.1, 45.0)] == [0.5, 1.0, 2.0, 50.0]
 
 
+def test_the_range_across_is_dragged_along_the_axis(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.auto_refresh = False
+    view = open_kriging(window).view
+    assert view.model is not None and view.model.ratio == 1.0
+    start = view.handles()["ratio"]
+    target = QPointF(view.frame().left() + 0.4 * (start.x() - view.frame().left()), start.y())
+    QTest.mousePress(view, LEFT, pos=start.toPoint())
+    QTest.mouseMove(view, target.toPoint())
+    QTest.mouseRelease(view, LEFT, pos=target.toPoint())
+    settle(window)
+    form = window.steps.form
+    assert form is not None
+    assert float(str(form.values()["ratio"])) == pytest.approx(0.4, abs=0.03)
+    assert view.model.ratio == pytest.approx(0.4, abs=0.03)
+
+
 def test_contours_are_drawn_with_their_labels(demo_window: Window) -> None:
     window = demo_window
     window.ctx.auto_refresh = False

@@ -141,3 +141,50 @@ def test_a_page_is_made_of_what_is_lit_and_written(demo_window: Window, tmp_path
     pane.export_to(tmp_path / "no" / "made.pdf")
     assert "no such folder" in window.strip.last.text()
     assert sorted(p.name for p in tmp_path.iterdir() if p.suffix == ".pdf") == ["made.pdf"]
+
+
+def test_a_log_is_added_at_true_scale(demo_window: Window, tmp_path: Path) -> None:
+    import pypdfium2
+
+    window = demo_window
+    store = window.ctx.store
+    assert store is not None
+    pane = opened(window)
+    window.ctx.set_lit(store.find("Emberlow holes").id)
+    settle(window)
+    pane.add("log")
+    finished(window)
+    pane.choose(len(stored(window).elements) - 1)
+    for name, text in (("text", "EMB010"), ("scale", "5000")):
+        type_into(pane.edits[name], text)
+        QTest.keyClick(pane.edits[name], Qt.Key.Key_Return)
+        finished(window)
+    log = stored(window).layout[-1]
+    assert (log.kind, log.text, log.scale) == ("log", "EMB010", 5000.0)
+    pane.export_to(tmp_path / "log.pdf")
+    text = pypdfium2.PdfDocument((tmp_path / "log.pdf").read_bytes())[0].get_textpage().get_text_bounded()
+    assert "EMB010, " in text and "Rock" in text and "W (ppm)" in text
+    type_into(pane.edits["text"], "NO1")
+    QTest.keyClick(pane.edits["text"], Qt.Key.Key_Return)
+    finished(window)
+    assert "no hole 'NO1'" in " ".join(label for label in [window.strip.last.text()])
+
+
+def test_north_is_that_of_the_place_and_the_day() -> None:
+    """Against ppigrf and pyproj directly: east of the central meridian true north lies to the west of grid north."""
+    from datetime import datetime
+
+    import ppigrf
+    import pyproj
+
+    from innerlamp.app.pages.furniture import north_angles
+    from innerlamp.core.items.page import Element
+
+    frame = Element(kind="map", x=0, y=0, w=100, h=100, easting=700_000.0, northing=5_600_000.0, scale=1000)
+    true, magnetic = north_angles("EPSG:32629", frame, "2025-01-01")
+    lon, lat = pyproj.Transformer.from_crs(32629, 4326, always_xy=True).transform(700_000.0, 5_600_000.0)
+    turn = pyproj.Proj(32629).get_factors(lon, lat).meridian_convergence
+    assert true == pytest.approx(-turn, abs=1e-6) and true < -1.5
+    east, north, _ = ppigrf.igrf(lon, lat, 0.0, datetime(2025, 1, 1))
+    declination = ppigrf.ppigrf.np.degrees(ppigrf.ppigrf.np.arctan2(east, north)).item()
+    assert magnetic == pytest.approx(declination - turn, abs=1e-6)

@@ -198,8 +198,8 @@ class SpectrumPreview(Preview):
     def _dragged(self) -> None:
         if self._setting:
             return
-        low, high = (max(v, 1e-3) / 1000.0 for v in self.band.getRegion())
-        for name, value in (("shortest", 1.0 / high), ("longest", 1.0 / low)):
-            self.form.fields[name].set_value(float(f"{value:.4g}"))
+        longest, shortest = (float(f"{1000.0 / max(v, 1e-3):.4g}") for v in self.band.getRegion())
+        for name, value in (("shortest", shortest), ("longest", longest)):
+            self.form.fields[name].set_value(value)
             self.form.fields[name].touched = True
-        self._read(low, high)
+        self._read(1.0 / longest, 1.0 / shortest)

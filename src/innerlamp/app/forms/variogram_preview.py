@@ -66,7 +66,7 @@ class VariogramView(QWidget):
         self.setFixedHeight(_HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Variogram")
-        self.setToolTip("Dots: half the mean squared difference of pairs; the number is that of pairs. Drag the square to set the nugget, the ring to set range and sill.")  # fmt: skip
+        self.setToolTip("Dots: half the mean squared difference of pairs; the number is that of pairs. Drag the square to set the nugget, the ring to set range and sill, the diamond on the axis to set the range across (its dashed curve).")  # fmt: skip
 
     def frame(self) -> QRectF:
         """The area of the plot on the widget."""
@@ -95,6 +95,7 @@ class VariogramView(QWidget):
         for name, part in zip(("sill", "second"), self.model.structures, strict=False):
             height += part.sill
             out[name] = self.place(part.range, height)
+        out["ratio"] = self.place(self.model.structures[0].range * self.model.ratio, 0.0)
         return out
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
@@ -151,8 +152,18 @@ class VariogramView(QWidget):
         painter.drawPolyline(curve)
         painter.setBrush(QColor(self.theme.panel))
         marks = self.handles()
-        at = marks.pop("nugget")
+        at, side = marks.pop("nugget"), marks.pop("ratio")
         painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+        if model.ratio < 1.0:
+            across = QPolygonF(
+                [self.place(float(d) * model.ratio, float(g)) for d, g in zip(h, model.gamma(h), strict=True)]
+            )
+            painter.setPen(QPen(QColor(self.theme.lit), 1.2, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(across)
+            painter.setPen(QPen(QColor(self.theme.lit), 2.0))
+            painter.setBrush(QColor(self.theme.panel))
+        painter.drawPolygon(QPolygonF([side + QPointF(*d) for d in ((0, -5), (5, 0), (0, 5), (-5, 0))]))
         for at in marks.values():
             painter.drawEllipse(at, 5.5, 5.5)
 
@@ -173,7 +184,9 @@ class VariogramView(QWidget):
             self.dragged.emit({"nugget": min(gamma, self.model.nugget + first.sill * 0.999), "sill": max(self.model.nugget + first.sill - gamma, self.model.sill * 1e-3), "reach": first.range})  # fmt: skip
             return
         distance = float(np.clip((event.position().x() - f.left()) / f.width(), 0.01, 0.98)) * right
-        if self._held == "sill":
+        if self._held == "ratio":
+            self.dragged.emit({"ratio": float(np.clip(distance / parts[0].range, 0.05, 1.0))})
+        elif self._held == "sill":
             self.dragged.emit({"nugget": self.model.nugget, "sill": max(gamma - self.model.nugget, top * 1e-3), "reach": distance})  # fmt: skip
         else:
             self.dragged.emit({"second_sill": max(gamma - self.model.nugget - parts[0].sill, top * 1e-3), "second_reach": distance})  # fmt: skip

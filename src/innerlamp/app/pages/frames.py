@@ -220,7 +220,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     rect, m = section_rect(element), metres_per_pixel(element)
     up = m / element.exaggeration
     west = plane.length / 2 - rect.width() * m / 2
-    top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 12 * up
+    top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 30 * up
     seen: Any = FrameContext(ctx, element)
     frame = Frame(rect)
     try:

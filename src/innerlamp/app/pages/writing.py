@@ -16,6 +16,7 @@ from ...core.items.page import Element, Page
 from ..context import Context
 from .frames import ground_of, map_rect, paint_map, paint_section
 from .furniture import paint_inset, paint_legend, paint_north, paint_notes, paint_picture, paint_scale, paint_title
+from .logs import paint_log
 from .paper import MM
 
 ENDINGS = (".pdf", ".svg", ".png", ".tif", ".tiff")
@@ -41,10 +42,14 @@ def paint_page(painter: QPainter, ctx: Context, page: Page) -> list[str]:
 
 def _paint(painter: QPainter, ctx: Context, page: Page, element: Element, maps: list[Element]) -> None:
     target = maps[min(element.of, len(maps) - 1)] if maps else None
+    if element.kind in ("map", "section", "log"):  # what lies under a frame does not shine through
+        painter.fillRect(QRectF(element.x * MM, element.y * MM, element.w * MM, element.h * MM), QColor("#FFFFFF"))
     if element.kind == "map" and element.scale:
         paint_map(painter, ctx, element)
     elif element.kind == "section":
         paint_section(painter, ctx, element)
+    elif element.kind == "log":
+        paint_log(painter, ctx, element)
     elif element.kind == "title":
         paint_title(painter, element, page.name)
     elif element.kind == "notes":

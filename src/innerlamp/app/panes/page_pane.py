@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QWidget
 
 from ...core.errors import LampError
+from ...core.items.holes import HoleSet
 from ...core.items.page import MOST_PICTURE, Element, Page
 from ...core.operations.pages import write_template
 from ..context import Context
@@ -331,8 +332,8 @@ class PagePane(ItemPane):
         self.about.setText(element.kind if element is not None else "click an element")
         shown = {
             "x": True, "y": True, "w": True, "h": True,
-            "scale": element is not None and element.kind in ("map", "section"),
-            "text": element is not None and element.kind in ("title", "notes", "legend"),
+            "scale": element is not None and element.kind in ("map", "section", "log"),
+            "text": element is not None and element.kind in ("title", "notes", "legend", "log"),
         }  # fmt: skip
         for name, edit in self.edits.items():
             on = element is not None and shown[name]
@@ -343,7 +344,7 @@ class PagePane(ItemPane):
             if element is not None and on and not edit.hasFocus():
                 value = getattr(element, name)
                 edit.setText(value.replace("\n", "\\n") if name == "text" else f"{value:g}")
-        self.lit.setVisible(element is not None and element.kind in ("map", "section"))
+        self.lit.setVisible(element is not None and element.kind in ("map", "section", "log"))
         self.sheet.update()
 
     def _typed(self, name: str) -> None:
@@ -423,6 +424,14 @@ class PagePane(ItemPane):
                 self.ctx.say("Draw a section on the map first.", "look")
                 return
             values = {"line": (plane.x0, plane.y0, plane.x1, plane.y1), "corridor": self.ctx.corridor, "exaggeration": self.ctx.exaggeration}  # fmt: skip
+        elif kind == "log":
+            holes = next((e for e in self.ctx.lit_entries() if e.kind == "holes"), None)
+            item = self.ctx.item(holes.id) if holes is not None else None
+            if holes is None or not isinstance(item, HoleSet):
+                self.ctx.say("Light drillholes first.", "look")
+                return
+            rows = self.ctx.selection.rows if self.ctx.selection.item == holes.id and self.ctx.selection.table in ("", "collar") else ()  # fmt: skip
+            values = {"lit": [holes.id], "text": str(item.collars["hole"].iloc[rows[0] if rows else 0])}
         elif kind == "picture":
             path, _ = QFileDialog.getOpenFileName(self, "Picture", "", "Pictures (*.png *.jpg *.jpeg)")
             if not path:

@@ -14,7 +14,7 @@ from .base import Item
 PAPERS: dict[str, tuple[float, float]] = {
     "A4": (210.0, 297.0), "A3": (297.0, 420.0), "A2": (420.0, 594.0), "A1": (594.0, 841.0), "A0": (841.0, 1189.0),
 }  # fmt: skip
-Kind = Literal["map", "section", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
+Kind = Literal["map", "section", "log", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
 MOST_ELEMENTS, MOST_PICTURE = 100, 6_000_000
 
 
@@ -38,7 +38,7 @@ class Element(BaseModel):
     of
         Number of the map (counted among the maps) that a legend, scale bar, north arrow or inset belongs to.
     text, fields
-        Words of notes and titles; rows of the title block.
+        Words of notes and titles, the name of a log's hole; rows of the title block.
     data
         A picture's bytes (PNG or JPEG) in base 64.
     """

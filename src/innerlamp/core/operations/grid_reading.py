@@ -117,7 +117,7 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
     if not 0 < shortest < longest:
         raise InputError("the shortest wavelength must be below the longest")
     ny, nx = grid.values.shape
-    wide, high = min(round(window / grid.dx), nx), min(round(window / grid.dy), ny)
+    wide, high = (min(round(window / grid.dx), nx), min(round(window / grid.dy), ny)) if p.window else (nx, ny)
     rows = []
     starts_y = np.unique(np.linspace(0, ny - high, max(1, 2 * (ny - high) // high + 1)).astype(int))
     starts_x = np.unique(np.linspace(0, nx - wide, max(1, 2 * (nx - wide) // wide + 1)).astype(int))
