@@ -12,9 +12,10 @@ import numpy as np
 import pytest
 
 from innerlamp.core.errors import InputError
+from innerlamp.core.formats.page_templates import read_template, template_text
 from innerlamp.core.items.page import Element, Page, checked
 from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.pages import read_template, round_scale, template_text
+from innerlamp.core.operations.pages import round_scale
 from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -41,7 +42,7 @@ class Corners(pg.ScatterPlotItem):
 
     def __init__(self, tool: DrawTool) -> None:
         super().__init__(size=8, symbol="s", pxMode=True)
-        self.tool = tool
+        self.tool = weakref.proxy(tool)  # the scene outlives the pane for a while
         self.held: tuple[float, float] | None = None
         self.setZValue(45)
 

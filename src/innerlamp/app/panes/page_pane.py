@@ -13,9 +13,9 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QWidget
 
 from ...core.errors import LampError
+from ...core.formats.page_templates import write_template
 from ...core.items.holes import HoleSet
 from ...core.items.page import MOST_PICTURE, Element, Page
-from ...core.operations.pages import write_template
 from ..context import Context
 from ..pages import editing
 from ..pages.writing import BLEED, ENDINGS, element_picture, write_page

@@ -231,7 +231,7 @@ class Card(QScrollArea):
         box.addLayout(row)
 
     def _export(self, entry: Entry) -> None:
-        if not formats_for(entry.kind):
+        if entry.kind == "page":
             self.ctx.wish.emit("page", "")
             self.ctx.say("Pages are exported from the page pane.", "look")
             return

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..errors import InputError
 from ..items.base import Item
-from . import features, grids, meshes, mining, pictures, tables_out, vtk_items, workbooks
+from . import features, grids, meshes, mining, page_templates, pictures, tables_out, vtk_items, workbooks
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,7 @@ FORMATS: tuple[Format, ...] = (
     Format("SQLite database", (".sqlite", ".db"), TABLED, workbooks.write_database),
     Format("LAS logs, one file a hole", (".las",), ("holes",), workbooks.write_logs),
     Format("Picture with its place", (".tif", ".tiff", ".png", ".jpg"), ("picture",), pictures.write),
+    Format("Page template", (".json",), ("page",), page_templates.write_template),
     Format("Open Mining Format", (".omf",), mining.KINDS, lambda item, path: mining.write_items([item], path)),
 )
 

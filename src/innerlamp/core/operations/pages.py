@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 import json
 from datetime import date
-from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
@@ -13,14 +12,13 @@ import numpy as np
 from ..compute.potential.mainfield import parse_date
 from ..crs import describe
 from ..errors import InputError
+from ..formats.page_templates import read_template
 from ..items.base import Item
 from ..items.page import PAPERS, Page, checked
 from ..progress import Progress
 from .declare import Input, Inputs, Operation, Output, Params, Several, param
 
 _SCALES = (1.0, 1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 7.5, 10.0)
-_FORMAT = "inner-lamp page template"
-_LARGEST = 20_000_000
 MARGIN, SIDE = 8.0, 92.0
 
 
@@ -57,48 +55,6 @@ def round_scale(least: float) -> float:
     """Return the smallest round scale denominator that is not below `least`, such as 12 500, 15 000, 20 000 or 25 000."""
     power = 10.0 ** np.floor(np.log10(max(least, 1.0)))
     return float(next(m * power for m in _SCALES if m * power >= least * (1 - 1e-9)))
-
-
-def read_template(path: Path | str) -> tuple[float, float, tuple[dict[str, Any], ...]]:
-    """Return width, height (mm) and elements of a template file.
-
-    Raises
-    ------
-    InputError
-        When it is none, too large, or wrong.
-    """
-    path = Path(path)
-    try:
-        if path.stat().st_size > _LARGEST:
-            raise InputError("the template is too large", where=str(path))
-        found = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise InputError(f"can't read the template ({error.strerror})", where=str(path)) from error
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise InputError("this is no page template", where=str(path)) from error
-    if not isinstance(found, dict) or found.get("format") != _FORMAT:
-        raise InputError("this is no page template", where=str(path))
-    try:
-        width, height = float(found["width"]), float(found["height"])
-    except (KeyError, TypeError, ValueError) as error:
-        raise InputError("the template does not say how large its sheet is", where=str(path)) from error
-    if not (50.0 <= width <= 2000.0 and 50.0 <= height <= 2000.0):
-        raise InputError(f"a sheet of {width:g} × {height:g} mm can't be made", where=str(path))
-    return width, height, checked(found.get("elements"))
-
-
-def template_text(page: Page) -> str:
-    """Return a page as a template: its arrangement and words, without what it shows of this project."""
-    bare = [
-        {k: v for k, v in e.items() if k not in ("lit", "colour_by", "easting", "northing", "line")}
-        for e in page.elements
-    ]
-    return json.dumps({"format": _FORMAT, "version": 1, "width": page.width, "height": page.height, "elements": bare}, indent=1) + "\n"  # fmt: skip
-
-
-def write_template(page: Page, path: Path) -> None:
-    """Write a page as a template."""
-    path.write_text(template_text(page), encoding="utf-8")
 
 
 def _ends(text: str) -> tuple[float, float, float, float] | None:
