@@ -241,6 +241,42 @@ def test_surfaces_are_compared_by_leaving_samples_out(method: str) -> None:
     assert np.sqrt(np.mean(table["residual"][known] ** 2)) < 0.3 * np.std(v)
 
 
+@pytest.mark.parametrize(
+    ("values", "params", "words"),
+    [
+        ([np.nan] * 9, {}, "no row has a usable value"), ([1.0] + [np.nan] * 8, {}, "all values lie at one place"),
+        ([-1.0] * 9, {"transform": "log10"}, "no row has a usable value"), ([1.0] * 9, {"cell": 0.001}, "larger cell size"),
+        ([1.0] * 9, {"attribute": "w"}, "not a number column"),
+    ],
+)  # fmt: skip
+def test_what_can_not_be_gridded_is_told(values: list[float], params: dict[str, Any], words: str) -> None:
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(3.0) * 50, np.arange(3.0) * 50))
+    with pytest.raises(InputError, match=words):
+        gridded("grid-minimum-curvature", points(np.array(values), x, y), **params)
+
+
+def test_equal_values_make_a_flat_grid_and_kriging_says_that_there_is_nothing_to_fit() -> None:
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(5.0) * 50, np.arange(5.0) * 50))
+    flat = gridded("grid-minimum-curvature", points(np.full(25, 7.0), x, y))
+    assert flat.values[np.isfinite(flat.values)] == pytest.approx(7.0)
+    with pytest.raises(InputError, match="all values are the same"):
+        gridded("grid-kriging", points(np.full(25, 7.0), x, y))
+
+
+def test_a_boundary_of_another_system_is_refused() -> None:
+    from .test_grid_work import square
+
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(5.0) * 50, np.arange(5.0) * 50))
+    samples = points(x + y, x, y)
+    op = OPERATIONS["grid-neighbours"]
+    with pytest.raises(InputError, match="EPSG:32632 and EPSG:32629"):
+        op.run(
+            Inputs({"samples": samples, "boundary": square([(0, 0), (90, 0), (90, 90)])}, samples.crs),
+            op.check({"attribute": "v"}),
+            SILENT,
+        )
+
+
 def test_every_method_is_compared_in_one_table() -> None:
     rng = np.random.default_rng(2)
     x, y = rng.uniform(0, 1000, (2, 120))

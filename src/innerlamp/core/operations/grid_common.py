@@ -228,6 +228,8 @@ def finished(
     out[mc.blank_far(lattice, ready.x, ready.y, blanking)] = np.nan
     boundary = inputs.get("boundary")
     if isinstance(boundary, Features):
+        if boundary.crs != inputs["samples"].crs:
+            raise InputError(f"samples and boundary are in {inputs['samples'].crs} and {boundary.crs}", where=boundary.name, fix="Import it again: files are turned into the project's system on the way in")  # fmt: skip
         out[outside(boundary, *lattice.places())] = np.nan
     if not np.isfinite(out).any():
         raise InputError("the grid would be blank everywhere", fix="Blank farther out, or take another boundary")

@@ -57,6 +57,26 @@ def filled(values: FloatArray) -> FloatArray:
     return out
 
 
+def _plane(values: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
+    """Return the plane that fits the known values best, by sums along rows and columns: no matrix of the whole grid."""
+    ny, nx = values.shape
+    y, x = np.linspace(-1, 1, ny), np.linspace(-1, 1, nx)
+    count = known if not known.all() else np.ones((1, 1))
+    rows, columns = (
+        np.broadcast_to(count, (ny, nx)).sum(axis=1, dtype=float),
+        np.broadcast_to(count, (ny, nx)).sum(axis=0, dtype=float),
+    )
+    held = values if known.all() else np.where(known, values, 0.0)
+    by_row, by_column = held.sum(axis=1), held.sum(axis=0)
+    cross = float(y @ (known.astype(float) @ x)) if not known.all() else float(y.sum() * x.sum())
+    total = rows.sum()
+    sx, sy = float(columns @ x), float(rows @ y)
+    normal = np.array([[total, sx, sy], [sx, columns @ x**2, cross], [sy, cross, rows @ y**2]])
+    right = np.array([by_row.sum(), by_column @ x, by_row @ y])
+    a, b, c = np.linalg.lstsq(normal, right, rcond=None)[0]
+    return np.asarray(a + b * x[None, :] + c * y[:, None])
+
+
 def spread(values: FloatArray, dx: float, dy: float, share: float = 0.25) -> Spread:
     """Return a grid made ready; `share` of its size is added on each side, mirrored and tapered by a cosine.
 
@@ -72,10 +92,7 @@ def spread(values: FloatArray, dx: float, dy: float, share: float = 0.25) -> Spr
         raise InputError(f"a grid of {nx} × {ny} cells is too small to be filtered")
     blank = ~np.isfinite(values)
     whole = filled(values)
-    y, x = np.meshgrid(np.linspace(-1, 1, ny), np.linspace(-1, 1, nx), indexing="ij")
-    design = np.column_stack([np.ones(whole.size), x.ravel(), y.ravel()])
-    known = ~blank.ravel()
-    plane = (design @ np.linalg.lstsq(design[known], whole.ravel()[known], rcond=None)[0]).reshape(ny, nx)
+    plane = _plane(whole, ~blank)
     rest = whole - plane
     pads = []
     for n in (ny, nx):
@@ -88,7 +105,7 @@ def spread(values: FloatArray, dx: float, dy: float, share: float = 0.25) -> Spr
         before, after = pads[axis]
         weight[:before] = 0.5 - 0.5 * np.cos(np.pi * np.arange(before) / before)
         weight[before + n :] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(after) + 1.0) / after)
-        extended = extended * (weight[:, None] if axis == 0 else weight[None, :])
+        extended *= weight[:, None] if axis == 0 else weight[None, :]
     ky, kx = np.meshgrid(
         2 * np.pi * np.fft.fftfreq(extended.shape[0], dy), 2 * np.pi * np.fft.rfftfreq(extended.shape[1], dx), indexing="ij"
     )  # fmt: skip
