@@ -15,7 +15,7 @@ from innerlamp.app.painters.structure_signs import StructureSigns
 from innerlamp.app.painters.unit_areas import UnitAreas
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.shell.window import Window
-from innerlamp.app.shots import settle
+from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 
 from .conftest import colours_in, type_into, widget_image
@@ -115,7 +115,7 @@ def test_structural_readings_have_the_signs_of_geological_maps_with_their_dips(d
     pane = alone(window, "Structural readings")
     (signs,) = graphics(pane, StructureSigns)
     assert set(signs.marks) == {"tick", "filled wedge", "box", "bars"}
-    assert signs.shown > 100 and signs.numbers > 60
+    assert wait_until(lambda: signs.shown > 100 and signs.numbers > 60, 5)  # drawn anew when the map rests
     assert {c.name() for c in signs.colours} == {window.ctx.theme.text.lower()}
     pick(window, "colourBy", "Feature")
     settle(window)

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.items.signs import LINE_SIGNS, LineSign
+from .cached import CachedDrawing
 from .contour_lines import along_line
 from .space import seen_part
 
 _APART = 34.0  # pixels between marks
 
 
-class SignedLines(pg.GraphicsObject):
+class SignedLines(CachedDrawing):
     """Lines (n, 2) with a sign each; marks are on the right-hand side of the line as it was drawn."""
 
     def __init__(self, lines: list[np.ndarray], signs: list[str], colours: list[QColor], z: float) -> None:
@@ -28,7 +28,7 @@ class SignedLines(pg.GraphicsObject):
     def boundingRect(self) -> QRectF:  # noqa: N802
         return self._bounds
 
-    def paint(self, painter: QPainter, *_: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         transform = painter.transform()
         matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
         shift = np.array([transform.dx(), transform.dy()])

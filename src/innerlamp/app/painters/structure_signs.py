@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.items.signs import PlaneMark
+from .cached import CachedDrawing
 from .space import Space, seen_part
 
 _HALF, _TICK = 9.0, 5.0
 
 
-class StructureSigns(pg.GraphicsObject):
+class StructureSigns(CachedDrawing):
     """Signs at places; where two would cover each other the later one is left out, and so are numbers that find no space."""
 
     def __init__(
@@ -38,7 +38,7 @@ class StructureSigns(pg.GraphicsObject):
     def viewTransformChanged(self) -> None:  # noqa: N802 - pyqtgraph's name
         self.prepareGeometryChange()
 
-    def paint(self, painter: QPainter, *_: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         transform, view = painter.transform(), seen_part(painter)
         painter.save()
         painter.resetTransform()

@@ -5,17 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from .cached import CachedDrawing
 from .space import seen_part
 
 _STEP = 15.0  # pixels (at 96 to the inch) between repeats
 _MOST = 40_000  # strokes of one area; more would be a grey haze
 
 
-class UnitAreas(pg.GraphicsObject):
+class UnitAreas(CachedDrawing):
     """All areas of one unit."""
 
     def __init__(self, path: QPainterPath, colour: QColor, pattern: str, z: float, opacity: int = 120) -> None:
@@ -26,7 +26,7 @@ class UnitAreas(pg.GraphicsObject):
     def boundingRect(self) -> QRectF:  # noqa: N802
         return self.path.boundingRect()
 
-    def paint(self, painter: QPainter, *_: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         fill = QColor(self.colour)
         fill.setAlpha(self.opacity)
         pen = QPen(self.colour.darker(150), 0.8)
