@@ -12,7 +12,7 @@ import pandas as pd
 from ..crs import parse_crs, same_system
 from ..errors import InputError
 from ..findings import Findings
-from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices
+from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
 
 DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
 _MOST = 20_000_000
@@ -145,7 +145,7 @@ def flatten(shapes: Any) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray
 
     for row, geometry in enumerate(shapes):
         take(geometry, row)
-    starts = np.concatenate([[0], np.cumsum([len(p) for p in parts])]).astype(np.int64)
+    starts = starts_of(parts)
     vertices = np.concatenate(parts) if parts else np.empty((0, 3))
     return vertices, starts, np.array(owner, dtype=np.int64), np.array(role, dtype=np.int8)
 

@@ -94,7 +94,7 @@ def write_netcdf(grid: Grid, path: Path | str) -> None:
 
 def write_xyz(grid: Grid, path: Path | str) -> None:
     """Write the cells that have a value as lines of easting, northing and value."""
-    gx, gy = np.meshgrid(grid.x, grid.y)
+    gx, gy = grid.places
     good = np.isfinite(grid.values)
     with Path(path).open("w", encoding="ascii") as handle:
         handle.write("x y z\n")

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import dataclasses
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
 
+from ..errors import InputError
 from .base import Bounds, FloatArray, Item, bounds_of, class_columns, numeric_columns
 
 POINT, LINE, RING, HOLE = 0, 1, 2, 3
@@ -66,6 +69,40 @@ def segment_starts(item: Features) -> np.ndarray:
     inside = np.ones(max(len(item.vertices) - 1, 0), dtype=bool)
     inside[item.starts[1:-1] - 1] = False
     return np.flatnonzero(inside)
+
+
+def starts_of(parts: Sequence[np.ndarray]) -> np.ndarray:
+    """Return where each of some parts (n, ...) starts when they are put in a row, and where the last one ends."""
+    return np.concatenate([[0], np.cumsum([len(part) for part in parts])]).astype(np.int64)
+
+
+def with_parts(item: Features, parts: Sequence[FloatArray]) -> Features:
+    """Return features whose parts have other vertices (n, 3); owners and roles stay."""
+    return dataclasses.replace(item, vertices=np.concatenate(parts), starts=starts_of(parts))
+
+
+def one_each(paths: Sequence[FloatArray], role: int, z: Sequence[FloatArray] | None = None) -> dict[str, Any]:
+    """Return vertices, starts, owners and roles of features that are one path (n, 2) each; without `z` they lie nowhere in height."""
+    xy = np.concatenate(paths) if paths else np.empty((0, 2))
+    height = np.concatenate(z) if z else np.full(len(xy), np.nan)
+    count = len(paths)
+    return {
+        "vertices": np.column_stack([xy, height]), "starts": starts_of(paths),
+        "owner": np.arange(count, dtype=np.int64), "role": np.full(count, role, dtype=np.int8),
+    }  # fmt: skip
+
+
+def texts_of(item: Features, column: str) -> np.ndarray:
+    """Return a column of features as texts.
+
+    Raises
+    ------
+    InputError
+        When there is no such column; it says which there are.
+    """
+    if column not in item.table.columns:
+        raise InputError(f"the map has no column '{column}'", where=item.name, fix="There are: " + ", ".join(map(str, item.table.columns)))  # fmt: skip
+    return np.asarray(item.table[column].astype(str).to_numpy())
 
 
 def part_vertices(item: Features, part: int) -> FloatArray:

@@ -47,6 +47,12 @@ class Grid(Item):
         return self.y0 + self.dy * np.arange(self.values.shape[0], dtype=float)
 
     @property
+    def places(self) -> tuple[FloatArray, FloatArray]:
+        """Eastings and northings of all cell centres, shape (ny, nx) each."""
+        gx, gy = np.meshgrid(self.x, self.y)
+        return gx, gy
+
+    @property
     def is_ground(self) -> bool:
         return self.attribute == "elevation"
 

@@ -14,9 +14,8 @@ from ..items.features import Features
 from ..items.fields import Grid
 from ..progress import Progress
 from .declare import Cost, Input, Inputs, Maybe, Operation, Output, Params, param
-from .grid_common import outside
+from .grid_common import GRID, outside, same_system
 
-GRID = Input("grid", "Grid", ("grid",))
 MOST = 100_000_000
 
 
@@ -67,18 +66,6 @@ def cells_of(grid: Grid) -> Any:
     return Cells(grid.values, grid.x0, grid.y0, grid.dx, grid.dy)
 
 
-def same_system(first: Grid, other: Item) -> None:
-    """Check that two items lie in one coordinate system.
-
-    Raises
-    ------
-    InputError
-        Names both.
-    """
-    if other.crs != first.crs:
-        raise InputError(f"the items are in {first.crs} and {other.crs}", where=other.name, fix="Import it again: files are turned into the project's system on the way in")  # fmt: skip
-
-
 def _target(inputs: Inputs, p: Resample) -> tuple[float, float, float, int, int]:
     grid, other = inputs["grid"], inputs.get("other")
     assert isinstance(grid, Grid)
@@ -122,7 +109,7 @@ def _run_clip(inputs: Inputs, p: Clip, progress: Progress) -> dict[str, Item]:
     out = grid.values.copy()
     if isinstance(polygons, Features):
         same_system(grid, polygons)
-        gx, gy = np.meshgrid(grid.x, grid.y)
+        gx, gy = grid.places
         off = outside(polygons, gx, gy)
         out[off if p.keep == "inside" else ~off] = np.nan
     with np.errstate(invalid="ignore"):
@@ -182,7 +169,7 @@ def _run_figures(inputs: Inputs, p: PolygonFigures, progress: Progress) -> dict[
     grid, features = inputs["grid"], inputs["polygons"]
     assert isinstance(grid, Grid) and isinstance(features, Features)
     same_system(grid, features)
-    gx, gy = np.meshgrid(grid.x, grid.y)
+    gx, gy = grid.places
     names = ("cells", "mean", "median", "lowest", "highest", "deviation")
     figures = np.full((len(features.table), len(names)), np.nan)
     found: dict[int, list[np.ndarray]] = {}

@@ -9,7 +9,7 @@ import pandas as pd
 
 from ..errors import InputError
 from ..items.base import Item
-from ..items.features import LINE, Features
+from ..items.features import LINE, Features, one_each
 from ..items.fields import Grid
 from ..progress import Progress
 from .declare import Cost, Input, Inputs, Operation, Output, Params, param
@@ -71,13 +71,10 @@ def _run(inputs: Inputs, p: DrawContours, progress: Progress) -> dict[str, Item]
             "round": [c.round for c in found],
         }
     )  # fmt: skip
-    starts = np.concatenate([[0], np.cumsum([len(c.xy) for c in found])]).astype(np.int64)
-    count = len(found)
-    progress(1.0, f"{len(levels)} levels from {levels[0]:g} to {levels[-1]:g}, {count:,} lines")
+    progress(1.0, f"{len(levels)} levels from {levels[0]:g} to {levels[-1]:g}, {len(found):,} lines")
     features = Features(
         name=p.name or f"Contours of {grid.name}", crs=grid.crs, table=table,
-        vertices=np.column_stack([np.concatenate([c.xy for c in found]), np.concatenate(z)]), starts=starts,
-        owner=np.arange(count, dtype=np.int64), role=np.full(count, LINE, dtype=np.int8), units={grid.attribute: grid.unit},
+        **one_each([c.xy for c in found], LINE, z), units={grid.attribute: grid.unit},
     )  # fmt: skip
     return {"contours": features}
 

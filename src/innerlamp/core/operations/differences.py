@@ -213,7 +213,7 @@ def _features(a: Features, b: Features) -> list[Change]:
 
 
 def _grid(a: Grid, b: Grid) -> list[Change]:
-    gx, gy = np.meshgrid(b.x, b.y)
+    gx, gy = b.places
     before = bilinear(a.values, a.x0, a.y0, a.dx, a.dy, gx, gy)
     moved = b.values - before
     good = np.isfinite(moved)

@@ -13,7 +13,7 @@ from ..compute.geometry import sketching as sk
 from ..errors import InputError
 from ..formats.features import flatten, polygons_of, shapes_of
 from ..items.base import Item
-from ..items.features import HOLE, LINE, RING, Features, part_vertices
+from ..items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts
 from ..progress import Progress
 from .declare import Input, Inputs, Operation, Output, Params, param
 
@@ -84,9 +84,9 @@ def _polygonal(shape: Any) -> Any:
     """What of a shape is polygon: differences may leave lines where only edges met."""
     import shapely
 
-    if shape.geom_type in ("Polygon", "MultiPolygon"):
+    if sk.is_area(shape):
         return shape
-    parts = [p for p in getattr(shape, "geoms", []) if p.geom_type in ("Polygon", "MultiPolygon")]
+    parts = [p for p in getattr(shape, "geoms", []) if sk.is_area(p)]
     return shapely.union_all(parts) if parts else shapely.Polygon()
 
 
@@ -108,10 +108,7 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
     item = inputs.get("features")
     if item is None:
         table = pd.DataFrame({p.column: pd.Series([], dtype=object)})
-        item = Features(
-            name=p.name or "Drawn map", crs=inputs.crs, table=table, vertices=np.empty((0, 3)), starts=np.zeros(1, dtype=np.int64),
-            owner=np.empty(0, dtype=np.int64), role=np.empty(0, dtype=np.int8),
-        )  # fmt: skip
+        item = Features(name=p.name or "Drawn map", crs=inputs.crs, table=table, **one_each([], RING))
     assert isinstance(item, Features)
     shapes, table = shapes_of(item), item.table
     if p.column not in table.columns:
@@ -124,7 +121,7 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
         new = shapely.LineString(at)
     else:
         new = sk.polygon(at)
-        area = [k for k, s in enumerate(shapes) if s.geom_type in ("Polygon", "MultiPolygon")]
+        area = [k for k, s in enumerate(shapes) if sk.is_area(s)]
         if p.over == "cut others":
             for k in area:
                 if shapes[k].intersects(new):
@@ -152,8 +149,7 @@ def _sharing(item: Features, places: np.ndarray) -> Features:
             low, high = v[:, :2].min(axis=0) - sk.SAME, v[:, :2].max(axis=0) + sk.SAME
             v = sk.with_corners(v, places[(places >= low).all(axis=1) & (places <= high).all(axis=1)])
         parts.append(v)
-    starts = np.concatenate([[0], np.cumsum([len(v) for v in parts])]).astype(np.int64)
-    return dataclasses.replace(item, vertices=np.concatenate(parts), starts=starts)
+    return with_parts(item, parts)
 
 
 def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, Item]:
@@ -188,8 +184,7 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
                 if len(v) < (2 if item.role[k] == LINE else 1):
                     raise InputError("nothing would be left of the feature", where=item.name, fix="Remove the feature instead")  # fmt: skip
             parts.append(v)
-        starts = np.concatenate([[0], np.cumsum([len(v) for v in parts])]).astype(np.int64)
-        made = dataclasses.replace(item, vertices=np.concatenate(parts), starts=starts)
+        made = with_parts(item, parts)
     if np.isin(item.role[np.unique(part_of[touched])], (RING, HOLE)).any():
         polygons_of(made)  # says so when one would cross itself
     progress(1.0, f"{len(np.unique(part_of[touched]))} boundaries changed")
@@ -266,14 +261,12 @@ def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, 
 
     item = inputs["features"]
     assert isinstance(item, Features)
-    if p.column not in item.table.columns:
-        raise InputError(f"the map has no column '{p.column}'", where=item.name, fix="There are: " + ", ".join(map(str, item.table.columns)))  # fmt: skip
-    shapes, names = shapes_of(item), item.table[p.column].astype(str).to_numpy()
+    names, shapes = texts_of(item, p.column), shapes_of(item)
     out: list[Any] = []
     rows: list[int] = []
     for name in dict.fromkeys(names):
         mine = [k for k in range(len(shapes)) if names[k] == name]
-        area = [k for k in mine if shapes[k].geom_type.endswith("Polygon")]
+        area = [k for k in mine if sk.is_area(shapes[k])]
         if area:
             whole = shapely.union_all([shapes[k] for k in area])
             parts = list(getattr(whole, "geoms", [whole]))

@@ -11,7 +11,7 @@ import pandas as pd
 from ..errors import InputError
 from ..formats.features import polygons_of
 from ..items.base import Item
-from ..items.features import RING, Features
+from ..items.features import RING, Features, one_each, texts_of
 from ..items.points import PointSet
 from ..progress import Progress
 from .declare import Input, Inputs, Operation, Output, Params, Several, param
@@ -81,14 +81,10 @@ def _run_anomalies(inputs: Inputs, p: Anomalies, progress: Progress) -> dict[str
             "mean": [float(v[g.rows].mean()) for g in groups],
         }
     )  # fmt: skip
-    starts = np.concatenate([[0], np.cumsum([len(g.outline) for g in groups])]).astype(np.int64)
-    xy = np.concatenate([g.outline for g in groups])
     progress(1.0, f"threshold {level:.4g} {unit}, {int(over.sum())} samples over it in {len(groups)} anomalies")
     features = Features(
         name=p.name or f"{p.attribute} anomalies", crs=samples.crs, table=table,
-        vertices=np.column_stack([xy, np.full(len(xy), np.nan)]), starts=starts,
-        owner=np.arange(len(groups), dtype=np.int64), role=np.full(len(groups), RING, dtype=np.int8),
-        units={"area_ha": "ha", "peak": unit, "mean": unit},
+        **one_each([g.outline for g in groups], RING), units={"area_ha": "ha", "peak": unit, "mean": unit},
     )  # fmt: skip
     return {"anomalies": features}
 
@@ -103,12 +99,10 @@ def unit_at(features: Features, column: str, x: np.ndarray, y: np.ndarray) -> np
     """
     import shapely
 
-    if column not in features.table.columns:
-        raise InputError(f"the map has no column '{column}'", where=features.name, fix="There are: " + ", ".join(map(str, features.table.columns)))  # fmt: skip
+    names = texts_of(features, column)
     owner, shapes = zip(*polygons_of(features), strict=True)
     point, hit = shapely.STRtree(shapes).query(shapely.points(x, y), predicate="within")
     out = np.full(len(x), "", dtype=object)
-    names = features.table[column].astype(str).to_numpy()
     # Where polygons overlap the smaller one counts: it was drawn upon the other.
     order = np.argsort([-shapes[k].area for k in hit], kind="stable")
     out[point[order]] = names[[owner[k] for k in hit[order]]]

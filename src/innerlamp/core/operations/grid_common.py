@@ -53,6 +53,28 @@ BOUNDARY = Input(
 )  # fmt: skip
 
 
+GRID = Input("grid", "Grid", ("grid",))
+
+
+def same_system(first: Item, other: Item) -> None:
+    """Check that two items lie in one coordinate system.
+
+    Raises
+    ------
+    InputError
+        Names both.
+    """
+    if other.crs != first.crs:
+        raise InputError(f"the items are in {first.crs} and {other.crs}", where=other.name, fix="Import it again: files are turned into the project's system on the way in")  # fmt: skip
+
+
+def cells_cost(grid: Item, per_cell: float) -> Cost:
+    """Return what work on the cells of a grid takes, at so many seconds a cell."""
+    assert isinstance(grid, Grid)
+    ny, nx = grid.values.shape
+    return Cost(f"{nx} × {ny} cells", grid.values.size * 1.5e-4, 0.2 + grid.values.size * per_cell)
+
+
 @dataclass(frozen=True)
 class Samples:
     """Values made ready: places in metres, one or two components, the distance between neighbours, and the way back."""
@@ -91,21 +113,33 @@ def values_of(item: Item, attribute: str, transform: Transform = "none") -> tupl
     return x[good], y[good], v[good]
 
 
-def read_samples(item: Item, p: GridValues) -> Samples:
-    """Return the samples of a form, transformed, with those at one place made one."""
-    from ..compute.gridding import kriging as kr
+def spacing_of(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
+    """Return the distance between neighbouring samples, or lines, and the share of it that suits a cell.
+
+    Raises
+    ------
+    InputError
+        When all values lie at one place.
+    """
     from ..compute.gridding import minimum_curvature as mc
 
-    x, y, v = values_of(item, p.attribute, p.transform)
     spacing = mc.typical_spacing(x, y)
     if not np.isfinite(spacing):
         raise InputError("all values lie at one place")
-    share = 0.5
     if isinstance(item, SurveyLines):
         table = item.table
         between = mc.line_spacing(table["x"].to_numpy(float), table["y"].to_numpy(float), table["line"].to_numpy())
         if np.isfinite(between) and between > spacing:
-            spacing, share = between, 0.25
+            return between, 0.25
+    return spacing, 0.5
+
+
+def read_samples(item: Item, p: GridValues) -> Samples:
+    """Return the samples of a form, transformed, with those at one place made one."""
+    from ..compute.gridding import kriging as kr
+
+    x, y, v = values_of(item, p.attribute, p.transform)
+    spacing, share = spacing_of(item, x, y)
     angles = p.transform in ("direction", "axis")
     if angles:
         turn = np.radians(v * (2.0 if p.transform == "axis" else 1.0))
@@ -141,10 +175,20 @@ def read_samples(item: Item, p: GridValues) -> Samples:
     return Samples(x, y, parts, spacing, merged, share, back, note)
 
 
-def settled(ready: Samples, p: GridValues) -> tuple[float, float]:
+def settled(spacing: float, share: float, p: GridValues) -> tuple[float, float]:
     """Return cell size and blanking distance, proposed from the spacing of the samples where they are 0."""
-    cell = p.cell or float(f"{ready.spacing * ready.share:.2g}")
-    return cell, p.blanking or float(f"{1.5 * max(ready.spacing, cell):.2g}")
+    cell = p.cell or float(f"{spacing * share:.2g}")
+    return cell, p.blanking or float(f"{1.5 * max(spacing, cell):.2g}")
+
+
+def _cells(x: np.ndarray, y: np.ndarray, spacing: float, share: float, p: GridValues) -> tuple[Lattice, float]:
+    from ..compute.gridding import minimum_curvature as mc
+
+    cell, blanking = settled(spacing, share, p)
+    lattice = mc.lattice_around(x, y, cell, margin=cell)
+    if lattice.size > mc.LARGEST:
+        raise InputError(f"the grid would have {lattice.nx:,} × {lattice.ny:,} cells", fix="Take a larger cell size")
+    return lattice, blanking
 
 
 def lattice_of(ready: Samples, p: GridValues) -> tuple[Lattice, float]:
@@ -155,13 +199,7 @@ def lattice_of(ready: Samples, p: GridValues) -> tuple[Lattice, float]:
     InputError
         With more cells than memory holds.
     """
-    from ..compute.gridding import minimum_curvature as mc
-
-    cell, blanking = settled(ready, p)
-    lattice = mc.lattice_around(ready.x, ready.y, cell, margin=cell)
-    if lattice.size > mc.LARGEST:
-        raise InputError(f"the grid would have {lattice.nx:,} × {lattice.ny:,} cells", fix="Take a larger cell size")
-    return lattice, blanking
+    return _cells(ready.x, ready.y, ready.spacing, ready.share, p)
 
 
 def _turned(x: np.ndarray, y: np.ndarray, p: Trended) -> tuple[np.ndarray, np.ndarray]:
@@ -170,13 +208,17 @@ def _turned(x: np.ndarray, y: np.ndarray, p: Trended) -> tuple[np.ndarray, np.nd
     return x * np.cos(a) - y * np.sin(a), (x * np.sin(a) + y * np.cos(a)) / p.stretch
 
 
-def at_cells(ready: Samples, lattice: Lattice, p: Trended, estimate: AtPlaces) -> list[np.ndarray]:
-    """Return each component at the cells (ny, nx), by a method that estimates at places."""
+def _frames(ready: Samples, lattice: Lattice, p: Trended) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Samples and cells in the frame of the trend, counted from the middle of the samples."""
     gx, gy = lattice.places()
     cx, cy = float(ready.x.mean()), float(ready.y.mean())
-    u, v = _turned(ready.x - cx, ready.y - cy, p)
-    gu, gv = _turned(gx.ravel() - cx, gy.ravel() - cy, p)
-    return [estimate(u, v, part, gu, gv).reshape(gx.shape) for part in ready.parts]
+    return *_turned(ready.x - cx, ready.y - cy, p), *_turned(gx.ravel() - cx, gy.ravel() - cy, p)
+
+
+def at_cells(ready: Samples, lattice: Lattice, p: Trended, estimate: AtPlaces) -> list[np.ndarray]:
+    """Return each component at the cells (ny, nx), by a method that estimates at places."""
+    u, v, gu, gv = _frames(ready, lattice, p)
+    return [estimate(u, v, part, gu, gv).reshape(lattice.ny, lattice.nx) for part in ready.parts]
 
 
 def on_lattice(ready: Samples, lattice: Lattice, p: Trended, estimate: OnLattice) -> list[np.ndarray]:
@@ -186,15 +228,12 @@ def on_lattice(ready: Samples, lattice: Lattice, p: Trended, estimate: OnLattice
 
     if p.stretch == 1.0:
         return [estimate(ready.x, ready.y, part, lattice) for part in ready.parts]
-    gx, gy = lattice.places()
-    cx, cy = float(ready.x.mean()), float(ready.y.mean())
-    u, v = _turned(ready.x - cx, ready.y - cy, p)
-    gu, gv = _turned(gx.ravel() - cx, gy.ravel() - cy, p)
+    u, v, gu, gv = _frames(ready, lattice, p)
     # As many cells as the map has: the stretch makes the area smaller, so the cells are made smaller with it.
     fine = lattice.cell / float(np.sqrt(p.stretch))
     along = mc.lattice_around(gu, gv, fine, margin=lattice.cell)
     return [
-        np.asarray(bilinear(estimate(u, v, part, along), along.x0, along.y0, along.cell, along.cell, gu, gv)).reshape(gx.shape)
+        np.asarray(bilinear(estimate(u, v, part, along), along.x0, along.y0, along.cell, along.cell, gu, gv)).reshape(lattice.ny, lattice.nx)
         for part in ready.parts
     ]  # fmt: skip
 
@@ -228,8 +267,7 @@ def finished(
     out[mc.blank_far(lattice, ready.x, ready.y, blanking)] = np.nan
     boundary = inputs.get("boundary")
     if isinstance(boundary, Features):
-        if boundary.crs != inputs["samples"].crs:
-            raise InputError(f"samples and boundary are in {inputs['samples'].crs} and {boundary.crs}", where=boundary.name, fix="Import it again: files are turned into the project's system on the way in")  # fmt: skip
+        same_system(inputs["samples"], boundary)
         out[outside(boundary, *lattice.places())] = np.nan
     if not np.isfinite(out).any():
         raise InputError("the grid would be blank everywhere", fix="Blank farther out, or take another boundary")
@@ -242,7 +280,10 @@ def finished(
 
 def cost(inputs: Inputs, p: GridValues, per_second: float, bytes_each: float) -> Cost:
     """Return what a grid will take, from its cells."""
-    lattice, blanking = lattice_of(read_samples(inputs["samples"], p), p)
+    # Neither values nor twins matter for it: a form asks at each change.
+    item = inputs["samples"]
+    x, y, _ = values_of(item, p.attribute, p.transform)
+    lattice, blanking = _cells(x, y, *spacing_of(item, x, y), p)
     kept = lattice.size * 8e-6
     words = f"{lattice.nx} × {lattice.ny} cells of {lattice.cell:g} m ({kept:,.1f} MB), blank beyond {blanking:g} m"
     return Cost(words, lattice.size * bytes_each * 1e-6 + 50, 1.0 + lattice.size / per_second)

@@ -10,12 +10,13 @@ import pandas as pd
 from ..compute.geometry.sampling import bilinear
 from ..errors import InputError
 from ..items.base import Item
-from ..items.features import LINE, Features
+from ..items.features import LINE, Features, one_each
 from ..items.fields import Grid
 from ..items.points import PointSet
 from ..progress import Progress
-from .cell_work import GRID, like, same_system
+from .cell_work import like
 from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .grid_common import GRID, cells_cost, same_system
 
 MOST_PAIRS = 20_000
 
@@ -46,7 +47,7 @@ def _run_agreement(inputs: Inputs, p: Agreement, progress: Progress) -> dict[str
     first, second = inputs["grid"], inputs["other"]
     assert isinstance(first, Grid) and isinstance(second, Grid)
     same_system(first, second)
-    gx, gy = np.meshgrid(first.x, first.y)
+    gx, gy = first.places
     there = bilinear(second.values, second.x0, second.y0, second.dx, second.dy, gx, gy)
     both = np.isfinite(first.values) & np.isfinite(there)
     if both.sum() < 9:
@@ -90,12 +91,10 @@ def _run_lineaments(inputs: Inputs, p: PickLineaments, progress: Progress) -> di
         raise InputError(f"no ridge is {shortest:g} m long", where=grid.name, fix="Allow shorter ones, or a larger share of cells")  # fmt: skip
     per = f"{grid.unit}/m" if by_gradient else grid.unit
     table = pd.DataFrame({"strength": [f.strength for f in found], "length": [f.length for f in found], "azimuth": [f.azimuth for f in found]})  # fmt: skip
-    xy = np.concatenate([f.xy for f in found])
     progress(1.0, f"{len(found):,} lines, {sum(f.length for f in found) / 1000:.1f} km together")
     features = Features(
         name=p.name or f"Lineaments of {grid.name}", crs=grid.crs, table=table,
-        vertices=np.column_stack([xy, np.full(len(xy), np.nan)]), starts=np.concatenate([[0], np.cumsum([len(f.xy) for f in found])]).astype(np.int64),
-        owner=np.arange(len(found), dtype=np.int64), role=np.full(len(found), LINE, dtype=np.int8), units={"strength": per, "length": "m", "azimuth": "°"},
+        **one_each([f.xy for f in found], LINE), units={"strength": per, "length": "m", "azimuth": "°"},
     )  # fmt: skip
     return {"lines": features}
 
@@ -144,9 +143,7 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
 
 
 def _agreement_cost(inputs: Inputs, p: Any) -> Cost:
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
-    return Cost(f"{grid.values.shape[1]} × {grid.values.shape[0]} cells", grid.values.size * 1.5e-4, 0.2 + grid.values.size * 8e-7)  # fmt: skip
+    return cells_cost(inputs["grid"], 8e-7)
 
 
 AGREEMENT = Operation(

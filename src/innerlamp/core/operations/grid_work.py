@@ -13,6 +13,7 @@ from ..items.base import Item
 from ..items.fields import Grid
 from ..progress import Progress
 from .declare import Cost, Input, Inputs, Operation, Output, Params, param
+from .grid_common import GRID, cells_cost, same_system
 
 Filter = Literal[
     "vertical derivative", "horizontal gradient", "total gradient", "tilt angle", "continuation",
@@ -114,14 +115,13 @@ def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, 
 def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str, Item]:
     first = inputs["a"]
     assert isinstance(first, Grid)
-    gx, gy = np.meshgrid(first.x, first.y)
+    gx, gy = first.places
     columns: dict[str, np.ndarray] = {"a": first.values.ravel(), "x": gx.ravel(), "y": gy.ravel()}
     for slot in ("b", "c"):
         other = inputs.get(slot)
         if not isinstance(other, Grid):
             continue
-        if other.crs != first.crs:
-            raise InputError(f"the grids are in {first.crs} and {other.crs}", where=other.name, fix="Import it again: grids are turned into the project's system on the way in")  # fmt: skip
+        same_system(first, other)
         same = other.values.shape == first.values.shape and np.allclose([other.x0, other.y0, other.dx, other.dy], [first.x0, first.y0, first.dx, first.dy])  # fmt: skip
         columns[slot] = other.values.ravel() if same else bilinear(other.values, other.x0, other.y0, other.dx, other.dy, gx.ravel(), gy.ravel())  # fmt: skip
     absent = [n for n in ("b", "c") if n in columns_used(p.expression) and n not in columns]
@@ -145,22 +145,18 @@ def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str
 
 
 def _estimate(inputs: Inputs, p: Any) -> Cost:
-    grid = inputs.get("grid") or inputs.get("a")
-    assert isinstance(grid, Grid)
-    ny, nx = grid.values.shape
-    return Cost(f"{nx} × {ny} cells", grid.values.size * 1.5e-4, 0.2 + grid.values.size * 6e-7)
+    return cells_cost(inputs.get("grid") or inputs["a"], 6e-7)
 
 
-_GRID = Input("grid", "Grid", ("grid",))
 FILTER = Operation(
     name="filter-grid", title="Filter a potential field", area="Geophysics",
     help="Derivatives, gradients, tilt angle, continuation, reduction to the pole, pseudo-gravity and band-pass of a grid; gaps and edges are handled and come back as they were.",
-    params=FilterGrid, run=_run_filter, inputs=(_GRID,), outputs=(Output("filtered", "grid", "Filtered grid"),), estimate=_estimate,
+    params=FilterGrid, run=_run_filter, inputs=(GRID,), outputs=(Output("filtered", "grid", "Filtered grid"),), estimate=_estimate,
 )  # fmt: skip
 REGIONAL = Operation(
     name="regional-residual", title="Part regional and residual", area="Geophysics",
     help="Takes a polynomial surface or the field continued upward off a grid; both parts come out.",
-    params=Regional, run=_run_regional, inputs=(_GRID,),
+    params=Regional, run=_run_regional, inputs=(GRID,),
     outputs=(Output("residual", "grid", "Residual"), Output("regional", "grid", "Regional")), estimate=_estimate,
 )  # fmt: skip
 CALCULATE = Operation(

@@ -244,7 +244,7 @@ def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[
     best = np.inf
     for number, method in enumerate(methods):
         part = progress.part(0.05 + 0.9 * number / len(methods), 0.05 + 0.9 * (number + 1) / len(methods))
-        estimate, variance, note = left_out_by(method, ready, settled(ready, form)[0], p, part)
+        estimate, variance, note = left_out_by(method, ready, settled(ready.spacing, ready.share, form)[0], p, part)
         numbers = judge(v, estimate, variance)
         told.append((numbers.rmse, f"{method}{note}, {numbers.words}"))
         if len(methods) > 1:

@@ -26,15 +26,23 @@ class Snap:
     position: float = 0.0
 
 
-def snap(x: float, y: float, paths: Sequence[FloatArray], reach: float) -> Snap:
-    """Return the nearest corner of some paths (n, 2) within `reach` metres, else the nearest place on an edge, else the place itself."""
+def boxes_of(paths: Sequence[FloatArray]) -> FloatArray:
+    """Return west, south, east, north of each path, shape (n, 4): worked out once, they make snapping to many quick."""
+    return np.array([[*path.min(axis=0), *path.max(axis=0)] for path in paths]).reshape(-1, 4)
+
+
+def snap(x: float, y: float, paths: Sequence[FloatArray], reach: float, boxes: FloatArray | None = None) -> Snap:
+    """Return the nearest corner of some paths (n, 2) within `reach` metres, else the nearest place on an edge, else the place itself.
+
+    `boxes` are those of `boxes_of` where they are at hand.
+    """
     best: tuple[float, Snap] | None = None
     edge: tuple[float, Snap] | None = None
     here = np.array([x, y])
-    for number, path in enumerate(paths):
-        low, high = path.min(axis=0) - reach, path.max(axis=0) + reach
-        if not (low <= here).all() or not (here <= high).all():
-            continue
+    boxes = boxes_of(paths) if boxes is None else boxes
+    near = (boxes[:, :2] - reach <= here).all(axis=1) & (here <= boxes[:, 2:] + reach).all(axis=1)
+    for number in np.flatnonzero(near).tolist():
+        path = paths[number]
         away = np.hypot(*(path - here).T)
         k = int(np.argmin(away))
         if away[k] <= reach and (best is None or away[k] < best[0]):
@@ -117,13 +125,18 @@ def polygon(points: FloatArray) -> Any:
     return shape
 
 
+def is_area(shape: Any) -> bool:
+    """Return whether a shapely geometry is a polygon or several."""
+    return str(shape.geom_type).endswith("Polygon")
+
+
 def split(shape: Any, cut: Any) -> list[Any]:
     """Return the parts of a polygon or line that a line cuts it into; one part where the line does not cross it."""
     import shapely
     from shapely.ops import polygonize
     from shapely.ops import split as split_line
 
-    if shape.geom_type.endswith("Polygon"):
+    if is_area(shape):
         edges = shapely.union_all([shape.boundary, cut])
         # Faces that lie in holes are no part of the polygon.
         return [face for face in polygonize(edges) if shape.contains(face.representative_point())]

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from ...errors import InputError
 from ...progress import SILENT, Progress
 from ..geometry.sampling import bilinear
-from . import plate
 
 FloatArray = NDArray[np.float64]
 Seam = Literal["fade", "first", "last", "mean", "highest", "lowest"]
@@ -69,6 +68,8 @@ def filled_gaps(values: FloatArray, cell: float, widest: float, tension: float =
         When the grid has fewer than three values.
     """
     from scipy.ndimage import distance_transform_edt
+
+    from . import plate
 
     gap = ~np.isfinite(values)
     if not gap.any():

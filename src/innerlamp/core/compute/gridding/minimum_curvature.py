@@ -23,7 +23,6 @@ from scipy.spatial import cKDTree
 
 from ...errors import InputError
 from ...progress import SILENT, Progress
-from . import plate
 
 FloatArray = NDArray[np.float64]
 DIRECT, LARGEST = 40_000, 30_000_000
@@ -94,6 +93,8 @@ def minimum_curvature(
     x, y, values = x[good], y[good], values[good]
     if not 0.0 <= tension < 1.0:
         raise InputError(f"the tension must be from 0 to below 1, not {tension:g}")
+    from . import plate  # it brings a compiler along, which proposing a lattice does not need
+
     large = (lattice.nx + 2 * padding) * (lattice.ny + 2 * padding) > DIRECT
     (left, right_side), (low, high) = ((plate.padded(n, padding) if large else (padding, padding)) for n in (lattice.nx, lattice.ny))  # fmt: skip
     nx, ny = lattice.nx + left + right_side, lattice.ny + low + high
@@ -132,7 +133,7 @@ def _direct(u: FloatArray, v: FloatArray, rest: FloatArray, nx: int, ny: int, te
     # The shorter side runs fastest: the band of the matrix, and so the work, is then smallest.
     turned = nx > ny
     sampler = _bilinear_matrix(v, u, ny, nx) if turned else _bilinear_matrix(u, v, nx, ny)
-    energy = plate.plate_energy(*((ny, nx) if turned else (nx, ny)), tension)
+    energy = plate_energy(*((ny, nx) if turned else (nx, ny)), tension)
     matrix = (energy + _HOLD * (sampler.T @ sampler)).tocsr()
     solve = _solver(matrix, 2 * min(nx, ny) + 2)
     right = _HOLD * (sampler.T @ rest)
@@ -155,6 +156,25 @@ def _banded(matrix: sp.csr_matrix, band: int) -> FloatArray:
     out = np.zeros((band + 1, matrix.shape[0]))
     out[lower.row - lower.col, lower.col] = lower.data
     return out
+
+
+def plate_energy(nx: int, ny: int, tension: float = 0.0) -> sp.csr_matrix:
+    """Return the matrix of ``(1 - t) (uxx² + 2 uxy² + uyy²) + t (ux² + uy²)`` of a free plate, in cells."""
+
+    def second(n: int) -> sp.csr_matrix:
+        return sp.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(n - 2, n), format="csr")
+
+    def first(n: int) -> sp.csr_matrix:
+        return sp.diags([-1.0, 1.0], [0, 1], shape=(n - 1, n), format="csr")
+
+    xx = sp.kron(sp.identity(ny), second(nx))
+    yy = sp.kron(second(ny), sp.identity(nx))
+    xy = sp.kron(first(ny), first(nx))
+    bending = xx.T @ xx + yy.T @ yy + 2.0 * (xy.T @ xy)
+    if not tension:
+        return bending.tocsr()
+    dx, dy = sp.kron(sp.identity(ny), first(nx)), sp.kron(first(ny), sp.identity(nx))
+    return ((1.0 - tension) * bending + tension * (dx.T @ dx + dy.T @ dy)).tocsr()
 
 
 def _bilinear_matrix(u: FloatArray, v: FloatArray, nx: int, ny: int) -> sp.csr_matrix:

@@ -19,6 +19,8 @@ from numpy.typing import NDArray
 from scipy.linalg import cho_factor, cho_solve
 
 from ...progress import SILENT, Progress
+from ..geometry.sampling import bilinear
+from .minimum_curvature import plate_energy
 
 FloatArray = NDArray[np.float64]
 SingleArray = NDArray[np.float32]
@@ -27,25 +29,6 @@ _COARSEST = 24
 _WIDE = 100_000  # nodes from which sharing the work among cores pays
 _DEGREE = 4
 _HIGHEST, _LOWEST = 3.8, 0.2  # eigenvalues of the scaled plate: all lie below the first, rough shapes above the second
-
-
-def plate_energy(nx: int, ny: int, tension: float = 0.0) -> sp.csr_matrix:
-    """Return the matrix of ``(1 - t) (uxx² + 2 uxy² + uyy²) + t (ux² + uy²)`` of a free plate, in cells."""
-
-    def second(n: int) -> sp.csr_matrix:
-        return sp.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(n - 2, n), format="csr")
-
-    def first(n: int) -> sp.csr_matrix:
-        return sp.diags([-1.0, 1.0], [0, 1], shape=(n - 1, n), format="csr")
-
-    xx = sp.kron(sp.identity(ny), second(nx))
-    yy = sp.kron(second(ny), sp.identity(nx))
-    xy = sp.kron(first(ny), first(nx))
-    bending = xx.T @ xx + yy.T @ yy + 2.0 * (xy.T @ xy)
-    if not tension:
-        return bending.tocsr()
-    dx, dy = sp.kron(sp.identity(ny), first(nx)), sp.kron(first(ny), sp.identity(nx))
-    return ((1.0 - tension) * bending + tension * (dx.T @ dx + dy.T @ dy)).tocsr()
 
 
 def _stencils(bending: float, tension: float) -> FloatArray:
@@ -295,26 +278,26 @@ class Plate:
 
     def solve(
         self, right: FloatArray, start: FloatArray, tolerance: float, most: int = 40, progress: Progress = SILENT
-    ) -> tuple[FloatArray, int]:
-        """Return z with (plate + springs) z = right to a relative tolerance of the energy of the first residual, and the count of steps."""
+    ) -> FloatArray:
+        """Return z with (plate + springs) z = right, to a relative tolerance of the energy of the first residual."""
         z = start.copy()
         rest = right - self.applied(z)
         soft = self.softened(rest.astype(np.float32))
         along = soft.astype(float)
         energy = first = float(_dots(rest, along).sum())
         if energy <= 0.0:
-            return z, 0
+            return z
         for count in range(1, most + 1):
             product = self.applied(along)
             _advance(z, rest, along, product, energy / float(_dots(along, product).sum()))
             soft = self.softened(rest.astype(np.float32))
             new = float(_dots(rest, soft).sum())
             if new <= tolerance**2 * first:
-                return z, count
+                return z
             _turn(along, soft, new / energy)
             energy = new
             progress(count / most, f"Bending the plate: {np.sqrt(new / first):.1e} of the first misfit left")
-        return z, most
+        return z
 
 
 def padded(n: int, least: int) -> tuple[int, int]:
@@ -347,21 +330,17 @@ def through(
     node = j * nx + i
     count = np.bincount(node, minlength=nx * ny)
     held = count > 0
-    mean = np.zeros(nx * ny)
-    mean[held] = np.bincount(node, values, nx * ny)[held] / count[held]
+
+    def at_nodes(values: FloatArray) -> FloatArray:
+        """The mean of what the samples of each node have, 0 where there are none."""
+        return np.where(held, np.bincount(node, values, nx * ny) / np.maximum(count, 1), 0.0).reshape(ny, nx)
+
     plate = Plate(np.where(held, SPRING, 0.0).reshape(ny, nx), tension)
-    a, b = np.minimum(u.astype(np.int64), nx - 2), np.minimum(v.astype(np.int64), ny - 2)
-    fu, fv = u - a, v - b
-    target = mean
-    z = np.zeros((ny, nx))
+    target, z = at_nodes(values), np.zeros((ny, nx))
     for number in range(rounds):
         part = progress.part(number / rounds, (number + 1) / rounds)
-        z, _ = plate.solve(SPRING * target.reshape(ny, nx), z, 1e-4 if number == 0 else 1e-2, progress=part)
-        there = (
-            (1 - fv) * ((1 - fu) * z[b, a] + fu * z[b, a + 1]) + fv * ((1 - fu) * z[b + 1, a] + fu * z[b + 1, a + 1])
-        )  # fmt: skip
-        missed = np.zeros(nx * ny)
-        missed[held] = np.bincount(node, values - there, nx * ny)[held] / count[held]
+        z = plate.solve(SPRING * target, z, 1e-4 if number == 0 else 1e-2, progress=part)
+        missed = at_nodes(values - bilinear(z, 0.0, 0.0, 1.0, 1.0, u, v))
         if number + 1 < rounds and np.abs(missed).max() < 1e-4 * np.ptp(values):
             break
         target = target + missed

@@ -33,7 +33,7 @@ def _system(xy: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
     matrix = np.zeros((n + 3, n + 3))
     r = np.hypot(xy[:, None, 0] - xy[None, :, 0], xy[:, None, 1] - xy[None, :, 1])
     # The sign of smoothing goes with that of the kernel on shapes that the plane can't take up.
-    matrix[:n, :n] = _kernel(kernel, r) + smoothing * np.eye(n)
+    matrix[:n, :n] = _kernel(kernel, r) + (-smoothing if kernel == "linear" else smoothing) * np.eye(n)
     matrix[:n, n], matrix[:n, n + 1 :] = 1.0, xy
     matrix[n:, :n] = matrix[:n, n:].T
     return matrix
@@ -58,8 +58,13 @@ def _evaluated(xy: FloatArray, weights: FloatArray, kernel: Kernel, at: FloatArr
     return out
 
 
+def _frame(xy: FloatArray) -> tuple[FloatArray, float]:
+    """Middle and size of an area, in which its coordinates are counted."""
+    return xy.mean(axis=0), float(np.ptp(xy, axis=0).max()) or 1.0
+
+
 def _fitted(xy: FloatArray, values: FloatArray, at: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
-    middle, size = xy.mean(axis=0), float(np.ptp(xy, axis=0).max()) or 1.0
+    middle, size = _frame(xy)
     scaled = (xy - middle) / size
     weights = _solved(_system(scaled, kernel, smoothing), np.concatenate([values, np.zeros(3)]))
     return _evaluated(scaled, weights, kernel, (at - middle) / size)
@@ -88,10 +93,9 @@ def radial(
     xy, at = np.column_stack([x, y]), np.column_stack([at_x, at_y])
     if len(xy) < 3 or np.linalg.matrix_rank(xy - xy.mean(axis=0), tol=1e-6) < 2:
         raise InputError("the samples lie on one line, or there are fewer than three", fix="Use inverse distance or nearest neighbour")  # fmt: skip
-    signed = -smoothing if kernel == "linear" else smoothing
     if len(xy) <= WHOLE:
-        return _fitted(xy, values, at, kernel, signed)
-    return _patched(xy, values, at, kernel, signed, progress)
+        return _fitted(xy, values, at, kernel, smoothing)
+    return _patched(xy, values, at, kernel, smoothing, progress)
 
 
 def _patched(
@@ -128,8 +132,8 @@ def _patched(
 def left_out(x: FloatArray, y: FloatArray, values: FloatArray, kernel: Kernel = "thin plate", smoothing: float = 0.0) -> FloatArray:  # fmt: skip
     """Return each value as estimated from the others, from one solution of all (Rippa 1999)."""
     xy = np.column_stack([x, y])
-    scaled = (xy - xy.mean(axis=0)) / (float(np.ptp(xy, axis=0).max()) or 1.0)
-    matrix = _system(scaled, kernel, -smoothing if kernel == "linear" else smoothing)
+    middle, size = _frame(xy)
+    matrix = _system((xy - middle) / size, kernel, smoothing)
     inverse = _solved(matrix, np.eye(len(matrix)))
     n = len(xy)
     weights = inverse[:n, :n] @ values

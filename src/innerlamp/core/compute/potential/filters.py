@@ -61,14 +61,10 @@ def _plane(values: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
     """Return the plane that fits the known values best, by sums along rows and columns: no matrix of the whole grid."""
     ny, nx = values.shape
     y, x = np.linspace(-1, 1, ny), np.linspace(-1, 1, nx)
-    count = known if not known.all() else np.ones((1, 1))
-    rows, columns = (
-        np.broadcast_to(count, (ny, nx)).sum(axis=1, dtype=float),
-        np.broadcast_to(count, (ny, nx)).sum(axis=0, dtype=float),
-    )
-    held = values if known.all() else np.where(known, values, 0.0)
+    rows, columns = known.sum(axis=1, dtype=float), known.sum(axis=0, dtype=float)
+    held = np.where(known, values, 0.0)
     by_row, by_column = held.sum(axis=1), held.sum(axis=0)
-    cross = float(y @ (known.astype(float) @ x)) if not known.all() else float(y.sum() * x.sum())
+    cross = float(y @ (known @ x))
     total = rows.sum()
     sx, sy = float(columns @ x), float(rows @ y)
     normal = np.array([[total, sx, sy], [sx, columns @ x**2, cross], [sy, cross, rows @ y**2]])
