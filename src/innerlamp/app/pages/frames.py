@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtCore import QLineF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.base import Item
-from ...core.items.page import Element
+from ...core.items.page import Element, scale_words
 from ...core.items.signs import Look
 from ...core.project.records import Entry
 from ..context import Context
@@ -33,7 +34,6 @@ class FrameContext:
         every = ctx.entries()
         by_key = {e.name: e for e in reversed(every)} | {e.id: e for e in every}
         self._lit = [by_key[k] for k in element.lit if k in by_key]
-        self.missing = [k for k in element.lit if k not in by_key]
         self._colour_by = {by_key[k].id: v for k, v in element.colour_by.items() if k in by_key}
 
     def __getattr__(self, name: str) -> Any:
@@ -120,43 +120,42 @@ def ground_of(element: Element) -> tuple[float, float, float, float]:
     return element.easting - wide / 2, element.easting + wide / 2, element.northing - high / 2, element.northing + high / 2  # fmt: skip
 
 
-def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
-    """Draw a map with its frame and coordinate grid."""
-    rect, m = map_rect(element), metres_per_pixel(element)
-    west, east, south, north = ground_of(element)
-    seen: Any = FrameContext(ctx, element)
+def _ground(
+    painter: QPainter, ctx: Context, element: Element, rect: QRectF, corner: tuple[float, float], right: float, up: float,
+    paint: Callable[[Any, Entry, Item], list[pg.GraphicsObject]],
+) -> None:  # fmt: skip
+    """Draw what an element has lit; `corner` is the top left of the ground, `right` and `up` are metres a pixel."""
+    seen = FrameContext(ctx, element)
     frame = Frame(rect)
     try:
-        frame.show_range(west, north, m, m)
+        frame.show_range(*corner, right, up)
         graphics: list[pg.GraphicsObject] = []
         for entry in seen.lit_entries():
             item = seen.item(entry.id)
             if item is not None:
-                graphics += map_painters.PAINTERS[entry.kind](seen, entry, item)
+                graphics += paint(seen, entry, item)
         frame.paint(painter, graphics)
     finally:
         frame.close()
-    if element.grid >= 0:
-        _coordinates(painter, rect, (west, east, south, north), element.grid or round_interval(0.05 * element.scale))
-    _border(painter, rect)
-    if element.text:
-        painter.setFont(font_of(6.5, bold=True))
-        scale = f"{element.scale:,.0f}".replace(",", "\u2009")
-        words = f"{element.text}, 1:{scale}"
-        box = QRectF(
-            rect.left() + 3,
-            rect.top() + 3,
-            min(painter.fontMetrics().horizontalAdvance(words) + 8.0, rect.width() - 6),
-            14,
-        )
-        painter.fillRect(box, QColor(255, 255, 255, 215))
-        painter.drawText(box.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
-
-
-def _border(painter: QPainter, rect: QRectF) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(INK, 1.4))
     painter.drawRect(rect)
+
+
+def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
+    """Draw a map with its frame and coordinate grid."""
+    rect, m, ground = map_rect(element), metres_per_pixel(element), ground_of(element)
+    _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, lambda seen, entry, item: map_painters.PAINTERS[entry.kind](seen, entry, item))  # fmt: skip
+    if element.grid >= 0:
+        _coordinates(painter, rect, ground, element.grid or round_interval(0.05 * element.scale))
+    if element.text:
+        painter.setFont(font_of(6.5, bold=True))
+        words = f"{element.text}, {scale_words(element.scale)}"
+        wide = min(painter.fontMetrics().horizontalAdvance(words) + 8.0, rect.width() - 6)
+        box = QRectF(rect.left() + 3, rect.top() + 3, wide, 14)
+        painter.fillRect(box, QColor(255, 255, 255, 215))
+        painter.setPen(INK)
+        painter.drawText(box.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
 
 
 def _coordinates(painter: QPainter, rect: QRectF, ground: tuple[float, float, float, float], step: float) -> None:
@@ -172,31 +171,25 @@ def _coordinates(painter: QPainter, rect: QRectF, ground: tuple[float, float, fl
     painter.setPen(QPen(fine, 0.6))
     for a in px.tolist():
         for b in py.tolist():
-            painter.drawLine(_line(a - 5, b, a + 5, b))
-            painter.drawLine(_line(a, b - 5, a, b + 5))
+            painter.drawLine(QLineF(a - 5, b, a + 5, b))
+            painter.drawLine(QLineF(a, b - 5, a, b + 5))
     painter.setPen(QPen(INK, 0.8))
     strip = PAD * MM
     for value, a in zip(xs.tolist(), px.tolist(), strict=True):
         text = f"{value:,.0f}".replace(",", "\u2009")
         for edge, way in ((rect.top(), -1.0), (rect.bottom(), 1.0)):
-            painter.drawLine(_line(a, edge, a, edge + 4 * way))
+            painter.drawLine(QLineF(a, edge, a, edge + 4 * way))
             box = QRectF(a - 45, edge + 4 if way > 0 else edge - strip, 90, strip - 4)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     for value, b in zip(ys.tolist(), py.tolist(), strict=True):
         text = f"{value:,.0f}".replace(",", "\u2009")
         for edge, way in ((rect.left(), -1.0), (rect.right(), 1.0)):
-            painter.drawLine(_line(edge, b, edge + 4 * way, b))
+            painter.drawLine(QLineF(edge, b, edge + 4 * way, b))
             painter.save()
             painter.translate(edge + (way * (strip + 4)) / 2, b)
             painter.rotate(-90)
             painter.drawText(QRectF(-45, -(strip - 4) / 2, 90, strip - 4), Qt.AlignmentFlag.AlignCenter, text)
             painter.restore()
-
-
-def _line(a: float, b: float, c: float, d: float) -> Any:
-    from PySide6.QtCore import QLineF
-
-    return QLineF(a, b, c, d)
 
 
 def section_rect(element: Element) -> QRectF:
@@ -221,39 +214,24 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     up = m / element.exaggeration
     west = plane.length / 2 - rect.width() * m / 2
     top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 30 * up
-    seen: Any = FrameContext(ctx, element)
-    frame = Frame(rect)
-    try:
-        frame.show_range(west, top, m, up)
-        graphics: list[pg.GraphicsObject] = []
-        for entry in seen.lit_entries():
-            item = seen.item(entry.id)
-            if item is not None:
-                graphics += section_painters.PAINTERS[entry.kind](seen, plane, entry, item)
-        frame.paint(painter, graphics)
-    finally:
-        frame.close()
-    _border(painter, rect)
+    _ground(painter, ctx, element, rect, (west, top), m, up, lambda seen, entry, item: section_painters.PAINTERS[entry.kind](seen, plane, entry, item))  # fmt: skip
     painter.setFont(font_of(6.0))
     step = round_interval(0.025 * element.scale / element.exaggeration)
     for z in (step * np.arange(np.ceil((top - rect.height() * up) / step), np.floor(top / step) + 1)).tolist():
         y = rect.top() + (top - z) / up
         painter.setPen(QPen(INK, 0.8))
-        painter.drawLine(_line(rect.left() - 4, y, rect.left(), y))
+        painter.drawLine(QLineF(rect.left() - 4, y, rect.left(), y))
         painter.drawText(QRectF(rect.left() - 54, y - 7, 48, 14), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{z:g} m")  # fmt: skip
     step = round_interval(0.05 * element.scale)
     for along in np.arange(0.0, plane.length + 1e-6, step).tolist():
         x = rect.left() + (along - west) / m
         if rect.left() <= x <= rect.right():
-            painter.drawLine(_line(x, rect.bottom(), x, rect.bottom() + 4))
+            painter.drawLine(QLineF(x, rect.bottom(), x, rect.bottom() + 4))
             painter.drawText(QRectF(x - 40, rect.bottom() + 4, 80, 13), Qt.AlignmentFlag.AlignCenter, f"{along:g} m")
-    bold = QFont(font_of(8.0))
-    bold.setBold(True)
-    painter.setFont(bold)
+    painter.setFont(font_of(8.0, bold=True))
     for name, along in (("A", 0.0), ("B", plane.length)):
         x = rect.left() + (along - west) / m
         painter.drawText(QRectF(x - 20, rect.top() - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
     painter.setFont(font_of(6.5))
-    scale = f"1:{element.scale:,.0f}".replace(",", "\u2009")
-    words = f"Section A–B, azimuth {plane.azimuth:03.0f}°, {scale}, vertical × {element.exaggeration:g}, {element.corridor:g} m on each side"  # fmt: skip
+    words = f"Section A–B, azimuth {plane.azimuth:03.0f}°, {scale_words(element.scale)}, vertical × {element.exaggeration:g}, {element.corridor:g} m on each side"  # fmt: skip
     painter.drawText(QRectF(rect.left() + 30, rect.top() - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words)  # fmt: skip

@@ -15,14 +15,14 @@ from ...core.crs import grid_convergence, to_lonlat
 from ...core.errors import LampError
 from ...core.items.features import LINE, POINT, RING, Features
 from ...core.items.legend import Legend, value_at
-from ...core.items.page import Element
+from ...core.items.page import Element, scale_words
 from ...core.items.points import PointSet
 from ...core.items.signs import LINE_SIGNS, PLANE_SIGNS, line_sign, plane_sign
 from ..context import Context
 from ..painters.colours import class_colour, colour_at
 from ..painters.contour_lines import level_of
 from ..painters.line_signs import draw_signed_line
-from ..painters.map_painters import symbols_of
+from ..painters.map_painters import line_kinds, reading_kinds, symbols_of
 from ..painters.structure_signs import draw_sign
 from ..painters.unit_areas import draw_pattern
 from .frames import FrameContext, ground_of, metres_per_pixel
@@ -210,7 +210,7 @@ def _features_rows(painter: QPainter, column: _Column, item: Features, legend: L
         painter.drawRect(swatch)
         painter.setPen(INK)
         _words(painter, box.adjusted(34, 0, 0, 0), name)
-    kinds = "kind" if "kind" in item.table.columns else "type" if "type" in item.table.columns else attribute
+    kinds = line_kinds(item, attribute) or attribute
     texts = item.table[kinds].astype(str).to_numpy()
     lines = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == LINE)
     for sign in dict.fromkeys(line_sign(t) for t in lines):
@@ -223,7 +223,7 @@ def _features_rows(painter: QPainter, column: _Column, item: Features, legend: L
 
 def _sign_rows(painter: QPainter, column: _Column, item: PointSet) -> None:
     _heading(painter, column, item.name)
-    kinds = next((c for c in item.attributes if c in item.table.columns and item.table[c].dtype.kind not in "fiub"), "")
+    kinds = reading_kinds(item)
     names = {mark: name for name, mark, _ in PLANE_SIGNS}
     texts = [str(v) for v in item.table[kinds].dropna().unique()] if kinds else ["bedding"]
     for text in sorted(texts):
@@ -307,9 +307,8 @@ def paint_scale(painter: QPainter, element: Element, target: Element) -> None:
     for k in (0, 2, 4):
         text = f"{k * length / 4 / each:g}" + (f" {words}" if k == 4 else "")
         painter.drawText(QRectF(left + k * pixels / 4 - 40, y - 16, 80, 14), _MIDDLE, text)
-    scale = f"1:{target.scale:,.0f}".replace(",", "\u2009")
     painter.setFont(font_of(8.0, bold=True))
-    painter.drawText(QRectF(rect.left(), y + 8, rect.width(), 18), _LEFT, f"  Scale {scale}")
+    painter.drawText(QRectF(rect.left(), y + 8, rect.width(), 18), _LEFT, f"  Scale {scale_words(target.scale)}")
 
 
 def north_angles(crs: str, element: Element, when: str) -> tuple[float, float]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -25,14 +26,12 @@ _MOST_PIXELS = 400_000_000
 
 def paint_page(painter: QPainter, ctx: Context, page: Page) -> list[str]:
     """Draw a page in pixels of 96 to the inch; returns what could not be drawn, in words."""
-    layout = page.layout
-    maps = [e for e in layout if e.kind == "map" and e.scale]
     problems: list[str] = []
     painter.fillRect(QRectF(0, 0, page.width * MM, page.height * MM), QColor("#FFFFFF"))
-    for element in layout:
+    for element in page.layout:
         painter.save()
         try:
-            _paint(painter, ctx, page, element, maps)
+            _paint(painter, ctx, page, element)
         except LampError as error:
             problems.append(f"{element.kind}: {error}")
         finally:
@@ -40,7 +39,8 @@ def paint_page(painter: QPainter, ctx: Context, page: Page) -> list[str]:
     return problems
 
 
-def _paint(painter: QPainter, ctx: Context, page: Page, element: Element, maps: list[Element]) -> None:
+def _paint(painter: QPainter, ctx: Context, page: Page, element: Element) -> None:
+    maps = page.maps
     target = maps[min(element.of, len(maps) - 1)] if maps else None
     if element.kind in ("map", "section", "log"):  # what lies under a frame does not shine through
         painter.fillRect(QRectF(element.x * MM, element.y * MM, element.w * MM, element.h * MM), QColor("#FFFFFF"))
@@ -68,24 +68,29 @@ def _paint(painter: QPainter, ctx: Context, page: Page, element: Element, maps: 
         paint_inset(painter, ctx, element, target)
 
 
-def pdf_bytes(ctx: Context, page: Page) -> bytes:
-    """Return the page as a PDF of its true size, fonts embedded."""
+def _pdf(title: str, width: float, height: float, draw: Callable[[QPainter], object]) -> bytes:
+    """Return a PDF of one sheet (mm), drawn in pixels of 96 to the inch, fonts embedded."""
     stored = QByteArray()
     buffer = QBuffer(stored)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(buffer)
     writer.setCreator("Inner Lamp")
-    writer.setTitle(page.name)
+    writer.setTitle(title)
     writer.setResolution(96)
-    size = QPageSize(QSizeF(page.width, page.height), QPageSize.Unit.Millimeter, "", QPageSize.SizeMatchPolicy.ExactMatch)  # fmt: skip
+    size = QPageSize(QSizeF(width, height), QPageSize.Unit.Millimeter, "", QPageSize.SizeMatchPolicy.ExactMatch)
     writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
     painter = QPainter(writer)
     try:
-        paint_page(painter, ctx, page)
+        draw(painter)
     finally:
         painter.end()
     buffer.close()
     return bytes(stored.data())
+
+
+def pdf_bytes(ctx: Context, page: Page) -> bytes:
+    """Return the page as a PDF of its true size, fonts embedded."""
+    return _pdf(page.name, page.width, page.height, lambda painter: paint_page(painter, ctx, page))
 
 
 def _svg(ctx: Context, page: Page, path: Path) -> None:
@@ -105,14 +110,14 @@ def _svg(ctx: Context, page: Page, path: Path) -> None:
         painter.end()
 
 
-def picture_of(pdf: bytes, dots_per_inch: float) -> np.ndarray:
-    """Return the first page of a PDF as pixels (rows, columns, 3)."""
+def picture_of(pdf: bytes, dots_per_inch: float, paper: int = 255) -> np.ndarray:
+    """Return the first page of a PDF as pixels: (rows, columns, 3), or 4 with the opacity of the paper below 255."""
     import pypdfium2
 
     document = pypdfium2.PdfDocument(pdf)
     try:
-        picture = document[0].render(scale=dots_per_inch / 72.0, rev_byteorder=True)
-        return np.asarray(picture.to_numpy())[:, :, :3].copy()
+        picture = document[0].render(scale=dots_per_inch / 72.0, fill_color=(255, 255, 255, paper), rev_byteorder=True)
+        return np.asarray(picture.to_numpy())[:, :, : 3 if paper == 255 else 4].copy()
     finally:
         document.close()
 
@@ -127,7 +132,7 @@ def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> None:
     picture = picture_of(pdf_bytes(ctx, page), dots_per_inch)
     rows, columns = picture.shape[:2]
     profile: dict[str, Any] = {"width": columns, "height": rows, "count": 3, "dtype": "uint8"}
-    target = next((e for e in page.layout if e.kind == "map" and e.scale), None)
+    target = next(iter(page.maps), None)
     if path.suffix.lower() == ".png":
         from PySide6.QtGui import QImage
 
@@ -182,29 +187,7 @@ BLEED = 8.0  # millimetres round an element that its drawing may reach into
 
 def element_picture(ctx: Context, page: Page, number: int, dots_per_inch: float) -> np.ndarray:
     """Return one element with its bleed as pixels (rows, columns, 4: red, green, blue, opacity), as it comes out on paper."""
-    import pypdfium2
-
-    layout = page.layout
-    element = layout[number]
-    maps = [e for e in layout if e.kind == "map" and e.scale]
-    stored = QByteArray()
-    buffer = QBuffer(stored)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setResolution(96)
-    sheet = QSizeF(element.w + 2 * BLEED, element.h + 2 * BLEED)
-    size = QPageSize(sheet, QPageSize.Unit.Millimeter, "", QPageSize.SizeMatchPolicy.ExactMatch)
-    writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
-    painter = QPainter(writer)
+    element = page.layout[number]
     here = element.model_copy(update={"x": BLEED, "y": BLEED})
-    try:
-        _paint(painter, ctx, page, here, maps)
-    finally:
-        painter.end()
-    buffer.close()
-    document = pypdfium2.PdfDocument(bytes(stored.data()))
-    try:
-        picture = document[0].render(scale=dots_per_inch / 72.0, fill_color=(255, 255, 255, 0), rev_byteorder=True)
-        return np.asarray(picture.to_numpy()).copy()
-    finally:
-        document.close()
+    pdf = _pdf("", element.w + 2 * BLEED, element.h + 2 * BLEED, lambda painter: _paint(painter, ctx, page, here))
+    return picture_of(pdf, dots_per_inch, paper=0)

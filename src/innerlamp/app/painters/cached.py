@@ -33,7 +33,7 @@ class CachedDrawing(pg.GraphicsObject):
 
     def draw(self, painter: QPainter) -> None:
         """Draw with the painter's transform from metres to pixels."""
-        raise NotImplementedError
+        raise RuntimeError("each drawing draws itself")
 
     def forget(self) -> None:
         """Draw anew the next time."""

@@ -91,17 +91,8 @@ def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[p
         sizes = np.where(np.isfinite(share), np.maximum(max(size, 22.0) * share, 1.5), 0.0)
     out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
     if look.label_by in t.columns:
-        out.append(
-            flat.Labels(
-                label_words(t[look.label_by], look.label_from),
-                x,
-                y,
-                ctx.theme.text,
-                ctx.theme.panel,
-                11,
-                above=0.5 * size,
-            )
-        )
+        words = label_words(t[look.label_by], look.label_from)
+        out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * size))
     return out
 
 
@@ -121,10 +112,22 @@ def label_words(column: pd.Series, least: float | None) -> list[str]:
     return ["" if str(v) in ("nan", "None") else str(v) for v in column]
 
 
+def reading_kinds(item: PointSet) -> str:
+    """The column that tells the kind of each structural reading: the first of texts, '' without one."""
+    t = item.table
+    return next((c for c in item.attributes if c in t.columns and t[c].dtype.kind not in "fiub"), "")
+
+
+def line_kinds(item: Features, attribute: str) -> str:
+    """The column of texts that tells the kind of each line: by its name, else the one that colours the map."""
+    t = item.table
+    return next((c for c in ("kind", "type", attribute) if c in t.columns and t[c].dtype.kind not in "fiub"), "")
+
+
 def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
     """Planes and lines with the sign of their kind, which the first column of texts tells."""
     t = item.table[np.isfinite(item.table["dip"])]
-    kinds = next((c for c in item.attributes if c in t.columns and t[c].dtype.kind not in "fiub"), "")
+    kinds = reading_kinds(item)
     marks = [plane_sign(str(v)) for v in t[kinds]] if kinds else [plane_sign("bedding")] * len(t)
     ink, halo = QColor(ctx.theme.text), QColor(ctx.theme.panel)
     colours = [ink] * len(t)
@@ -269,10 +272,8 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
         if level == "elevation" and attribute == level:  # the grey of the ground would vanish on it
             colours = [QColor("#8A5A2B" if ctx.theme.name == "paper" else "#D9A873")] * len(item.table)
         return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)]
-    kinds = next(
-        (c for c in ("kind", "type", attribute) if c in item.table.columns and item.table[c].dtype.kind not in "fiub"),
-        "",
-    )
+    kinds = line_kinds(item, attribute)
+    classed = legend is not None and bool(legend.classes)
     signs = [line_sign(str(v)) for v in item.table[kinds]] if kinds else [""] * len(item.table)
     areas: dict[str, QPainterPath] = {}
     edges: dict[str, QPainterPath] = {}
@@ -288,23 +289,17 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
         else:
             # Areas of a class are one path, so that its pattern runs through; without classes each has its own.
             fill = item.role[part] in (RING, HOLE)
-            key = (
-                (str(values[row]) if legend is not None and legend.classes else colour.name())
-                if fill
-                else colour.name()
-            )
+            key = str(values[row]) if fill and classed else colour.name()
             path = (areas if fill else edges).setdefault(key, QPainterPath())
             path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in xyz[:, :2]]))
     out: list[pg.GraphicsObject] = []
     # What covers most ground lies lowest, so that a dyke shows within its country rock.
     covers = sorted(areas.items(), key=lambda each: -_area(each[1]))
     for number, (key, path) in enumerate(covers):
-        pattern, colour = (
-            "plain",
-            QColor(key) if not (legend is not None and legend.classes) else class_colour(legend, key),
-        )
-        if legend is not None and legend.classes:
-            pattern = legend.patterns.get(key, "plain")
+        if legend is not None and classed:
+            colour, pattern = class_colour(legend, key), legend.patterns.get(key, "plain")
+        else:
+            colour, pattern = QColor(key), "plain"
         out.append(UnitAreas(path, colour, pattern, -14.0 + 0.01 * number))
     for key, path in edges.items():
         shape = QGraphicsPathItem(path)
@@ -316,7 +311,7 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
     if signed:
         # The sign tells the kind: its lines are black unless a number colours them.
         ink = QColor(ctx.theme.text)
-        dark = [ink if legend is None or legend.classes else c for _, _, c in signed]
+        dark = [ink if legend is None or classed else c for _, _, c in signed]
         out.append(SignedLines([xy for xy, _, _ in signed], [s for _, s, _ in signed], dark, 3.2))
     for key, places in spots.items():
         xy = np.array(places)

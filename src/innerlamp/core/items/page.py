@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -31,8 +32,7 @@ class Element(BaseModel):
         Middle of a map in metres, and the denominator of its scale; of a section only the scale.
     line, corridor, exaggeration, elevation
         Section: its two ends (x0, y0, x1, y1), half width of the corridor (m), vertical exaggeration,
-        and the elevation of the frame's
-        middle (m); without one the ground lies near the frame's top.
+        and the elevation of the frame's middle (m); without one the ground lies near the frame's top.
     grid
         Interval of the coordinate grid in metres: 0 takes a round one, -1 draws none.
     of
@@ -82,10 +82,15 @@ class Page(Item):
     height: float
     elements: tuple[dict[str, Any], ...]
 
-    @property
+    @cached_property
     def layout(self) -> list[Element]:
         """The elements, checked."""
         return [Element.model_validate(each) for each in self.elements]
+
+    @property
+    def maps(self) -> list[Element]:
+        """The maps that have a scale, in their order."""
+        return [e for e in self.layout if e.kind == "map" and e.scale]
 
     @property
     def paper(self) -> str:
@@ -102,6 +107,11 @@ class Page(Item):
             f"1:{e.scale:,.0f}".replace(",", "\u2009") for e in layout if e.kind in ("map", "section") and e.scale
         ]
         return {"Paper": self.paper, "Elements": str(len(layout)), "Scale": ", ".join(dict.fromkeys(scales)) or "none"}
+
+
+def scale_words(scale: float) -> str:
+    """Return a scale as it is written: ``1:12 500``, thousands set apart by thin spaces."""
+    return f"1:{scale:,.0f}".replace(",", "\u2009")
 
 
 def checked(elements: Any) -> tuple[dict[str, Any], ...]:

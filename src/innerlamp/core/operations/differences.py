@@ -315,7 +315,7 @@ def _page(a: Page, b: Page) -> list[Change]:
     out = [_sizes("Elements", len(a.elements), len(b.elements))]
     if a.paper != b.paper:
         out.append(Change("Paper", a.paper, b.paper))
-    scales = [next((e.scale for e in page.layout if e.kind == "map"), 0.0) for page in (a, b)]
+    scales = [next((e.scale for e in page.maps), 0.0) for page in (a, b)]
     if scales[0] != scales[1]:
         out.append(Change("Scale of the map", f"1:{scales[0]:g}", f"1:{scales[1]:g}"))
     return out

@@ -14,7 +14,7 @@ from ..crs import describe
 from ..errors import InputError
 from ..formats.page_templates import read_template
 from ..items.base import Item
-from ..items.page import PAPERS, Page, checked
+from ..items.page import PAPERS, Page, checked, scale_words
 from ..progress import Progress
 from .declare import Input, Inputs, Operation, Output, Params, Several, param
 
@@ -157,7 +157,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
             e["scale"] = round_scale(length / (e["w"] - 24.0) * 1000.0)
             e |= {"lit": lit, "line": line}
         elif e["kind"] == "title":
-            scale = f"1:{scales[0]:,.0f}".replace(",", "\u2009") if scales else ""
+            scale = scale_words(scales[0]) if scales else ""
             rows = {"Scale": scale, "System": describe(inputs.crs), "Date": when, "Drawn by": p.author}
             e |= {"text": "\n".join(t for t in (p.heading or around.name, p.second) if t), "fields": {k: v for k, v in rows.items() if v}}  # fmt: skip
         elif e["kind"] == "notes":
