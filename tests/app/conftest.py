@@ -9,12 +9,13 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
 from innerlamp.app.main import make_application, make_window
+from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 
@@ -90,6 +91,35 @@ def type_into(edit: QLineEdit, text: str) -> None:
     edit.setFocus()
     edit.selectAll()
     QTest.keyClicks(edit, text)
+
+
+def map_alone(window: Window, name: str) -> MapPane:
+    """The map filling the centre with one item, which is lit and selected."""
+    store = window.ctx.store
+    assert store is not None
+    window.ctx.auto_refresh = False
+    for item in list(window.ctx.lit):
+        window.ctx.set_lit(item, False)
+    found = store.find(name).id
+    window.ctx.set_lit(found)
+    window.ctx.select_item(found)
+    window.centre.toggle_fill(0)
+    settle(window)
+    window.centre.fit_all()
+    settle(window)
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    return pane
+
+
+def drag(view: QWidget, start: QPoint, stop: QPoint) -> None:
+    """Drag with the left button, in steps, as a hand does."""
+    QTest.mouseMove(view, start)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+    for k in range(1, 6):
+        QTest.mouseMove(view, start + (stop - start) * (k / 5))
+        wait_until(lambda: False, 0.02)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=stop)
 
 
 def choose(box: QComboBox, text: str) -> None:

@@ -13,26 +13,14 @@ from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.formats.features import shapes_of
 from innerlamp.core.items.features import Features
 
-from .conftest import choose
+from .conftest import choose, drag, map_alone
 
 LEFT = Qt.MouseButton.LeftButton
 
 
 def opened(window: Window) -> MapPane:
     """The map alone, with the geological map lit and drawing begun."""
-    store = window.ctx.store
-    assert store is not None
-    geology = store.find("Geological map").id
-    for item in list(window.ctx.lit):
-        window.ctx.set_lit(item, False)
-    window.ctx.set_lit(geology)
-    window.ctx.select_item(geology)
-    window.centre.toggle_fill(0)
-    settle(window)
-    window.centre.fit_all()
-    settle(window)
-    pane = window.centre.pane("map")
-    assert isinstance(pane, MapPane)
+    pane = map_alone(window, "Geological map")
     QTest.mouseClick(pane.drawing, LEFT)
     settle(window)
     return pane
@@ -139,12 +127,7 @@ def test_a_new_map_is_begun_split_and_its_shared_corner_dragged(demo_window: Win
     settle(window)
     shared = halves.vertices[np.argmin(np.hypot(halves.vertices[:, 0] - 504200, halves.vertices[:, 1] - 5601600)), :2]
     view, start, stop = pane.plot.viewport(), pixel(pane, *shared), pixel(pane, 504200.0, 5601450.0)
-    QTest.mouseMove(view, start)
-    QTest.mousePress(view, LEFT, pos=start)
-    for k in range(1, 6):
-        QTest.mouseMove(view, start + (stop - start) * (k / 5))
-        wait_until(lambda: False, 0.02)
-    QTest.mouseRelease(view, LEFT, pos=stop)
+    drag(view, start, stop)
     finished(window)
     moved = features(window, "Drawn map")
     assert total(moved) == pytest.approx(total(halves), rel=0.01)

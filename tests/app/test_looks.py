@@ -18,28 +18,9 @@ from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 
-from .conftest import colours_in, type_into, widget_image
+from .conftest import colours_in, map_alone, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
-
-
-def alone(window: Window, name: str) -> MapPane:
-    """Only one item lit and selected, the map filling the centre."""
-    store = window.ctx.store
-    assert store is not None
-    window.ctx.auto_refresh = False
-    for item in list(window.ctx.lit):
-        window.ctx.set_lit(item, False)
-    found = store.find(name).id
-    window.ctx.set_lit(found)
-    window.ctx.select_item(found)
-    window.centre.toggle_fill(0)
-    settle(window)
-    window.centre.fit_all()
-    settle(window)
-    pane = window.centre.pane("map")
-    assert isinstance(pane, MapPane)
-    return pane
 
 
 def pick(window: Window, name: str, text: str) -> None:
@@ -61,7 +42,7 @@ def graphics(pane: MapPane, kind: type) -> list:
 
 def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window) -> None:
     window = demo_window
-    pane = alone(window, "Soils")
+    pane = map_alone(window, "Soils")
     (plain,) = graphics(pane, PointMarks)
     assert len(np.unique(plain.sizes)) == 1 and len(plain.xy) == 2400
     pick(window, "sizeBy", "Sn ppm")
@@ -90,7 +71,7 @@ def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window
 
 def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window: Window) -> None:
     window = demo_window
-    pane = alone(window, "Geological map")
+    pane = map_alone(window, "Geological map")
     assert {g.pattern for g in graphics(pane, UnitAreas)} == {"blocks", "wedges", "dashes"}
     assert [g.signs for g in graphics(pane, SignedLines)] == [["fault"]]
     before = widget_image(window, pane.plot)
@@ -112,7 +93,7 @@ def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window:
 
 def test_structural_readings_have_the_signs_of_geological_maps_with_their_dips(demo_window: Window) -> None:
     window = demo_window
-    pane = alone(window, "Structural readings")
+    pane = map_alone(window, "Structural readings")
     (signs,) = graphics(pane, StructureSigns)
     assert set(signs.marks) == {"tick", "filled wedge", "box", "bars"}
     assert wait_until(lambda: signs.shown > 100 and signs.numbers > 60, 5)  # drawn anew when the map rests

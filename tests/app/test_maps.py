@@ -16,7 +16,7 @@ from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
 
-from .conftest import choose, colours_in, run_form, widget_image
+from .conftest import choose, colours_in, drag, run_form, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -186,12 +186,7 @@ def test_the_band_of_the_spectrum_is_dragged_and_tells_a_depth(demo_window: Wind
         return preview.plot.mapFromScene(box.mapViewToScene(QPointF(frequency, y)))
 
     view, start, stop = preview.plot.viewport(), at(high), at(low + 0.5 * (high - low))
-    QTest.mouseMove(view, start)
-    QTest.mousePress(view, LEFT, pos=start)
-    for k in range(1, 5):
-        QTest.mouseMove(view, start + (stop - start) * (k / 4))
-        wait_until(lambda: False, 0.02)
-    QTest.mouseRelease(view, LEFT, pos=stop)
+    drag(view, start, stop)
     settle(window)
     assert preview.depth_m != before
     assert float(str(form.values()["shortest"])) == pytest.approx(1000.0 / preview.band.getRegion()[1], rel=1e-3)

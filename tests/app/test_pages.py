@@ -168,6 +168,8 @@ def test_a_log_is_added_at_true_scale(demo_window: Window, tmp_path: Path) -> No
     QTest.keyClick(pane.edits["text"], Qt.Key.Key_Return)
     finished(window)
     assert "no hole 'NO1'" in " ".join(label for label in [window.strip.last.text()])
+    pane.export_to(tmp_path / "again.pdf")
+    assert "without log: " in window.strip.last.text() and "no hole 'NO1'" in window.strip.last.text()
 
 
 def test_north_is_that_of_the_place_and_the_day() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
 from pathlib import Path
 
@@ -24,4 +25,6 @@ def export_page(store: Store, page: Page, path: Path, dots_per_inch: float = 300
     make_application()
     ctx = Context(Runner(Path(tempfile.gettempdir())))  # its workers are never started
     ctx.look_at(store)
-    return [write_page(ctx, page, path, dots_per_inch)]
+    for problem in write_page(ctx, page, path, dots_per_inch):
+        print(f"not drawn: {problem}", file=sys.stderr)
+    return [path]

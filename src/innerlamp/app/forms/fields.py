@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from ...core.operations.declare import FieldInfo
+from ...core.operations.declare import FieldInfo, parted
 from .. import settings
 
 
@@ -142,11 +142,6 @@ class FileField(FieldWidget):
             settings.save(settings.Settings(here.theme, here.last_project, str(Path(path).parent)))
 
 
-def parted(text: str) -> list[str]:
-    """Return the values of a text that parts them by semicolons."""
-    return [part.strip() for part in text.split(";") if part.strip()]
-
-
 def joined(values: Any) -> str:
     """Return values as one text, parted by semicolons."""
     return "; ".join(str(v) for v in values)
@@ -160,7 +155,7 @@ class FilesField(FileField):
         self.edit.setPlaceholderText("none; several with ;")
 
     def value(self) -> Any:
-        return parted(self.edit.text())
+        return list(parted(self.edit.text()))
 
     def set_value(self, value: Any) -> None:
         self.edit.setText(joined(value))
@@ -195,7 +190,7 @@ class ListField(TextField):
         self.edit.setPlaceholderText("none; several with ;")
 
     def value(self) -> Any:
-        return parted(self.edit.text())
+        return list(parted(self.edit.text()))
 
     def set_value(self, value: Any) -> None:
         self.edit.setText(joined(value))

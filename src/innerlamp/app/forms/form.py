@@ -149,6 +149,10 @@ class OperationForm(QWidget):
         return layout
 
     def _fill_slots(self) -> None:
+        # What a person has just selected is what the form is for; the other slots are as they were the last time.
+        # Something that this very operation made is not its own input, though: then it is made again from the same.
+        selected = self.ctx.entry(self.ctx.selected)
+        mine = selected is not None and selected.recipe is not None and selected.recipe.operation == self.operation.name
         for slot in self.operation.inputs:
             combo = self.slots[slot.slot]
             before = combo.currentData()
@@ -164,14 +168,6 @@ class OperationForm(QWidget):
                 combo.addItem(entry.name, entry.id)
             ids = [e.id for e in fitting]
             used = self._used_before(slot.slot)
-            # What a person has just selected is what the form is for; the other slots are as they were the last time.
-            # Something that this very operation made is not its own input, though: then it is made again from the same.
-            selected = self.ctx.entry(self.ctx.selected)
-            mine = (
-                selected is not None
-                and selected.recipe is not None
-                and selected.recipe.operation == self.operation.name
-            )
             first = slot is self.operation.inputs[0] and not mine
             choices = (before, self.ctx.selected if first else "", used, self.ctx.selected)
             wanted = next((i for i in choices if i in ids), next((i for i in ids if i in self.ctx.lit), ids[0] if ids else ""))  # fmt: skip

@@ -158,22 +158,39 @@ class SpectrumPreview(Preview):
         self._grid: Grid | None = None
         self._frequency, self._power = np.empty(0), np.empty(0)
         self._setting = False
+        self._answers = background.Answers()
+        self._answers.came.connect(self._came)
         self.band.sigRegionChanged.connect(self._dragged)
 
     def update_preview(self) -> None:
         grid = (self.form.items() or {}).get("grid")
         if not isinstance(grid, Grid):
             return
+        if grid is self._grid:
+            self._show_band()
+            return
+        self._grid = grid
+        step = max(1, int(np.ceil(np.sqrt(grid.values.size / 400_000))))
+        background.start(self._answers, id(grid), lambda: radial_spectrum(grid.values[::step, ::step], grid.dx * step, grid.dy * step), "There is no spectrum")  # fmt: skip
+
+    def _came(self, key: int, result: object) -> None:
+        if key != id(self._grid):
+            return
+        if not isinstance(result, tuple):
+            self.words.setText(str(result))
+            return
+        self._frequency, self._power = result
+        self.curve.setData(self._frequency * 1000.0, self._power)
+        self._show_band()
+
+    def _show_band(self) -> None:
+        """Show the stretch of the form, and read it."""
+        if self._grid is None or not len(self._frequency):
+            return
         try:
-            if grid is not self._grid:
-                step = max(1, int(np.ceil(np.sqrt(grid.values.size / 400_000))))
-                values = grid.values[::step, ::step]
-                self._frequency, self._power = radial_spectrum(values, grid.dx * step, grid.dy * step)
-                self._grid = grid
-                self.curve.setData(self._frequency * 1000.0, self._power)
             params = self.form.operation.check(self.form.values())
             assert isinstance(params, SourceDepth)
-            _, shortest, longest = band_of(grid, params)
+            _, shortest, longest = band_of(self._grid, params)
         except LampError as error:
             self.words.setText(str(error))
             return

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from ...core.items.page import Element, Kind, Page
-from .paper import MM
 
 SIZES: dict[Kind, tuple[float, float]] = {
     "map": (120.0, 90.0), "section": (150.0, 60.0), "log": (60.0, 120.0), "legend": (60.0, 80.0), "scale bar": (80.0, 15.0), "north": (35.0, 40.0),
@@ -75,8 +74,3 @@ def element_at(page: Page, x: float, y: float) -> int:
 
 def _holds(e: Element, x: float, y: float) -> bool:
     return e.x <= x <= e.x + e.w and e.y <= y <= e.y + e.h
-
-
-def pixels(millimetres: float) -> float:
-    """Millimetres in pixels of 96 to the inch."""
-    return millimetres * MM

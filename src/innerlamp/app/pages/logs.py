@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from ...core.errors import InputError
 from ...core.items.holes import HoleSet
 from ...core.items.legend import Legend, position
-from ...core.items.page import Element
+from ...core.items.page import Element, scale_words
 from ..context import Context
 from ..painters.colours import class_colour, colour_at
 from ..painters.unit_areas import draw_pattern
@@ -48,7 +48,7 @@ def paint_log(painter: QPainter, ctx: Context, element: Element) -> None:
     body = QRectF(rect.left() + _DEPTHS, rect.top() + _HEAD, rect.width() - _DEPTHS, rect.height() - _HEAD - 2.0)
     painter.setPen(INK)
     painter.setFont(font_of(8.0, bold=True))
-    scale = f", 1:{element.scale:,.0f}".replace(",", "\u2009").replace("\u2009 ", ", ") if element.scale else ""
+    scale = f", {scale_words(element.scale)}" if element.scale else ""
     painter.drawText(
         QRectF(rect.left(), rect.top(), rect.width(), 14), Qt.AlignmentFlag.AlignLeft, f"{name}, {end:g} m{scale}"
     )

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtGui import QColor, QFont
+
+from ...core.compute.gridding.contouring import nearest_round
 
 MM = 96.0 / 25.4
 PAD = 6.0  # millimetres of the strip round a map in which its coordinates stand
@@ -19,6 +20,5 @@ def font_of(points: float, bold: bool = False) -> QFont:
 
 
 def round_interval(about: float) -> float:
-    """Return 1, 2, or 5 times the power of ten that is nearest to a length."""
-    power = 10.0 ** np.floor(np.log10(max(about, 1e-6)))
-    return float(min((m * power for m in (1, 2, 5, 10)), key=lambda v: abs(np.log(v / max(about, 1e-6)))))
+    """Return the round length (1, 2 or 5 times a power of ten) that is nearest to one."""
+    return nearest_round(max(about, 1e-6))

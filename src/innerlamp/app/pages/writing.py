@@ -84,16 +84,19 @@ def _pdf(title: str, width: float, height: float, draw: Callable[[QPainter], obj
         draw(painter)
     finally:
         painter.end()
+    del painter, writer  # before the buffer that they write into
     buffer.close()
     return bytes(stored.data())
 
 
-def pdf_bytes(ctx: Context, page: Page) -> bytes:
-    """Return the page as a PDF of its true size, fonts embedded."""
-    return _pdf(page.name, page.width, page.height, lambda painter: paint_page(painter, ctx, page))
+def pdf_bytes(ctx: Context, page: Page) -> tuple[bytes, list[str]]:
+    """Return the page as a PDF of its true size, fonts embedded, and what could not be drawn."""
+    problems: list[str] = []
+    pdf = _pdf(page.name, page.width, page.height, lambda painter: problems.extend(paint_page(painter, ctx, page)))
+    return pdf, problems
 
 
-def _svg(ctx: Context, page: Page, path: Path) -> None:
+def _svg(ctx: Context, page: Page, path: Path) -> list[str]:
     from PySide6.QtSvg import QSvgGenerator
 
     # The older of the two versions knows clip paths.
@@ -105,7 +108,7 @@ def _svg(ctx: Context, page: Page, path: Path) -> None:
     svg.setTitle(page.name)
     painter = QPainter(svg)
     try:
-        paint_page(painter, ctx, page)
+        return paint_page(painter, ctx, page)
     finally:
         painter.end()
 
@@ -122,14 +125,15 @@ def picture_of(pdf: bytes, dots_per_inch: float, paper: int = 255) -> np.ndarray
         document.close()
 
 
-def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> None:
+def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> list[str]:
     from rasterio import open as open_raster
     from rasterio.transform import Affine
 
     pixels = (page.width / 25.4 * dots_per_inch) * (page.height / 25.4 * dots_per_inch)
     if not 20 <= dots_per_inch <= 2400 or pixels > _MOST_PIXELS:
         raise InputError(f"{dots_per_inch:g} dots per inch make {pixels / 1e6:,.0f} million pixels of this page", fix="Take fewer")  # fmt: skip
-    picture = picture_of(pdf_bytes(ctx, page), dots_per_inch)
+    pdf, problems = pdf_bytes(ctx, page)
+    picture = picture_of(pdf, dots_per_inch)
     rows, columns = picture.shape[:2]
     profile: dict[str, Any] = {"width": columns, "height": rows, "count": 3, "dtype": "uint8"}
     target = next(iter(page.maps), None)
@@ -141,7 +145,7 @@ def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> None:
         image.setDotsPerMeterY(round(dots_per_inch / 0.0254))
         if not image.save(str(path)):
             raise InputError("the picture can't be written", where=str(path))
-        return
+        return problems
     if target is None:
         raise InputError("the page has no map that could place it on the ground", where=page.name, fix="Write it as PNG")  # fmt: skip
     rect = map_rect(target)
@@ -151,10 +155,11 @@ def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> None:
     transform = Affine(pixel, 0.0, west - rect.left() * per * pixel, 0.0, -pixel, north + rect.top() * per * pixel)
     with open_raster(path, "w", driver="GTiff", crs=parse_crs(page.crs).to_wkt(), transform=transform, compress="deflate", photometric="RGB", **profile) as out:  # fmt: skip
         out.write(np.moveaxis(picture, -1, 0))
+    return problems
 
 
-def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.0) -> Path:
-    """Write a page in the format that the file's ending asks for.
+def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.0) -> list[str]:
+    """Write a page in the format that the file's ending asks for; returns what could not be drawn, in words.
 
     Raises
     ------
@@ -169,17 +174,18 @@ def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.
     part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")
     try:
         if ending == ".pdf":
-            part.write_bytes(pdf_bytes(ctx, page))
+            pdf, problems = pdf_bytes(ctx, page)
+            part.write_bytes(pdf)
         elif ending == ".svg":
-            _svg(ctx, page, part)
+            problems = _svg(ctx, page, part)
         else:
-            _raster(ctx, page, part, dots_per_inch)
+            problems = _raster(ctx, page, part, dots_per_inch)
         part.replace(path)
     except OSError as error:
         raise InputError(f"can't write the file ({error.strerror})", where=str(path)) from error
     finally:
         part.unlink(missing_ok=True)
-    return path
+    return problems
 
 
 BLEED = 8.0  # millimetres round an element that its drawing may reach into

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.items.features import Features
 from .cached import CachedDrawing
-from .space import Space, seen_part
+from .space import Space, seen_part, to_pixels
 
 _TICK, _APART, _GAP = 5.0, 16.0, 3.0
 _MOST_LABELS = 120  # of one item on the screen at a time; the longest lines have them
@@ -85,9 +85,7 @@ class ContourLines(CachedDrawing):
 
     def draw(self, painter: QPainter) -> None:
         transform, view = painter.transform(), seen_part(painter)
-        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
-        shift = np.array([transform.dx(), transform.dy()])
-        scale = float(np.hypot(matrix[0, 0], matrix[0, 1])) or 1.0
+        scale = float(np.hypot(transform.m11(), transform.m12())) or 1.0
         ground = transform.inverted()[0].mapRect(view)
         seen = (self.low[:, 0] <= ground.right()) & (self.high[:, 0] >= ground.left())
         seen &= (self.low[:, 1] <= ground.bottom()) & (self.high[:, 1] >= ground.top())
@@ -101,7 +99,7 @@ class ContourLines(CachedDrawing):
         gaps = QPainterPath()
         wanted = np.flatnonzero(seen & self.major & (pixels > 40.0))
         for k in wanted[np.argsort(-pixels[wanted], kind="stable")][:_MOST_LABELS].tolist():
-            at = self._pixels_of(k, matrix, shift)
+            at = self._pixels_of(k, transform)
             along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(at, axis=0).T))])
             wide = metrics.horizontalAdvance(self.texts[k]) + 2 * _GAP
             found = self._place(at, along, wide, view, space)
@@ -124,14 +122,14 @@ class ContourLines(CachedDrawing):
             painter.restore()
         ticked = np.flatnonzero(seen & (self.turned != "") & (pixels > 3 * _APART))
         for k in ticked[np.argsort(-pixels[ticked], kind="stable")][:_MOST_LABELS].tolist():
-            at = self._pixels_of(k, matrix, shift)
+            at = self._pixels_of(k, transform)
             along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(at, axis=0).T))])
             self._ticks(painter, at, along, str(self.turned[k]), QPen(self.colours[k]))
         painter.restore()
 
-    def _pixels_of(self, line: int, matrix: np.ndarray, shift: np.ndarray) -> np.ndarray:
+    def _pixels_of(self, line: int, transform: QTransform) -> np.ndarray:
         """A line in pixels, without vertices that lie within one of the one before."""
-        at = self.xy[self.starts[line] : self.starts[line + 1]] @ matrix + shift
+        at = to_pixels(transform, self.xy[self.starts[line] : self.starts[line + 1]])
         if len(at) > 60:
             key = np.floor(at)
             keep = np.ones(len(at), dtype=bool)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter
 
 from ...core.items.legend import Legend
 from .colours import bins
-from .space import Space, seen_part
+from .space import Space, draw_haloed, seen_part, to_pixels
 
 FloatArray = NDArray[np.float64]
 
@@ -126,8 +126,7 @@ class Labels(pg.GraphicsObject):
         font.setBold(self.bold)
         painter.setFont(font)
         metrics = painter.fontMetrics()
-        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
-        at = np.column_stack([self.x, self.y]) @ matrix + np.array([transform.dx(), transform.dy()])
+        at = to_pixels(transform, np.column_stack([self.x, self.y]))
         space = Space(view)
         with np.errstate(invalid="ignore"):
             seen = (at[:, 0] > view.left()) & (at[:, 0] < view.right()) & (at[:, 1] > view.top()) & (at[:, 1] < view.bottom())  # fmt: skip
@@ -143,11 +142,7 @@ class Labels(pg.GraphicsObject):
             if not space.take(box):
                 continue
             self.shown += 1
-            painter.setPen(self.halo)
-            for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1)):
-                painter.drawText(box.translated(dx, dy), Qt.AlignmentFlag.AlignCenter, word)
-            painter.setPen(self.colour)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
+            draw_haloed(painter, box, word, self.colour, self.halo)
         painter.restore()
 
 

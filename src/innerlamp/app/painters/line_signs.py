@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from ...core.items.signs import LINE_SIGNS, LineSign
 from .cached import CachedDrawing
 from .contour_lines import along_line
-from .space import seen_part
+from .space import seen_part, to_pixels
 
 _APART = 34.0  # pixels between marks
 
@@ -30,13 +30,11 @@ class SignedLines(CachedDrawing):
 
     def draw(self, painter: QPainter) -> None:
         transform = painter.transform()
-        matrix = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
-        shift = np.array([transform.dx(), transform.dy()])
         view = seen_part(painter).adjusted(-20, -20, 20, 20)
         painter.save()
         painter.resetTransform()
         for xy, name, colour in zip(self.lines, self.signs, self.colours, strict=True):
-            at = xy @ matrix + shift
+            at = to_pixels(transform, xy)
             low, high = at.min(axis=0), at.max(axis=0)
             if view.intersects(QRectF(low[0] - 1, low[1] - 1, high[0] - low[0] + 2, high[1] - low[1] + 2)):
                 draw_signed_line(painter, at, LINE_SIGNS[name], colour)

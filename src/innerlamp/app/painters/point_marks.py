@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QTransform
 from PySide6.QtWidgets import QWidget
 
 from .cached import CachedDrawing
-from .space import seen_part
+from .space import seen_part, to_pixels
 
 _ONE_BY_ONE = 500  # symbols from which their pictures are copied instead of drawn, which is a hundred times faster
 
@@ -54,10 +54,7 @@ class PointMarks(CachedDrawing):
 
     def draw(self, painter: QPainter) -> None:
         transform = painter.transform()
-        x, y = self.xy[:, 0], self.xy[:, 1]
-        at = np.empty_like(self.xy)  # by hand: a product of a long and a tiny matrix is slow
-        at[:, 0] = x * transform.m11() + y * transform.m21() + transform.dx()
-        at[:, 1] = x * transform.m12() + y * transform.m22() + transform.dy()
+        at = to_pixels(transform, self.xy)
         view = seen_part(painter)
         margin = float(self.sizes.max()) if len(self.sizes) else 0.0
         inside = (at[:, 0] > view.left() - margin) & (at[:, 0] < view.right() + margin)

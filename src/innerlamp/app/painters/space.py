@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QTransform
 
 _CELL = 3.0
 
@@ -15,6 +15,24 @@ def seen_part(painter: QPainter) -> QRectF:
     if painter.hasClipping():
         view = view.intersected(painter.transform().mapRect(painter.clipBoundingRect()))
     return view
+
+
+def to_pixels(transform: QTransform, xy: np.ndarray) -> np.ndarray:
+    """Return places (n, 2) in pixels; by hand, as a product of a long and a tiny matrix is slow."""
+    out = np.empty_like(xy, dtype=float)
+    x, y = xy[:, 0], xy[:, 1]
+    out[:, 0] = x * transform.m11() + y * transform.m21() + transform.dx()
+    out[:, 1] = x * transform.m12() + y * transform.m22() + transform.dy()
+    return out
+
+
+def draw_haloed(painter: QPainter, box: QRectF, text: str, ink: QColor, halo: QColor) -> None:
+    """Write a text in the middle of a box with a rim that parts it from what lies under it."""
+    painter.setPen(halo)
+    for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1)):
+        painter.drawText(box.translated(dx, dy), Qt.AlignmentFlag.AlignCenter, text)
+    painter.setPen(ink)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
 class Space:

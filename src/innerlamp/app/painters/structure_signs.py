@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.items.signs import PlaneMark
 from .cached import CachedDrawing
-from .space import Space, seen_part
+from .space import Space, draw_haloed, seen_part
 
 _HALF, _TICK = 9.0, 5.0
 
@@ -66,11 +66,7 @@ class StructureSigns(CachedDrawing):
                 continue
             self.numbers += 1
             text = f"{self.dip[k]:.0f}"
-            painter.setPen(self.halo)
-            for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1)):
-                painter.drawText(spot.translated(dx, dy), Qt.AlignmentFlag.AlignCenter, text)
-            painter.setPen(self.ink)
-            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
+            draw_haloed(painter, spot, text, self.ink, self.halo)
         painter.restore()
 
 

@@ -12,7 +12,7 @@ from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QWidget
 
-from ...core.compute.geometry.sketching import Snap, followed, snap
+from ...core.compute.geometry.sketching import Snap, boxes_of, followed, snap
 from ...core.errors import LampError
 from ...core.items.features import POINT, Features, part_vertices
 from ...core.items.signs import LINE_SIGNS
@@ -71,7 +71,7 @@ class DrawTool(QWidget):
         self.pane, self.ctx = pane, pane.ctx
         self.sketch = Sketch()
         self.current: tuple[float, float] | None = None
-        self._paths: tuple[object, list[np.ndarray]] = (None, [])
+        self._paths: tuple[object, list[np.ndarray], np.ndarray] = (None, [], np.empty((0, 4)))
         grid = QGridLayout(self)
         grid.setContentsMargins(6, 2, 6, 4)
         grid.setSpacing(4)
@@ -208,7 +208,7 @@ class DrawTool(QWidget):
 
     def on_items(self, added: tuple[str, ...] = ()) -> None:
         """The project has changed: offer its maps anew and show where corners are now."""
-        self._paths = (None, [])
+        self._paths = (None, [], np.empty((0, 4)))
         if self.isVisible():
             self.fill(added)
 
@@ -224,7 +224,7 @@ class DrawTool(QWidget):
                 item = self.ctx.item(entry.id)
                 if isinstance(item, Features) and "weight" not in item.table.columns:
                     found += [part_vertices(item, k)[:, :2] for k in range(len(item.role))]
-            self._paths = (key, found)
+            self._paths = (key, found, boxes_of(found))
         return self._paths[1]
 
     def snapped(self, x: float, y: float) -> Snap:
@@ -233,7 +233,8 @@ class DrawTool(QWidget):
         corners = self.sketch.corners
         if corners and np.hypot(corners[0].x - x, corners[0].y - y) <= reach:
             return corners[0]
-        return snap(x, y, self.paths(), reach)
+        paths = self.paths()
+        return snap(x, y, paths, reach, self._paths[2])
 
     # ---- mouse
 

@@ -12,6 +12,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QPushButton
 
 from ...core.compute.geometry.planes import SectionPlane
+from ...core.compute.geometry.sketching import is_area
 from ...core.formats.features import shapes_of
 from ...core.items.base import Item
 from ...core.items.features import Features
@@ -260,15 +261,11 @@ class MapPane(Pane):
             self._trees = {entry.version: list(enumerate(shapes_of(features)))}
         here = shapely.Point(x, y)
         reach = 10.0 * self.plot.metres_per_pixel()[0]
-        thin = [
-            (shape.distance(here), row) for row, shape in self._trees[entry.version] if "Polygon" not in shape.geom_type
-        ]
+        thin = [(shape.distance(here), row) for row, shape in self._trees[entry.version] if not is_area(shape)]
         if thin and min(thin)[0] <= reach:
             return min(thin)[1]
         inside = [
-            (shape.area, row)
-            for row, shape in self._trees[entry.version]
-            if "Polygon" in shape.geom_type and shape.contains(here)
+            (shape.area, row) for row, shape in self._trees[entry.version] if is_area(shape) and shape.contains(here)
         ]
         return min(inside)[1] if inside else None
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import dataclasses
 import json
 from pathlib import Path
 from typing import Any, ClassVar
@@ -163,10 +164,8 @@ class PagePane(ItemPane):
         self.page: Page | None = None
         self.id = ""
         self.chosen = -1
-        self._version = -1
         self._images: dict[str, QImage] = {}
         self._stale: dict[str, QImage] = {}
-        self._tick = 0
         self._waiting = QTimer(self)
         self._waiting.setInterval(0)
         self._waiting.timeout.connect(self._draw_one)
@@ -235,13 +234,12 @@ class PagePane(ItemPane):
         for each in pages:
             self.which.addItem(each.name, each.id)
         self.which.setCurrentIndex(self.which.findData(wanted))
-        entry = self.ctx.entry(wanted)
         item = self.ctx.item(wanted) if wanted else None
         if wanted != self.id:
             self.page, self.chosen = None, -1
         self.id = wanted
-        if isinstance(item, Page) and entry is not None:
-            self.page, self._version = item, entry.version
+        if isinstance(item, Page):
+            self.page = item
         elif not wanted:
             self.page = None
         self.choose(self.chosen)
@@ -252,7 +250,6 @@ class PagePane(ItemPane):
 
     def forget(self, keep: bool = False) -> None:
         """Draw all elements anew; with `keep` the present pictures stand there meanwhile."""
-        self._tick += 1
         self._stale = self._images if keep else {}
         self._images = {}
         self._waiting.start()
@@ -276,7 +273,7 @@ class PagePane(ItemPane):
         layout = self.page.layout
         element = layout[number]
         own = element.model_dump_json(exclude={"x", "y"}, exclude_defaults=True)
-        maps = [e for e in layout if e.kind == "map"]
+        maps = self.page.maps
         target = "|".join(m.model_dump_json(exclude={"x", "y"}) for m in maps) if element.kind in ("legend", "scale bar", "north", "inset") else ""  # fmt: skip
         return f"{own}|{target}|{self.page.name if element.kind == 'title' else ''}"
 
@@ -383,7 +380,7 @@ class PagePane(ItemPane):
         assert self.page is not None
         before = {self._key(k): self.image_of(k) for k in range(len(self.page.elements))}
         old = self.image_of(self.chosen)
-        self.page = Page(**{**vars(self.page), "elements": elements})
+        self.page = dataclasses.replace(self.page, elements=elements)
         self._stale |= {k: v for k, v in before.items() if v is not None}
         if old is not None:  # while it is resized its old picture is stretched
             self._stale[self._key(self.chosen)] = old
@@ -473,8 +470,15 @@ class PagePane(ItemPane):
             return
         page = self.page
         target = path if path.suffix.lower() in ENDINGS else path.with_name(path.name + ".pdf")
-        if self.ctx.guard(write_page, self.ctx, page, target):
-            self.ctx.say(f"Written: {target}", "good")
+
+        def work() -> None:
+            problems = write_page(self.ctx, page, target)
+            self.ctx.say(
+                f"Written: {target}" + (f", without {'; '.join(problems)}" if problems else ""),
+                "look" if problems else "good",
+            )
+
+        self.ctx.guard(work)
 
     def _template(self) -> None:
         name = self.page.name if self.page else "page"

@@ -41,9 +41,13 @@ def propose_interval(values: FloatArray, about: int = 15) -> float:
     span = float(np.percentile(known, 99.5) - np.percentile(known, 0.5)) or float(np.ptp(known))
     if not span > 0:
         raise InputError("all values of the grid are the same: there is nothing to contour")
-    raw = span / about
-    power = 10.0 ** np.floor(np.log10(raw))
-    return float(min((m * power for m in (1, 2, 5, 10)), key=lambda s: abs(np.log(s / raw))))
+    return nearest_round(span / about)
+
+
+def nearest_round(value: float) -> float:
+    """Return 1, 2 or 5 times the power of ten that is nearest to a positive value."""
+    power = 10.0 ** np.floor(np.log10(value))
+    return float(min((m * power for m in (1, 2, 5, 10)), key=lambda s: abs(np.log(s / value))))
 
 
 def even_levels(values: FloatArray, interval: float) -> FloatArray:
