@@ -15,7 +15,7 @@ from ..formats.columns import plain
 from ..items.base import Item
 from ..items.holes import INTERVAL_PLACES, HoleSet, hole_codes
 from ..progress import Progress
-from . import corrections, grouping, import_holes, merge_holes
+from . import corrections, grouping, hole_paths, import_holes, merge_holes
 from .declare import Input, Inputs, Operation, Output, param
 from .differences import compare_holes
 
@@ -56,14 +56,14 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     mine = collars[collars["hole"].isin(fresh)].reset_index(drop=True)
     method: Method = "balanced tangential" if old.method == "balanced tangential" else "minimum curvature"
     of_mine = {n: t[t["hole"].isin(fresh)] for n, t in tables.items()}
-    path = import_holes.path_of(
+    path = hole_paths.path_of(
         mine,
         surveys[surveys["hole"].isin(fresh)],
         {n: t.assign(hole=t["hole"].astype(str)) for n, t in of_mine.items()},
         method,
     )
     stations = pd.concat(
-        [old.stations[old.stations["hole"].isin(set(index) - fresh)], import_holes.stations_table(path, mine)],
+        [old.stations[old.stations["hole"].isin(set(index) - fresh)], hole_paths.stations_table(path, mine)],
         ignore_index=True,
     )
     stations = stations.iloc[np.lexsort((stations["depth_m"], index.get_indexer(stations["hole"])))].reset_index(
@@ -71,9 +71,9 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     )
     joined = dataclasses.replace(
         old, collars=collars, surveys=surveys, stations=stations,
-        tables={n: _placed(t, of_mine[n].index, lambda rows: import_holes.place(rows, mine, path)) for n, t in tables.items()},
+        tables={n: _placed(t, of_mine[n].index, lambda rows: hole_paths.place(rows, mine, path)) for n, t in tables.items()},
         readings={
-            n: _placed(t, t.index[t["hole"].isin(fresh)], lambda rows: import_holes.place_readings(rows, mine, path)) for n, t in readings.items()
+            n: _placed(t, t.index[t["hole"].isin(fresh)], lambda rows: hole_paths.place_readings(rows, mine, path)) for n, t in readings.items()
         },
         units={**new.units, **old.units}, controls=_controls(old, new), strays=_strays(old, new),
     )  # fmt: skip

@@ -22,7 +22,7 @@ from ..items.base import Item
 from ..items.electrodes import ElectrodeSurvey
 from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..items.points import PointSet, SurveyLines
-from . import import_holes
+from . import hole_paths
 
 KINDS = ("holes", "points", "lines", "electrodes")
 COLUMNS = (
@@ -222,7 +222,7 @@ def _settled(item: Item, name: str, column: str) -> Item:
             raise InputError("a dip would be steeper than 90°", where=name)
         if name == "collar" and item.collars[["x", "y", "z"]].isna().any(axis=None):
             raise InputError("a collar would have no coordinates", where=name)
-        return import_holes.rebuilt(_sorted(item, name))
+        return hole_paths.rebuilt(_sorted(item, name))
     return item
 
 

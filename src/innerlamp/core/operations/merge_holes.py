@@ -12,7 +12,7 @@ from ..findings import Findings, gravest_first
 from ..items.base import Item
 from ..items.holes import HoleSet
 from ..progress import Progress
-from . import import_holes
+from . import hole_paths
 from .declare import Input, Inputs, Operation, Output, Params, param
 
 
@@ -88,7 +88,7 @@ def merged(holes: HoleSet, same: dict[str, str]) -> HoleSet:
         holes, collars=collars, surveys=surveys, tables=tables, readings=readings, strays=strays,
         findings=gravest_first(findings),
     )  # fmt: skip
-    return import_holes.rebuilt(out)
+    return hole_paths.rebuilt(out)
 
 
 def adopted(holes: HoleSet, found: Findings) -> HoleSet:
