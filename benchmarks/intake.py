@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from innerlamp.core.formats import tables_in
-from innerlamp.core.operations import intake, offers
+from innerlamp.core.importing import intake, offers
 from innerlamp.demo.build import FILES
 
 from .table import Row, peak_megabytes, seconds

@@ -233,7 +233,7 @@ def sort_and_filter_a_million_rows() -> Iterator[Row]:
 
     from innerlamp.app.panes.frame_model import FrameModel
     from innerlamp.core.compute.expression import condition
-    from innerlamp.core.operations.computed import columns_of
+    from innerlamp.core.operations.data.computed import columns_of
 
     from .table import seconds
 

@@ -16,12 +16,12 @@ from typing import Any, Self
 from .core.formats.table import export, export_together
 from .core.items.base import Item
 from .core.items.page import Page
-from .core.operations import execute
-from .core.operations.table import OPERATIONS
 from .core.progress import SILENT, Progress
 from .core.project import trail
 from .core.project.records import Entry
 from .core.project.store import Store
+from .core.running import execute
+from .core.running.table import OPERATIONS
 
 
 class Project:

@@ -147,8 +147,8 @@ def _new(args: argparse.Namespace) -> int:
 
 
 def _ops(args: argparse.Namespace) -> int:
-    from .core.operations.execute import describe, find_operation
-    from .core.operations.table import OPERATIONS
+    from .core.running.execute import describe, find_operation
+    from .core.running.table import OPERATIONS
 
     if args.name:
         print(describe(find_operation(args.name)))
@@ -160,7 +160,7 @@ def _ops(args: argparse.Namespace) -> int:
 
 def _apply(args: argparse.Namespace) -> int:
     from .api import Project
-    from .core.operations.execute import find_operation
+    from .core.running.execute import find_operation
 
     find_operation(args.operation)
     with Project.open(args.project) as project:
@@ -175,7 +175,7 @@ def _apply(args: argparse.Namespace) -> int:
 def _bring(args: argparse.Namespace) -> int:
     from .api import Project
     from .core.formats import saved_mappings
-    from .core.operations import intake, offers
+    from .core.importing import intake, offers
 
     saved = saved_mappings.load()
     found = [o for path in offers.found_files(args.files) for o in offers.offers_of(path, saved)]
@@ -248,7 +248,7 @@ def _items(args: argparse.Namespace) -> int:
 
 def _compare(args: argparse.Namespace) -> int:
     from .api import Project
-    from .core.operations.differences import difference
+    from .core.comparing.differences import difference
 
     with Project.open(args.project, write=False) as project:
         entry = project.store.find(args.item)

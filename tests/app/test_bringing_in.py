@@ -23,7 +23,7 @@ from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture
-from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo import papers
 from innerlamp.demo.build import FILES
 

@@ -17,8 +17,8 @@ from innerlamp.app.forms.fields import MappingField
 from innerlamp.app.forms.previews import ColumnsPreview
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
-from innerlamp.core.operations.declare import AREAS
-from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.declaring.operation import AREAS
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 from .conftest import choose, type_into

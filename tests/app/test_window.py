@@ -20,9 +20,9 @@ from innerlamp.app.panes.table_pane import TablePane
 from innerlamp.app.shell.steps import mark_of
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.project import payload
 from innerlamp.core.project.store import Store, stage
+from innerlamp.core.running.table import OPERATIONS
 
 from .conftest import choose, coloured_share, colours_in, type_into, widget_image
 

@@ -12,15 +12,15 @@ import pandas as pd
 import pytest
 
 from innerlamp.api import Project
+from innerlamp.core.declaring.operation import AREAS, Operation
 from innerlamp.core.formats.table import FORMATS, export
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.kinds import KINDS
-from innerlamp.core.operations import execute
-from innerlamp.core.operations.declare import AREAS, Operation
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.project import payload
 from innerlamp.core.project.store import Store
+from innerlamp.core.running import execute
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES, STEPS, file_params
 
 

@@ -81,7 +81,7 @@ def test_ops_and_doctor(capsys: pytest.CaptureFixture[str]) -> None:
 
 
 def test_core_needs_no_window() -> None:
-    code = "import sys\nfor n in ('PySide6','pyqtgraph','vtkmodules','pyvista'): sys.modules[n] = None\nimport innerlamp, innerlamp.cli, innerlamp.core.operations.table, innerlamp.demo.build\nfrom innerlamp import Project\nprint(Project.operations()[0])"
+    code = "import sys\nfor n in ('PySide6','pyqtgraph','vtkmodules','pyvista'): sys.modules[n] = None\nimport innerlamp, innerlamp.cli, innerlamp.core.running.table, innerlamp.demo.build\nfrom innerlamp import Project\nprint(Project.operations()[0])"
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert out.stdout.strip() == "import-holes"
 

@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 
 from innerlamp.core.compute.gridding import contouring as ct
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.formats.table import export
 from innerlamp.core.items.features import Features, part_vertices
 from innerlamp.core.items.fields import Grid
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32629"
 X, Y = 503000.0 + 5.0 * np.arange(161), 5_602_000.0 + 5.0 * np.arange(141)

@@ -9,16 +9,16 @@ import pandas as pd
 import pytest
 
 from innerlamp.core.compute.drilling import checks
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet, SurveyLines
-from innerlamp.core.operations import merge_holes
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.grouping import codes_of, unit_of
-from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.operations.data import merge_holes
+from innerlamp.core.operations.data.grouping import codes_of, unit_of
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

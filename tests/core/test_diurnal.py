@@ -7,11 +7,11 @@ import pytest
 from pytest import approx
 
 from innerlamp.core.compute.potential.diurnal import diurnal, seconds_of
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.points import SurveyLines
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

@@ -9,12 +9,12 @@ import pytest
 import shapely
 
 from innerlamp.core.compute.geometry import sketching as sk
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.formats.features import polygons_of, shapes_of
 from innerlamp.core.items.features import Features
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32629"
 LEFT = [(0, 0), (100, 0), (100, 100), (0, 100)]

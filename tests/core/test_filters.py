@@ -8,11 +8,11 @@ import pytest
 from innerlamp.core.compute.potential import filters as fl
 from innerlamp.core.compute.potential.mesh import Mesh
 from innerlamp.core.compute.potential.prisms import gravity_kernel, magnetic_kernel
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import Grid
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32629"
 STEP, N = 25.0, 161
@@ -183,7 +183,7 @@ def run(operation: str, inputs: dict[str, Grid], **params: object) -> dict[str, 
 def test_every_filter_runs_as_an_operation_with_its_unit() -> None:
     import typing
 
-    from innerlamp.core.operations.grid_work import Filter, main_field_of
+    from innerlamp.core.operations.grids.filtering import Filter, main_field_of
 
     grid = grid_of(magnetic(60, 15))
     units = {"vertical derivative": "nT/m", "tilt angle": "°", "pseudo-gravity": "mGal", "continuation": "nT"}

@@ -8,12 +8,12 @@ import pytest
 from scipy import stats
 
 from innerlamp.core.compute.statistics import geochemistry as gc
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.features import RING, Features
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo import truth
 from innerlamp.demo.build import FILES
 

@@ -11,13 +11,13 @@ import pytest
 from innerlamp.core.compute.gridding import cells as gc
 from innerlamp.core.compute.potential import filters as fl
 from innerlamp.core.compute.potential.lineaments import lineaments, ridges
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import HOLE, RING, Features
 from innerlamp.core.items.fields import Grid
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32629"
 

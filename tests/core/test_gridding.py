@@ -15,12 +15,12 @@ from innerlamp.core.compute.gridding import plate
 from innerlamp.core.compute.gridding import radial as rb
 from innerlamp.core.compute.gridding.kriging import without_twins
 from innerlamp.core.compute.gridding.shading import hillshade
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT, CallbackProgress
+from innerlamp.core.running.table import OPERATIONS
 
 # Seven samples on nodes of a 41 x 41 grid.
 NODES = np.array([[5, 6], [33, 8], [20, 20], [8, 34], [35, 32], [14, 12], [28, 27]], dtype=float)

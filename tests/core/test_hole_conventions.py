@@ -11,12 +11,12 @@ import pyproj
 import pytest
 from pytest import approx
 
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.holes import HoleSet
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32629"
 X, Y = 650_000.0, 5_600_000.0  # east of the central meridian, so that grid and true north differ

@@ -15,9 +15,9 @@ import pytest
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.jobs.runner import Job, Runner
-from innerlamp.core.operations import execute
 from innerlamp.core.project import trail
 from innerlamp.core.project.store import Store, stage
+from innerlamp.core.running import execute
 
 
 @pytest.fixture(scope="module")

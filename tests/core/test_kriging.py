@@ -12,14 +12,14 @@ import pytest
 
 from innerlamp.core.compute.gridding import kriging, neighbours, validation
 from innerlamp.core.compute.gridding import variogram as vg
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import RING, Features
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 KNOWN = json.loads((Path(__file__).parents[1] / "data" / "reference-values.json").read_text())["kriging"]

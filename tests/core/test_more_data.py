@@ -13,16 +13,16 @@ from pytest import approx
 
 from innerlamp.api import Project
 from innerlamp.cli import main
+from innerlamp.core.comparing.differences import Change, compare_holes, difference
 from innerlamp.core.compute.geometry.surface_distance import distance_to_surface
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.holes import HoleSet
-from innerlamp.core.operations import add_holes
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.differences import Change, compare_holes, difference
-from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.operations.data import add_holes
 from innerlamp.core.progress import SILENT
 from innerlamp.core.project import trail
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

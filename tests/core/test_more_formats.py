@@ -14,6 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.formats import mining, pictures, tables_in, vtk_items, vtkxml
 from innerlamp.core.formats.table import export, export_together
@@ -23,9 +24,8 @@ from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

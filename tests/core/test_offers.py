@@ -13,17 +13,17 @@ from hypothesis import strategies as st
 
 from innerlamp.api import Project
 from innerlamp.cli import main
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.formats import saved_mappings
 from innerlamp.core.formats.saved_mappings import SavedMapping, shape_of
+from innerlamp.core.importing import intake, offers
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.electrodes import ElectrodeSurvey
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet, SurveyLines
-from innerlamp.core.operations import intake, offers
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

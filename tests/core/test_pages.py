@@ -11,13 +11,13 @@ from typing import Any
 import numpy as np
 import pytest
 
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.formats.page_templates import read_template, template_text
 from innerlamp.core.items.page import Element, Page, checked
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.pages import round_scale
-from innerlamp.core.operations.table import OPERATIONS
+from innerlamp.core.operations.mapping.pages import round_scale
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 
 from .test_grid_work import CRS, grid_of
 

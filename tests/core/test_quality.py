@@ -12,17 +12,17 @@ from scipy import stats
 
 from innerlamp.core.compute.geometry.placing import fit_places
 from innerlamp.core.compute.statistics import quality
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
 from innerlamp.core.formats.dates import ambiguous, clock_of, read_dates
+from innerlamp.core.importing import control_charts
+from innerlamp.core.importing.control_samples import kind_of
+from innerlamp.core.importing.structures import dip_direction, read_bearing
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet, SurveyLines
-from innerlamp.core.operations import qa
-from innerlamp.core.operations.control_samples import kind_of
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.structures import dip_direction, read_bearing
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"
@@ -47,7 +47,7 @@ def test_faults_of_the_laboratory_are_found_as_planted_and_no_others(holes: Hole
         for p in json.loads((FILES / "planted.json").read_text())
         if p["file"] == "control_samples.csv" and p["what"] != "below detection"
     ]
-    found = qa.judged(holes, "Sn_ppm")
+    found = control_charts.judged(holes, "Sn_ppm")
     words = {"standard outside three deviations": "beyond three", "blank above its limit": "blank", "duplicate apart": "duplicate", "standard drifts": "drifts upward"}  # fmt: skip
     for p in planted:
         hit = found[found["line"] == p["line"]]
@@ -94,10 +94,10 @@ def test_kinds_of_control_samples(text: str, kind: str) -> None:
 
 
 def test_duplicates_find_their_originals_among_the_assays(holes: HoleSet) -> None:
-    pairs = qa.duplicate_pairs(holes, "Sn_ppm")
+    pairs = control_charts.duplicate_pairs(holes, "Sn_ppm")
     assert pairs["first"].notna().all()
     assert len(pairs) == 48
-    assert qa.standards(holes) == ["HIGH-2", "LOW-1"]
+    assert control_charts.standards(holes) == ["HIGH-2", "LOW-1"]
 
 
 # ---- structures

@@ -10,12 +10,12 @@ import pytest
 
 from innerlamp.core.compute.geometry.lines import line_names
 from innerlamp.core.compute.resistivity import arrays
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.electrodes import ElectrodeSurvey
 from innerlamp.core.items.fields import Grid
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

@@ -20,6 +20,7 @@ import rasterio.transform
 import shapely
 from pytest import approx
 
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.formats.features import shapes_of
 from innerlamp.core.formats.grids import read_grid
@@ -27,9 +28,8 @@ from innerlamp.core.formats.table import export
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

@@ -13,15 +13,15 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.findings import Findings
 from innerlamp.core.formats import rawtable, tables_in
 from innerlamp.core.formats.las import read_log
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.declare import Inputs
-from innerlamp.core.operations.table import OPERATIONS
 from innerlamp.core.progress import SILENT
+from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
 
 CRS = "EPSG:32629"

@@ -10,8 +10,8 @@ from typing import Any
 from PySide6.QtCore import QObject, QRunnable, QThreadPool
 from PySide6.QtCore import Signal as QtSignal
 
+from ..core.comparing import differences
 from ..core.errors import LampError, ProjectError
-from ..core.operations import differences
 from ..core.project import payload
 
 

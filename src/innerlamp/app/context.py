@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QThreadPool, QTimer
 
+from ..core.comparing import differences
 from ..core.compute.geometry.planes import SectionPlane
 from ..core.compute.geometry.sampling import bilinear
 from ..core.errors import LampError, ProjectError
@@ -23,11 +24,11 @@ from ..core.items.holes import HoleSet, readings_with, table_with
 from ..core.items.legend import Legend, propose
 from ..core.items.signs import Look
 from ..core.jobs.runner import Job, Runner
-from ..core.operations import differences, execute
 from ..core.project import trail
 from ..core.project.lock import ProjectBusy
 from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
+from ..core.running import execute
 from ..core.signal import Signal
 from . import background
 from .theme.theme import PAPER, Theme

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..core.errors import LampError
+from ..core.importing import intake
 from ..core.jobs.runner import Job
-from ..core.operations import intake
 from ..core.signal import Signal
 from .context import Context
 

@@ -8,9 +8,9 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from ..core.operations import execute
 from ..core.progress import SILENT, Progress
 from ..core.project.store import Store
+from ..core.running import execute
 from . import papers, truth
 
 FILES = Path(__file__).parent / "files"

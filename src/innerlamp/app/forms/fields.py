@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from ...core.operations.declare import FieldInfo, parted
+from ...core.declaring.operation import FieldInfo, parted
 from .. import settings
 
 

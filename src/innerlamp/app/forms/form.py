@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.declaring.operation import Inputs, Operation
 from ...core.errors import LampError
 from ...core.items.base import Item
-from ...core.operations.declare import Inputs, Operation
 from ...core.project.records import Notice
 from ..context import Context
 from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for

@@ -12,10 +12,10 @@ from PySide6.QtGui import QColor, QFont, QImage, QPixmap
 from PySide6.QtWidgets import QLabel, QVBoxLayout
 
 from ...core.compute.potential.filters import depth_from_slope, radial_spectrum
+from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.items.fields import Grid
-from ...core.operations.declare import Inputs
-from ...core.operations.grid_reading import SourceDepth, band_of
+from ...core.operations.grids.analysis import SourceDepth, band_of
 from ...core.progress import SILENT
 from .. import background
 from ..painters.colours import colour_values

@@ -25,14 +25,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.formats import saved_mappings
-from ...core.operations import intake, offers
-from ...core.operations.add_holes import AddHoles
-from ...core.operations.declare import Inputs
-from ...core.operations.detection import DetectionRule
-from ...core.operations.execute import find_operation
-from ...core.operations.offers import HOLE_KINDS, KINDS, Offer
+from ...core.importing import intake, offers
+from ...core.importing.detection import DetectionRule
+from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
+from ...core.operations.data.add_holes import AddHoles
+from ...core.running.execute import find_operation
 from .. import background, settings
 from ..context import Context
 from ..intake_queue import IntakeQueue

@@ -12,9 +12,9 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ...core.compute.geometry.lines import natural
+from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.operations.declare import Inputs
 from ...core.progress import SILENT
 from .. import background
 from ..theme.theme import Theme

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 from ...core.errors import LampError
 from ...core.formats import columns, saved_mappings, tables_in
 from ...core.formats.saved_mappings import SavedMapping, shape_of
-from ...core.operations import intake, offers
-from ...core.operations.detection import DetectionRule
-from ...core.operations.offers import KINDS, Offer
+from ...core.importing import intake, offers
+from ...core.importing.detection import DetectionRule
+from ...core.importing.offers import KINDS, Offer
 from .. import background
 from ..context import Context
 from .picks_preview import PicksEditor

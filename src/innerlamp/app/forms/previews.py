@@ -17,11 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.comparing.differences import compare_holes
+from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.formats import columns, tables_in
-from ...core.operations import add_holes
-from ...core.operations.declare import Inputs
-from ...core.operations.differences import compare_holes
+from ...core.operations.data import add_holes
 from ...core.progress import SILENT
 from .. import background
 from .fields import MappingField

@@ -9,8 +9,8 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHeaderView, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from ...core.items.holes import HoleSet
-from ...core.operations import merge_holes
-from ...core.operations.grouping import codes_of, unit_of
+from ...core.operations.data import merge_holes
+from ...core.operations.data.grouping import codes_of, unit_of
 from .fields import MappingField
 from .previews import Preview
 

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ...core.compute.gridding.variogram import Experimental, Model, experimental, propose_bins
 from ...core.errors import LampError
-from ...core.operations.grid_common import Transform, values_of
-from ...core.operations.interpolating import VariogramChoice, settled_model
+from ...core.operations.grids.interpolation import VariogramChoice, settled_model
+from ...core.operations.grids.sampling import Transform, values_of
 from .. import background
 from ..theme.theme import Theme
 from .previews import Preview

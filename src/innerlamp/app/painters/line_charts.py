@@ -9,9 +9,9 @@ from PySide6.QtGui import QColor
 
 from ...core.compute.geometry.lines import distance_along
 from ...core.compute.statistics import quality
+from ...core.importing import control_charts
 from ...core.items.holes import HoleSet
 from ...core.items.legend import position
-from ...core.operations import qa
 from .chart_data import ChartData
 from .colours import colour_at
 from .flat import label
@@ -24,7 +24,7 @@ def groups_of_controls(holes: HoleSet) -> list[str]:
     if not len(holes.controls):
         return []
     kinds = set(holes.controls["type"])
-    return [*qa.standards(holes), *([BLANKS] if "blank" in kinds else []), *([PAIRS] if "duplicate" in kinds else [])]
+    return [*control_charts.standards(holes), *([BLANKS] if "blank" in kinds else []), *([PAIRS] if "duplicate" in kinds else [])]
 
 
 def _rule(plot: pg.PlotItem, value: float, words: str, d: ChartData, style: Qt.PenStyle, strong: bool = False) -> None:
@@ -50,14 +50,14 @@ def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
     if d.group == PAIRS:
         return _paint_pairs(plot, d, holes)
     if d.group == BLANKS:
-        rows = qa.in_order(holes.controls)
+        rows = control_charts.in_order(holes.controls)
         values = rows[rows["type"] == "blank"][name].to_numpy(float)
-        level, high = quality.check_blanks(values, qa.detection_limit(holes, name))
+        level, high = quality.check_blanks(values, control_charts.detection_limit(holes, name))
         _rule(plot, level, f"{level:.3g}: five times the detection limit", d, Qt.PenStyle.DashLine, True)
         _run_of(plot, values, high, d)
         words = f"{len(values)} blanks, {int(high.sum())} above the limit"
     else:
-        rows, check = qa.standard_rows(holes, d.group, name)
+        rows, check = control_charts.standard_rows(holes, d.group, name)
         values = rows[name].to_numpy(float)
         centre, sd = check.accepted, check.deviation
         _rule(plot, centre, f"{'accepted' if check.given else 'median'} {centre:.4g}", d, Qt.PenStyle.SolidLine, True)
@@ -77,7 +77,7 @@ def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
 
 
 def _paint_pairs(plot: pg.PlotItem, d: ChartData, holes: HoleSet) -> str:
-    pairs = qa.duplicate_pairs(holes, d.attribute)
+    pairs = control_charts.duplicate_pairs(holes, d.attribute)
     first, second = pairs["first"].to_numpy(float), pairs["second"].to_numpy(float)
     good = np.isfinite(first) & np.isfinite(second)
     if d.log:

@@ -22,10 +22,11 @@ from ...core.compute.drilling import checks
 from ...core.errors import InputError
 from ...core.findings import ORDER
 from ...core.formats.tables_out import write_csv
+from ...core.importing import control_charts
+from ...core.importing.corrections import KINDS, tables_of
 from ...core.items.base import Item
 from ...core.items.holes import HoleSet
-from ...core.operations import merge_holes, qa
-from ...core.operations.corrections import KINDS, tables_of
+from ...core.operations.data import merge_holes
 from ...core.project.records import Entry
 from ..context import Context, Selection
 from .base import Pane
@@ -53,7 +54,7 @@ def _alike(item: Item) -> pd.DataFrame:
 def _controls(item: Item) -> pd.DataFrame:
     if not isinstance(item, HoleSet) or not len(item.controls):
         return pd.DataFrame()
-    parts = [qa.judged(item, name) for name in qa.judged_attributes(item)]
+    parts = [control_charts.judged(item, name) for name in control_charts.judged_attributes(item)]
     return pd.concat(parts, ignore_index=True) if parts else pd.DataFrame()
 
 

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from ...core.compute.expression import condition
 from ...core.errors import LampError
 from ...core.items.holes import HoleSet
-from ...core.operations.computed import columns_of
+from ...core.operations.data.computed import columns_of
 from ..context import Context, Selection
 from .base import Pane
 from .boxes import choice_box, rows_view

@@ -23,9 +23,9 @@ from ...core.formats.table import export, formats_for
 from ...core.items.base import Item
 from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
-from ...core.operations.execute import find_operation
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
+from ...core.running.execute import find_operation
 from ..context import Context
 from .difference import DifferenceCard
 from .looks import UnitList, symbol_rows

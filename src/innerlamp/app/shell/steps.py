@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ...core.operations.declare import AREAS, Area, Operation
-from ...core.operations.table import OPERATIONS
+from ...core.declaring.operation import AREAS, Area, Operation
 from ...core.project.records import Notice
+from ...core.running.table import OPERATIONS
 from ..context import Context
 from ..forms.form import OperationForm
 from ..forms.intake_form import IntakeForm

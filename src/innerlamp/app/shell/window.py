@@ -19,8 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.declaring.operation import AREAS
 from ...core.formats.table import export_together
-from ...core.operations.declare import AREAS
 from .. import settings
 from ..context import Context
 from ..theme.theme import THEMES, apply_theme

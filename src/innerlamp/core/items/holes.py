@@ -43,9 +43,9 @@ class HoleSet(Item):
     strays
         Rows by table whose hole has no collar, kept aside until one comes or they are merged into another hole.
     corrections
-        Changes that people made over what was imported; see `core.operations.corrections`.
+        Changes that people made over what was imported; see `core.importing.corrections`.
     groups
-        Rules by which logged codes are grouped to units; see `core.operations.grouping`.
+        Rules by which logged codes are grouped to units; see `core.operations.data.grouping`.
     """
 
     kind: ClassVar[str] = "holes"

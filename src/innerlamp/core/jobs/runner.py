@@ -19,8 +19,8 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ..errors import Cancelled, LampError
-from ..operations.execute import Task
 from ..project.records import Result
+from ..running.execute import Task
 from .worker import serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]

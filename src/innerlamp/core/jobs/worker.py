@@ -24,8 +24,8 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
         os.nice(5)  # the window goes first
         parent = os.getppid()
         from ..errors import LampError
-        from ..operations.execute import Task, perform
         from ..progress import CallbackProgress
+        from ..running.execute import Task, perform
 
         connection.send(("ready",))
         while True:

@@ -1,0 +1,119 @@
+"""Correcting values, leaving rows out, flagging spikes, and lifting any of it again."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ...compute.expression import condition
+from ...compute.statistics.spikes import hampel
+from ...declaring.operation import Input, Inputs, Operation, Output, Params, Whole, param
+from ...errors import InputError
+from ...importing import corrections
+from ...items.base import Item
+from ...items.points import SurveyLines
+from ...progress import Progress
+from .computed import columns_of
+
+
+class Correct(Params):
+    table: str = param("", "Table", help="For drillholes: collar, survey, assay, ...; else empty")
+    rows: tuple[int, ...] = param(
+        (), "Rows", role="rows", help="Row numbers of the table, counted from 0; instead of a condition"
+    )
+    where: str = param("", "Rows where", help="For example: hole = 'EMB009' and from_m = 12")
+    action: Literal["set value", "empty value", "leave out row"] = param("set value", "Do")
+    column: str = param("", "Column", help="What is changed; not needed where rows are left out")
+    value: str = param("", "New value")
+    why: str = param(..., "Why", help="The reason, kept on record with your name and the time")
+    who: str = param("", "Who", help="Your user name when empty", more=True)
+
+
+class Lift(Params):
+    numbers: str = param("all", "Corrections", help="Their numbers, parted by semicolons, or all")
+    who: str = param("", "Who", help="Your user name when empty", more=True)
+
+
+class ExcludeSpikes(Params):
+    attribute: str = param(..., "Reading", role="attribute", of="lines")
+    half_width: Whole = param(5, "Readings on each side", low=1, high=500)
+    limit: float = param(
+        6.0, "Limit", unit="deviations", above=0.0, help="Scaled median absolute deviations of the window; 3 is strict"
+    )
+    become: Literal["empty", "local median"] = param("empty", "Spikes become")
+    who: str = param("", "Who", help="Your user name when empty", more=True)
+
+
+def _run_correct(inputs: Inputs, p: Correct, progress: Progress) -> dict[str, Item]:
+    item = inputs["item"]
+    table = corrections.table_named(item, p.table)
+    if p.where.strip():
+        rows = np.flatnonzero(condition(p.where, columns_of(table), len(table)))
+    else:
+        rows = np.array(sorted(set(p.rows)), dtype=np.int64)
+        if len(rows) and (rows[0] < 0 or rows[-1] >= len(table)):
+            raise InputError(
+                f"there is no row {int(rows[-1])}", where=item.name, fix=f"The table has {len(table):,} rows"
+            )
+    values = None if p.action == "leave out row" else [p.value if p.action == "set value" else None] * len(rows)
+    out = corrections.changed(item, p.table, rows, p.column, values, p.why, p.who)
+    progress(1.0, f"{len(rows):,} rows " + ("left out" if values is None else "corrected"))
+    return {"item": out}
+
+
+def _run_lift(inputs: Inputs, p: Lift, progress: Progress) -> dict[str, Item]:
+    item = inputs["item"]
+    layer: pd.DataFrame = item.corrections  # type: ignore[attr-defined]
+    if p.numbers.strip().lower() == "all":
+        numbers = [int(n) for n in layer["number"][layer["lifted"] == ""]] if len(layer) else []
+        if not numbers:
+            raise InputError("there is no correction to lift", where=item.name)
+    else:
+        try:
+            numbers = [int(n) for n in p.numbers.replace(",", ";").split(";") if n.strip()]
+        except ValueError as error:
+            raise InputError(f"'{p.numbers}' is not a list of numbers", fix="Write for example 3; 5") from error
+    out = corrections.lifted(item, numbers, p.who)
+    progress(1.0, f"{len(numbers):,} corrections lifted")
+    return {"item": out}
+
+
+def _run_spikes(inputs: Inputs, p: ExcludeSpikes, progress: Progress) -> dict[str, Item]:
+    lines = inputs["lines"]
+    assert isinstance(lines, SurveyLines)
+    values = lines.table[p.attribute].to_numpy(float)
+    spikes, medians = np.zeros(len(values), dtype=bool), values.copy()
+    for rows in lines.table.groupby("line", sort=False).indices.values():
+        spikes[rows], medians[rows] = hampel(values[rows], p.half_width, p.limit)
+    rows = np.flatnonzero(spikes)
+    if not len(rows):
+        raise InputError("no reading is a spike by this window and limit", where=lines.name, fix="Lower the limit")
+    new = [float(v) for v in medians[rows]] if p.become == "local median" else [None] * len(rows)
+    why = f"spike: Hampel filter, {2 * p.half_width + 1} readings, limit {p.limit:g}"
+    out = corrections.changed(lines, "", rows, p.attribute, new, why, p.who)
+    progress(1.0, f"{len(rows):,} spikes of {len(values):,} readings")
+    return {"lines": out}
+
+
+_ITEM = Input("item", "Drillholes, samples, lines or electrodes", corrections.KINDS)
+
+CORRECT = Operation(
+    name="correct", title="Correct or leave out rows", area="Data",
+    help="Changes values or leaves rows out, on record with the reason; what was imported can be put back. The item gets a new version, and what hangs from it is made again.",
+    params=Correct, run=_run_correct, inputs=(_ITEM,), outputs=(Output("item", "", "The item, corrected"),),
+    replaces={"item": "item"},
+)  # fmt: skip
+LIFT = Operation(
+    name="lift-corrections", title="Lift corrections", area="Data",
+    help="Takes corrections back: what was imported stands there again. They stay on record as lifted.",
+    params=Lift, run=_run_lift, inputs=(_ITEM,), outputs=(Output("item", "", "The item without them"),),
+    replaces={"item": "item"},
+)  # fmt: skip
+SPIKES = Operation(
+    name="exclude-spikes", title="Take spikes out", area="Data",
+    help="Finds spikes along lines by a Hampel filter and takes them out, each as a correction that can be lifted.",
+    params=ExcludeSpikes, run=_run_spikes, inputs=(Input("lines", "Survey lines", ("lines",)),),
+    outputs=(Output("lines", "lines", "The lines without spikes"),), replaces={"lines": "lines"},
+)  # fmt: skip

@@ -1,0 +1,233 @@
+"""Importing drillholes from any tables, with a report of everything that was changed or left out."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+from ...compute.drilling import checks, desurvey, place_checks
+from ...compute.geometry.sampling import bilinear
+from ...compute.potential.mainfield import main_field
+from ...crs import grid_convergence, to_lonlat
+from ...declaring.operation import Cost, Inputs, Operation, Output, Params, Several, ground_slot, param
+from ...errors import InputError
+from ...findings import Findings
+from ...formats import tables_in
+from ...formats.dates import DayOrder
+from ...importing import hole_tables
+from ...importing.control_samples import read_controls
+from ...importing.detection import DetectionRule
+from ...importing.hole_paths import path_of, place, place_readings, stations_table
+from ...importing.hole_tables import DepthUnit, Dips, North
+from ...items.base import Item
+from ...items.fields import Grid
+from ...items.holes import HoleSet
+from ...progress import Progress
+
+
+class HoleFiles(Params):
+    """The tables of holes and how they are to be read; importing and adding share them."""
+
+    collar: str = param(
+        ..., "Collar table", role="file", help="One row a hole: ID, easting, northing; elevation, final depth, azimuth and dip if known. A sheet or database table is named file#table"
+    )  # fmt: skip
+    survey: str = param(
+        "", "Survey table", role="file", help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical"
+    )  # fmt: skip
+    assay: str = param("", "Assay table", role="file", help="From, to and grades")
+    lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
+    more: Several = param(
+        (), "More tables", role="files", help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons"
+    )  # fmt: skip
+    controls: str = param(
+        "", "Control samples", role="file", help="Standards, blanks and duplicates of the laboratory: sample, kind of control, name of the standard, and grades", more=True
+    )  # fmt: skip
+    columns: dict[str, dict[str, str]] = param(
+        {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
+    )
+    dips: Dips = param("auto", "Dips are")
+    day_order: DayOrder = param(
+        "auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column", more=True
+    )
+    north: North = param(
+        "auto", "Azimuths are from", help="auto goes by the heading ('Azi mag', 'Azimuth true') and takes grid north otherwise", more=True
+    )  # fmt: skip
+    date: str = param(
+        "",
+        "Date",
+        role="date",
+        help="For the declination of magnetic azimuths; the collars' own dates when empty",
+        more=True,
+    )
+    depth_unit: DepthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
+    method: desurvey.Method = param("minimum curvature", "Path between readings")
+    below_detection: DetectionRule = param(
+        "half of limit", "Below detection is", help="What <0.5, -0.5 and ND become; the original stays in the report"
+    )
+    bend: float = param(15.0, "Report bends above", unit="° per 30 m", above=0.0, more=True)
+    off_ground: float = param(10.0, "Report collars off the ground by", unit="m", above=0.0, more=True)
+
+
+class ImportHoles(HoleFiles):
+    name: str = param("Drillholes", "Name")
+
+
+def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
+    found = Findings()
+    dem = inputs.get("ground")
+
+    def level(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+        assert isinstance(dem, Grid)
+        return bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
+
+    progress(0.02, "Reading collars")
+    ground = level if isinstance(dem, Grid) else None
+    collars, heading = hole_tables.read_collars(
+        p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found, p.day_order, p.coordinates, inputs.crs
+    )
+    file = tables_in.split(p.collar)[0].name
+    area = dem.bounds[:4] if isinstance(dem, Grid) else None
+    place_checks.check_far_away(collars, found, file, area)
+    if ground is not None:
+        place_checks.check_off_ground(
+            collars, level(collars["x"].to_numpy(float), collars["y"].to_numpy(float)), p.off_ground, found, file
+        )
+    progress(0.1, "Reading surveys")
+    strays: dict[str, pd.DataFrame] = {}
+    surveys, survey_heading = hole_tables.read_surveys(
+        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found, strays
+    )
+    surveys = _to_grid_north(
+        surveys, heading if survey_heading == "collar" else survey_heading, collars, inputs.crs, p, found
+    )
+    tables: dict[str, pd.DataFrame] = {}
+    readings: dict[str, pd.DataFrame] = {}
+    units: dict[str, str] = {}
+    sources = {"assay": p.assay, "lithology": p.lithology, **_names(p.more)}
+    for number, (name, source) in enumerate(sources.items()):
+        if not source:
+            continue
+        progress(0.2 + 0.6 * number / len(sources), f"Reading {name}")
+        mapping = p.columns.get(name, {})
+        whole = name in ("assay", "lithology") or hole_tables.is_interval_table(source, mapping)
+        table, table_units = hole_tables.read_downhole(
+            source,
+            name,
+            "interval" if whole else "reading",
+            mapping,
+            p.depth_unit,
+            collars,
+            p.below_detection,
+            found,
+            strays,
+        )
+        _merge(tables if whole else readings, name, table)
+        units |= table_units
+    collars = _depths(collars, surveys, {**tables, **readings})
+    progress(0.82, "Desurveying")
+    path = path_of(collars, surveys, tables, p.method)
+    place_checks.check_kinks(
+        path, collars["hole"].to_numpy(dtype=object), p.bend, found, Path(p.survey or p.collar).name
+    )
+    tables = {name: place(table, collars, path) for name, table in tables.items()}
+    readings = {name: place_readings(table, collars, path) for name, table in readings.items()}
+    progress(0.98, "Done")
+    point_out_alikes(collars, strays, found)
+    controls = read_controls(p.controls, p.columns.get("controls", {}), p.below_detection, found)
+    holes = HoleSet(
+        name=p.name, crs=inputs.crs, collars=collars, surveys=surveys, stations=stations_table(path, collars),
+        tables=tables, readings=readings, units=units, findings=found.frame(), method=p.method,
+        controls=controls, strays=strays,
+    )  # fmt: skip
+    return {"holes": holes}
+
+
+def point_out_alikes(collars: pd.DataFrame, strays: Mapping[str, pd.DataFrame], found: Findings) -> None:
+    """Report IDs without a collar that are nearly those of one; merging is the user's decision."""
+    alike = checks.look_alikes(collars["hole"], strays)
+    for row in alike[alike["table"] != "collar"].itertuples():
+        found.add("look", f"hole '{row.hole}' has no collar and is written nearly like '{row.like}'", "rows kept aside; merge them if they are one hole", table=str(row.table), hole=str(row.hole))  # fmt: skip
+
+
+def _names(files: tuple[str, ...]) -> dict[str, str]:
+    """Names of further tables: the sheet or table, else the file; logs come together as one table."""
+    out: dict[str, str] = {}
+    for file in files:
+        path, part = tables_in.split(file)
+        base = re.sub(r"[_\s]+", " ", part or path.stem).strip().lower()
+        name, number = base, 2
+        while name in out or name in ("assay", "lithology", "collar", "survey", "findings", "by hole"):
+            name, number = f"{base} {number}", number + 1
+        out[name] = file
+    return out
+
+
+def _merge(into: dict[str, pd.DataFrame], name: str, table: pd.DataFrame) -> None:
+    """Put a table under its name; logs with the same curves become one table."""
+    for other, present in into.items():
+        if list(present.columns) == list(table.columns) and not set(present["hole"]) & set(table["hole"]):
+            into[other] = pd.concat([present, table], ignore_index=True)
+            return
+    into[name] = table
+
+
+def _to_grid_north(
+    surveys: pd.DataFrame, heading: str, collars: pd.DataFrame, crs: str, p: HoleFiles, found: Findings
+) -> pd.DataFrame:
+    """Turn azimuths to grid north: true azimuth less convergence; magnetic plus declination less convergence."""
+    words = heading.lower()
+    north = p.north
+    if north == "auto":
+        north = "magnetic" if "mag" in words else "true" if "true" in words else "grid"
+    if north == "grid" or not len(surveys):
+        return surveys
+    x, y, z = (float(collars[c].median()) for c in "xyz")
+    turn = -grid_convergence(crs, x, y)
+    said = f"grid convergence {-turn:.2f}° taken off"
+    if north == "magnetic":
+        known = sorted(d for d in collars.get("date", pd.Series(dtype=str)) if d)
+        date = p.date or (known[len(known) // 2] if known else "")
+        if not date:
+            raise InputError(
+                "azimuths are magnetic, and the date of drilling is not known",
+                fix="Give it as 'date', such as 2024-05-17",
+            )
+        lon, lat = to_lonlat(crs, x, y)
+        declination = main_field(float(lon), float(lat), z, date).declination
+        turn += declination
+        said = f"declination {declination:.2f}° (IGRF, {date}) added, {said}"
+    found.add("note", f"azimuths are from {north} north", said, table="survey")
+    return surveys.assign(azimuth=(surveys["azimuth"] + turn) % 360.0)
+
+
+def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> pd.DataFrame:
+    unknown = ~np.isfinite(collars["depth_m"].to_numpy(float))
+    if not unknown.any():
+        return collars
+    deepest = surveys.groupby("hole")["depth_m"].max() if len(surveys) else pd.Series(dtype=float)
+    for table in tables.values():
+        end = "to_m" if "to_m" in table.columns else "depth_m"
+        deepest = pd.concat([deepest, table.groupby("hole", observed=True)[end].max()])
+    deepest = deepest.groupby(level=0).max()
+    filled = collars["hole"].map(deepest).fillna(0.0)
+    return collars.assign(depth_m=np.where(unknown, filled, collars["depth_m"]))
+
+
+def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
+    files = [f for f in (p.collar, p.survey, p.assay, p.lithology, p.controls, *p.more) if f]
+    size = sum(tables_in.split(f)[0].stat().st_size for f in files)
+    return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
+
+
+OPERATION = Operation(
+    name="import-holes", title="Import drillholes", area="Data",
+    help="Reads collar, survey and any interval, reading and log tables, checks them, and desurveys the holes. Everything that was mended or left out is listed in the findings of the result.",
+    params=ImportHoles, run=_run,
+    inputs=(ground_slot("Gives collars their elevation, and is compared with them"),),
+    outputs=(Output("holes", "holes", "Drillholes"),), estimate=_estimate,
+)  # fmt: skip

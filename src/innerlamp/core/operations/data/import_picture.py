@@ -1,0 +1,75 @@
+"""Importing pictures: with a place of their own, or placed by points picked on them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pandas as pd
+
+from ...compute.geometry.placing import Fit, fit_places
+from ...crs import same_system
+from ...declaring.operation import Inputs, Operation, Output, Params, param
+from ...errors import InputError
+from ...findings import Findings
+from ...formats import pictures, tables_in
+from ...importing.reading import title
+from ...items.base import Item
+from ...items.picture import Picture
+from ...progress import Progress
+
+
+class ImportPicture(Params):
+    file: str = param(..., "Picture", role="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place")  # fmt: skip
+    name: str = param("", "Name", help="The file's name when empty")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
+    points: tuple[tuple[float, float, float, float], ...] = param(
+        (), "Picked points", role="picks", help="Column and row of the picture, easting and northing; three or more, far apart. They go before a place that the file names"
+    )  # fmt: skip
+    fit: Fit = param("affine", "Placed by", help="affine: each axis scaled and turned (paper that shrank). similarity: one scale and turn")  # fmt: skip
+
+
+def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item]:
+    found = Findings()
+    path, _ = tables_in.split(p.file)
+    progress(0.1, "Reading")
+    raw = pictures.read(path)
+    pixels, affine = raw.pixels, raw.affine
+    if raw.thinned > 1:
+        found.add("note", f"the picture is larger than {max(pixels.shape[:2])} pixels", f"thinned {raw.thinned:.2g} times", file=path.name)  # fmt: skip
+    picked = pd.DataFrame(columns=["col", "row", "x", "y", "residual_m"], dtype=float)
+    if p.points:
+        points = np.array(p.points, dtype=float)
+        shown, places = points[:, :2] / raw.thinned, points[:, 2:]
+        values, residual = fit_places(shown, places, p.fit)
+        a, b, c, d, e, f = (float(v) for v in values)
+        affine = (a, b, c, d, e, f)
+        picked = pd.DataFrame({"col": points[:, 0], "row": points[:, 1], "x": points[:, 2], "y": points[:, 3], "residual_m": residual})  # fmt: skip
+        rms = float(np.sqrt(np.mean(residual**2)))
+        exact = len(points) == 3 and p.fit == "affine"
+        found.add("note", f"placed by {len(points)} points", "three points fit exactly: a fourth would show the error" if exact else f"residual {rms:.2f} m, largest {residual.max():.2f} m", file=path.name)  # fmt: skip
+        if a * e - b * d > 0:
+            found.add("look", "the picture lies mirrored", "kept; check the picked points", file=path.name)
+    elif affine is None:
+        raise InputError(
+            "the picture names no place", where=path.name, fix="Pick three or more points on it, or give a world file"
+        )
+    elif not raw.crs and not p.coordinates.strip():
+        found.add("look", "the picture names no coordinate system", f"taken as {inputs.crs}", file=path.name)
+    elif not same_system(raw.crs or p.coordinates.strip(), inputs.crs):
+        raw = replace(raw, crs=raw.crs or p.coordinates.strip())
+        progress(0.5, "Turning into the project's system")
+        pixels, affine = pictures.to_system(raw, inputs.crs)
+        found.add("note", f"the picture is in {raw.crs}", f"turned into {inputs.crs}", file=path.name)
+    progress(1.0, "Done")
+    item = Picture(
+        name=p.name or title(path), crs=inputs.crs, pixels=pixels, affine=affine, points=picked, findings=found.frame()
+    )
+    return {"picture": item}
+
+
+OPERATION = Operation(
+    name="import-picture", title="Import a picture or scanned map", area="Data",
+    help="Reads a picture that knows its place, or places it by three or more picked points and says how well they fit.",
+    params=ImportPicture, run=_run, outputs=(Output("picture", "picture", "Picture"),),
+)  # fmt: skip

@@ -1,0 +1,159 @@
+"""Importing samples, stations and structural readings from tables, and grids from files."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ...compute.gridding.resampling import to_system
+from ...crs import same_system, transformers
+from ...declaring.operation import Inputs, Operation, Output, Params, param
+from ...findings import Findings
+from ...formats import grids, tables_in
+from ...formats.rawtable import RawTable
+from ...importing.detection import DetectionRule
+from ...importing.reading import attributes, mapped, number_column, system_of, title, to_project
+from ...importing.structures import Planes, settle_planes
+from ...items.base import Item, numeric_columns
+from ...items.fields import Grid
+from ...items.points import POINT_ROLES, PointSet
+from ...progress import Progress
+
+
+class ImportPoints(Params):
+    file: str = param(
+        ..., "Table", role="file", help="One row a place: easting, northing and whatever was measured there"
+    )
+    name: str = param("", "Name", help="The file's name when empty")
+    role: Literal["samples", "stations", "readings", "workings", "structures"] = param("samples", "Rows are")
+    planes: Planes = param(
+        "auto", "Planes are given as", help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right)"
+    )  # fmt: skip
+    columns: dict[str, str] = param(
+        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+    )
+    below_detection: DetectionRule = param("half of limit", "Below detection is")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
+
+
+class ImportGrid(Params):
+    file: str = param(..., "Grid file", role="file", help="GeoTIFF, ESRI ASCII, NetCDF or XYZ")
+    name: str = param("", "Name", help="The file's name when empty")
+    attribute: str = param("elevation", "Values are", help="'elevation' makes it the ground surface")
+    unit: str = param("m", "Unit")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of the grid's system where the file names none and it is not the project's")  # fmt: skip
+
+
+def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
+    """Say how far repeated readings at a station are apart: the survey's own measure of its error."""
+    groups = table.groupby(["x", "y"], sort=False)
+    again = groups.cumcount().to_numpy() > 0
+    if not again.any():
+        return
+    numbers = numeric_columns(table, POINT_ROLES)
+    spread = [
+        f"{c} {v:.3g}"
+        for c in numbers
+        if (v := float((groups[c].transform("max") - groups[c].transform("min")).max())) > 0
+    ]
+    found.add("note", f"{int(again.sum())} repeated readings at stations", "kept; largest difference " + (", ".join(spread) or "none"), file=file, table="stations")  # fmt: skip
+
+
+def places(
+    raw: RawTable, role: dict[str, str], found: Findings, table: str, coordinates: str, crs: str
+) -> tuple[pd.DataFrame, np.ndarray]:
+    """Return x, y, z and file_line of all rows, and which have coordinates; the others are reported."""
+    frame = pd.DataFrame(
+        {c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line))
+    )
+    source = system_of(coordinates, (role["x"], role["y"]))
+    frame["x"], frame["y"] = to_project(
+        frame["x"].to_numpy(float), frame["y"].to_numpy(float), source, crs, found, raw.file, table
+    )
+    bad = ~(np.isfinite(frame["x"]) & np.isfinite(frame["y"])).to_numpy()
+    if bad.any():
+        found.add(
+            "left out",
+            "coordinates are not numbers",
+            "row left out",
+            file=raw.file,
+            table=table,
+            line=raw.line[bad],
+        )
+    frame["file_line"] = raw.line
+    return frame, ~bad
+
+
+def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str, Item]:
+    found = Findings()
+    progress(0.1, "Reading")
+    raw = tables_in.read(p.file, found, p.role)
+    role = mapped(raw, "structures" if p.role == "structures" else "points", p.columns)
+    frame, good = places(raw, role, found, p.role, p.coordinates, inputs.crs)
+    rest, units = attributes(raw, {*role.values(), "file_line"}, p.below_detection, found, p.role)
+    if p.role == "structures":
+        planes, plane_units = settle_planes(raw, role, p.planes, found)
+        frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}
+    table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
+    if p.role == "stations":
+        _repeats(table, raw.file, found)
+    twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.role in ("samples", "workings"))
+    if twice.any():
+        found.add(
+            "look",
+            "another row has the same place",
+            "kept",
+            file=raw.file,
+            table=p.role,
+            line=table["file_line"].to_numpy()[twice],
+        )
+    return {
+        "points": PointSet(
+            name=p.name or title(raw.path),
+            crs=inputs.crs,
+            table=table,
+            units=units,
+            role=p.role,
+            findings=found.frame(),
+        )
+    }
+
+
+def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, Item]:
+    progress(0.1, "Reading")
+    path, _ = tables_in.split(p.file)
+    values, x0, y0, dx, dy, crs = grids.read_grid(path)
+    crs = crs or p.coordinates.strip()
+    if crs and not same_system(crs, inputs.crs):
+        progress(0.5, "Reprojecting")
+        forward, back = transformers(crs, inputs.crs)
+        values, x0, y0, dx = to_system(values, x0, y0, dx, dy, forward, back)
+        dy = dx
+        progress(1.0, f"Turned from {crs} into {inputs.crs}")
+    return {
+        "grid": Grid(
+            name=p.name or title(path),
+            crs=inputs.crs,
+            values=values,
+            x0=x0,
+            y0=y0,
+            dx=dx,
+            dy=dy,
+            attribute=p.attribute,
+            unit=p.unit,
+        )
+    }
+
+
+POINTS = Operation(
+    name="import-points", title="Import samples or stations", area="Data",
+    help="Reads a table of places: soil samples, gravity stations, structural readings, old workings.",
+    params=ImportPoints, run=_run_points, outputs=(Output("points", "points", "Points"),),
+)  # fmt: skip
+GRID = Operation(
+    name="import-grid", title="Import a grid or DEM", area="Data",
+    help="Reads a grid file. With values called 'elevation' it becomes the ground surface.",
+    params=ImportGrid, run=_run_grid, outputs=(Output("grid", "grid", "Grid"),),
+)  # fmt: skip

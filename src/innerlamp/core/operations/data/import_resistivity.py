@@ -1,0 +1,269 @@
+"""Importing resistivity surveys: tables of electrodes and of readings, one file a line or all together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ...compute.geometry.lines import line_names, natural
+from ...compute.geometry.sampling import bilinear
+from ...compute.resistivity import arrays
+from ...declaring.operation import Inputs, Operation, Output, Params, Several, ground_slot, param
+from ...errors import InputError
+from ...findings import Findings
+from ...formats import tables_in
+from ...importing import electrode_lines
+from ...importing.reading import mapped, number_column
+from ...items.base import Item
+from ...items.electrodes import ElectrodeSurvey
+from ...items.fields import Grid
+from ...progress import Progress
+
+# What instruments write where nothing was measured; common practice, no source.
+DUMMIES = (-999.0, -9999.0, -99999.0, 9999.0, 99999.0, 999999.0, 1e30, -1e30)
+
+
+class ImportResistivity(Params):
+    readings: Several = param(
+        ..., "Tables of readings", role="files", help="a, b, m, n and resistance or apparent resistivity; one file a line, or all lines together with a line column. Several are parted by semicolons"
+    )  # fmt: skip
+    electrodes: Several = param(
+        (), "Tables of electrodes", role="files", help="Number, distance along the line, easting, northing, elevation. Matched to the readings by line column or file name"
+    )  # fmt: skip
+    name: str = param("Resistivity", "Name")
+    columns: dict[str, dict[str, str]] = param(
+        {}, "Columns", role="mapping", help="Table (readings, electrodes) to role to column; the rest is guessed from the headings"
+    )  # fmt: skip
+    positions: Literal["auto", "electrode numbers", "distances"] = param(
+        "auto", "a, b, m, n are", help="Numbers of electrodes or metres along the line; auto compares them with the table of electrodes"
+    )  # fmt: skip
+    error_unit: Literal["auto", "%", "part of 1"] = param("auto", "Errors are in", more=True)
+    repeats: Literal["average", "keep all"] = param("average", "Repeated readings", help="Readings of the same four electrodes")  # fmt: skip
+    reverse: Several = param(
+        (), "Reversed lines", role="lines", help="Lines whose electrodes were counted from the other end; several are parted by semicolons"
+    )  # fmt: skip
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
+    spacing: float = param(10.0, "Electrode spacing", unit="m", above=0.0, more=True, help="Where there is no table of electrodes and a, b, m, n are numbers")  # fmt: skip
+    line_spacing: float = param(50.0, "Line spacing", unit="m", above=0.0, more=True, help="Where electrodes have no coordinates: lines lie side by side in the order of their names")  # fmt: skip
+    east: float = param(0.0, "First line starts at easting", unit="m", more=True)
+    north: float = param(0.0, "First line starts at northing", unit="m", more=True)
+    azimuth: float = param(90.0, "Lines run towards", unit="°", low=0.0, high=360.0, more=True)
+
+
+def _stem(file: str) -> str:
+    path, part = tables_in.split(file)
+    return part or path.stem
+
+
+def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Findings) -> pd.DataFrame:
+    """Return all readings as they stand in the files: line, a, b, m, n, rho, resistance, error (%), file, file_line."""
+    frames = []
+    for file in p.readings:
+        raw = tables_in.read(file, found, "readings")
+        role = mapped(raw, "resistivity", p.columns.get("readings", {}))
+        if not {"rho", "resistance", "voltage"} & set(role):
+            raise InputError(
+                "no column for resistance or apparent resistivity", where=raw.file,
+                fix="Choose it in the mapping; the columns are: " + ", ".join(raw.layout.columns),
+            )  # fmt: skip
+        frame = pd.DataFrame({r: number_column(raw, role[r]) for r in "abmn"})
+        for name in ("rho", "resistance", "voltage", "current", "error", "stacked"):
+            frame[name] = number_column(raw, role[name]) if name in role else np.nan
+        if {"voltage", "current"} <= set(role):
+            with np.errstate(divide="ignore", invalid="ignore"):
+                ohms = frame["voltage"].to_numpy() / frame["current"].to_numpy()
+            frame["resistance"] = frame["resistance"].fillna(pd.Series(np.where(np.isfinite(ohms), ohms, np.nan)))
+        unit = p.error_unit
+        if unit == "auto":
+            known = frame["error"].dropna()
+            unit = "%" if "pct" in role.get("error", "").lower() or "%" in role.get("error", "") or known.max() > 1 else "part of 1"  # fmt: skip
+        if "error" in role and unit == "part of 1":
+            frame["error"] *= 100.0
+            found.add("note", f"{role['error']} is a part of one", "multiplied by 100", file=raw.file, table="readings")
+        frame["line"] = (
+            raw.text(role["line"]).fillna("").astype(str).str.strip().to_numpy() if "line" in role else names[file]
+        )
+        frame["file"], frame["file_line"] = raw.file, raw.line
+        frames.append(frame)
+    return pd.concat(frames, ignore_index=True)
+
+
+def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
+    """Leave out readings that are none, each with its reason."""
+    value = frame["rho"].where(frame["rho"].notna(), frame["resistance"]).to_numpy(float)
+    abmn = frame[list("abmn")].to_numpy(float)
+    empty = ~np.isfinite(value) | (np.isnan(abmn).sum(axis=1) > 0)
+    dummy = ~empty & np.isin(value, DUMMIES)
+    # 0 may be an electrode at infinity, of which there may be two; a place of 0 m used twice shows by its factor.
+    numbers = np.where(np.isnan(abmn) | (abmn == 0), -1, np.round(abmn * 100)).astype(np.int64)
+    twice = ~empty & ~dummy & arrays.impossible(numbers)
+    nothing = ~empty & ~dummy & ~twice & (value == 0)
+    for bad, what in (
+        (empty, "reading or electrode is not a number"),
+        (dummy, "value stands for no reading"),
+        (twice, "one electrode stands twice: a filler, not a reading"),
+        (nothing, "value is zero"),
+    ):
+        if bad.any():
+            found.add("left out", what, "row left out", file=frame["file"].to_numpy()[bad], table="readings", line=frame["file_line"].to_numpy()[bad])  # fmt: skip
+    return frame[~(empty | dummy | twice | nothing)].reset_index(drop=True)
+
+
+def _index(frame: pd.DataFrame, electrodes: pd.DataFrame, p: ImportResistivity, found: Findings) -> np.ndarray:
+    """Return a, b, m, n as rows of the table of electrodes, -1 at infinity, -2 where there is no such electrode."""
+    out = np.full((len(frame), 4), -2, dtype=np.int64)
+    given = frame[list("abmn")].to_numpy(float)
+    for line, rows in frame.groupby("line", sort=False).indices.items():
+        mine = electrodes[electrodes["line"] == line]
+        if not len(mine):
+            continue
+        number, distance = mine["electrode"].to_numpy(float), mine["distance_m"].to_numpy(float)
+        values = given[rows]
+        how = p.positions
+        if how == "auto":
+            finite = np.isfinite(values) & (values != 0)
+            fits = [np.isin(np.round(values[finite], 3), np.round(k, 3)).mean() for k in (number, distance)]
+            how = "electrode numbers" if fits[0] >= fits[1] else "distances"
+        keys = number if how == "electrode numbers" else distance
+        order = np.argsort(keys)
+        place = np.clip(np.searchsorted(keys[order], values - 1e-3), 0, len(keys) - 1)
+        near = np.abs(keys[order][place] - values) <= (1e-3 if how == "electrode numbers" else 0.05)
+        hit = np.where(near, mine.index.to_numpy()[order][place], -2)
+        if how == "electrode numbers":
+            hit = np.where((values <= 0) & ~near, -1, hit)
+        out[rows] = hit
+    lost = (out == -2).any(axis=1)
+    if lost.any():
+        found.add("left out", "there is no such electrode", "row left out", file=frame["file"].to_numpy()[lost], table="readings", line=frame["file_line"].to_numpy()[lost])  # fmt: skip
+    return out
+
+
+def _worked_out(frame: pd.DataFrame, at: np.ndarray, electrodes: pd.DataFrame) -> pd.DataFrame:
+    """Return readings with factor, both forms of the value, and the place that each is drawn at."""
+    xyz = electrodes[["x", "y", "z"]].to_numpy(float)
+    level = np.where(np.isfinite(xyz), xyz, 0.0)
+    factor = arrays.geometric_factor(level, at)
+    depth = arrays.median_depth(level, at)
+    rho, ohms = frame["rho"].to_numpy(float), frame["resistance"].to_numpy(float)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        ohms = np.where(np.isfinite(ohms), ohms, rho / factor)
+        rho = np.where(np.isfinite(rho), rho, ohms * factor)
+    known = at >= 0
+    middle = np.where(known[..., None], xyz[np.where(known, at, 0)], np.nan)
+    with np.errstate(invalid="ignore"):
+        centre = np.nanmean(middle, axis=1)
+    numbers = np.where(known, electrodes["electrode"].to_numpy()[np.where(known, at, 0)], 0)
+    out = pd.DataFrame({"line": frame["line"].to_numpy(), **{c: numbers[:, k] for k, c in enumerate("abmn")}})
+    out["apparent_resistivity"], out["resistance"], out["error"] = rho, ohms, frame["error"].to_numpy(float)
+    out["stacked"] = 1.0
+    out["reciprocal_error"] = np.nan
+    out["factor_m"], out["depth_m"] = factor, depth
+    out["x"], out["y"], out["z"] = centre[:, 0], centre[:, 1], centre[:, 2] - depth
+    out["file_line"] = frame["file_line"].to_numpy()
+    out["file"] = frame["file"].to_numpy()
+    return out
+
+
+def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Findings) -> pd.DataFrame:
+    """Return readings with repeats averaged and the error between reciprocals."""
+    number, sign = arrays.same_array(at)
+    ohms = table["resistance"].to_numpy(float) * sign
+    if p.repeats == "average":
+        groups = pd.DataFrame({"k": number, "r": ohms}).groupby("k")["r"]
+        count, mean, spread = groups.transform("count"), groups.transform("mean"), groups.transform("std")
+        first = ~pd.Series(number).duplicated().to_numpy()
+        many = first & (count > 1).to_numpy()
+        if many.any():
+            percent = 100.0 * (spread / mean.abs()).to_numpy()
+            what = [
+                f"array was read {n} times, spread {s:.1f} %" for n, s in zip(count[many], percent[many], strict=True)
+            ]
+            found.add("mended", what, "mean taken", file=table["file"].to_numpy()[many], table="readings", line=table["file_line"].to_numpy()[many])  # fmt: skip
+            error = table["error"].to_numpy(float)
+            table = table.assign(
+                resistance=np.where(many, mean * sign, table["resistance"]),
+                apparent_resistivity=np.where(many, mean * sign * table["factor_m"], table["apparent_resistivity"]),
+                error=np.where(many & ~(error > percent), percent, error),
+                stacked=count.to_numpy(float),
+            )
+        table, at = table[first].reset_index(drop=True), at[first]
+    other, polarity = arrays.reciprocals(at)
+    has = other >= 0
+    if has.any():
+        ohms = table["resistance"].to_numpy(float)
+        apart = np.abs(ohms[has] - polarity[has] * ohms[other[has]])
+        mean = 0.5 * np.abs(ohms[has] + polarity[has] * ohms[other[has]])
+        values = np.full(len(table), np.nan)
+        values[has] = 100.0 * apart / np.maximum(mean, 1e-300)
+        table = table.assign(reciprocal_error=values)
+        wide = np.flatnonzero(values > 10.0)
+        found.add("look", [f"reading and its reciprocal differ by {v:.0f} %" for v in values[wide]], "both kept", file=table["file"].to_numpy()[wide], table="readings", line=table["file_line"].to_numpy()[wide])  # fmt: skip
+        found.add("note", f"{int(has.sum())} readings have a reciprocal", f"median difference {np.nanmedian(values):.1f} %", table="readings")  # fmt: skip
+    return table
+
+
+def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, Item]:
+    found = Findings()
+    progress(0.05, "Reading")
+    names = dict(zip((*p.readings, *p.electrodes), line_names([_stem(f) for f in (*p.readings, *p.electrodes)]), strict=True))  # fmt: skip
+    frame = _without_dummies(read_readings(p, names, found), found)
+    if not len(frame):
+        raise InputError("the files hold no reading", where="; ".join(p.readings)[:80])
+    ground = inputs.get("ground")
+
+    def level(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+        assert isinstance(ground, Grid)
+        return bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, x, y)
+
+    progress(0.4, "Laying out")
+    lines = sorted(pd.unique(frame["line"]), key=natural)
+    layout = electrode_lines.Layout(p.spacing, p.line_spacing, p.east, p.north, p.azimuth)
+    used = {line: rows[list("abmn")].to_numpy(float).ravel() for line, rows in frame.groupby("line")}
+    electrodes = electrode_lines.read_electrodes(
+        p.electrodes, names, p.columns.get("electrodes", {}), lines, used, p.positions == "distances", layout,
+        level if isinstance(ground, Grid) else None, found, (p.coordinates, inputs.crs),
+    )  # fmt: skip
+    electrodes = electrode_lines.reversed_lines(electrodes, p.reverse, found)
+    at = _index(frame, electrodes, p, found)
+    good = (at > -2).all(axis=1)
+    if not good.any():
+        raise InputError(
+            "no reading fits the electrodes", where="; ".join(p.readings)[:80],
+            fix="Check whether a, b, m, n are numbers or distances, and the names of the lines",
+        )  # fmt: skip
+    progress(0.6, "Working out factors")
+    frame, at = frame[good].reset_index(drop=True), at[good]
+    table = _worked_out(frame, at, electrodes)
+    blind = ~np.isfinite(table["apparent_resistivity"].to_numpy()) | ~np.isfinite(table["factor_m"].to_numpy())
+    if blind.any():
+        found.add("left out", "the array sees no voltage over uniform ground", "row left out", file=table["file"].to_numpy()[blind], table="readings", line=table["file_line"].to_numpy()[blind])  # fmt: skip
+    table, at = table[~blind].reset_index(drop=True), at[~blind]
+    table = _joined(table, at, p, found)
+    negative = (table["apparent_resistivity"] <= 0).to_numpy()
+    if negative.any():
+        found.add("look", "apparent resistivity is not positive", "kept", file=table["file"].to_numpy()[negative], table="readings", line=table["file_line"].to_numpy()[negative])  # fmt: skip
+    progress(1.0, f"{len(lines)} lines, {len(table):,} readings")
+    units = {
+        "apparent_resistivity": "ohm.m", "resistance": "ohm", "error": "%", "reciprocal_error": "%",
+        "factor_m": "m", "depth_m": "m", "stacked": "",
+    }  # fmt: skip
+    table = table.drop(columns="file")
+    if table["reciprocal_error"].isna().all():
+        table = table.drop(columns="reciprocal_error")
+    return {
+        "survey": ElectrodeSurvey(
+            name=p.name, crs=inputs.crs, electrodes=electrodes, table=table, units=units, findings=found.frame()
+        )
+    }
+
+
+OPERATION = Operation(
+    name="import-resistivity", title="Import a resistivity survey", area="Data",
+    help="Reads electrodes and readings of resistivity lines, leaves out what stands for no reading, averages repeats and compares reciprocals.",
+    params=ImportResistivity, run=_run,
+    inputs=(ground_slot("Gives electrodes their elevation where they have none"),),
+    outputs=(Output("survey", "electrodes", "Electrode survey"),),
+)  # fmt: skip

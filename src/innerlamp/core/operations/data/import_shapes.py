@@ -1,0 +1,166 @@
+"""Importing map features, surfaces and block models."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...compute.geometry.triangles import is_closed, volume
+from ...declaring.operation import Inputs, Operation, Output, Params, param
+from ...errors import InputError
+from ...findings import Findings
+from ...formats import features, meshes, tables_in, vtk_items
+from ...formats.lattice import Lattice, lattice_of
+from ...importing.reading import mapped, number_column, system_of, title, to_project
+from ...items.base import Item
+from ...items.fields import BlockModel, Surface
+from ...progress import Progress
+from ...units import unit_in_heading
+
+
+class ImportFeatures(Params):
+    file: str = param(
+        ..., "Map file", role="file", help="GeoPackage, Shapefile, GeoJSON or DXF; a layer is named file#layer"
+    )
+    name: str = param("", "Name", help="The file's name when empty")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
+
+
+class ImportSurface(Params):
+    file: str = param(
+        ...,
+        "Surface file",
+        role="file",
+        help="OBJ, PLY, STL, VTP, DXF with 3D faces, or a table of points that is made into triangles",
+    )
+    name: str = param("", "Name", help="The file's name when empty")
+    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
+    longest: float = param(
+        0.0,
+        "Longest side",
+        unit="m",
+        low=0.0,
+        help="For tables of points: triangles with longer sides are left out; 0 keeps all",
+    )
+
+
+class ImportBlocks(Params):
+    file: str = param(
+        ...,
+        "Block model file",
+        role="file",
+        help="A table with one row a cell (centre x, y, z and values, on a regular lattice), or VTI, VTR, VTU",
+    )
+    name: str = param("", "Name", help="The file's name when empty")
+    columns: dict[str, str] = param(
+        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+    )
+
+
+def _run_features(inputs: Inputs, p: ImportFeatures, progress: Progress) -> dict[str, Item]:
+    progress(0.1, "Reading")
+    path, layer = tables_in.split(p.file)
+    names = features.layers(path)
+    if layer and layer not in names:
+        raise InputError(f"there is no layer '{layer}'", where=path.name, fix="There are: " + ", ".join(names))
+    if len(names) > 1 and not layer:
+        raise InputError(
+            f"the file has {len(names)} layers",
+            where=path.name,
+            fix=f"Name one: {path.name}#{names[0]} (there are: {', '.join(names)})",
+        )
+    return {
+        "features": features.read_features(
+            path, layer, p.name or title(path), inputs.crs, Findings(), p.coordinates.strip()
+        )
+    }
+
+
+def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[str, Item]:
+    progress(0.1, "Reading")
+    path, _ = tables_in.split(p.file)
+    if path.suffix.lower() in meshes.READERS:
+        vertices, triangles = meshes.read_mesh(path)
+    else:
+        found = Findings()
+        raw = tables_in.read(p.file, found, "points")
+        role = mapped(raw, "points", {})
+        if "z" not in role:
+            raise InputError("no column for Elevation", where=raw.file)
+        xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
+        xyz[:, 0], xyz[:, 1] = to_project(xyz[:, 0], xyz[:, 1], system_of("", (role["x"], role["y"])), inputs.crs, found, raw.file, "points")  # fmt: skip
+        vertices, triangles = meshes.triangulate(xyz[np.isfinite(xyz).all(axis=1)], p.longest, raw.file)
+    if p.coordinates.strip():
+        x, y = to_project(vertices[:, 0], vertices[:, 1], p.coordinates.strip(), inputs.crs, Findings(), path.name, "surface")  # fmt: skip
+        vertices = np.column_stack([x, y, vertices[:, 2]])
+    closed = is_closed(triangles)
+    held = abs(volume(vertices, triangles)) if closed else 0.0
+    if closed and volume(vertices, triangles) < 0:
+        triangles = np.ascontiguousarray(triangles[:, ::-1])
+    return {
+        "surface": Surface(
+            name=p.name or title(path),
+            crs=inputs.crs,
+            vertices=vertices,
+            triangles=triangles,
+            closed=closed,
+            volume_m3=held,
+        )
+    }
+
+
+def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str, Item]:
+    progress(0.1, "Reading")
+    path, _ = tables_in.split(p.file)
+    units: dict[str, str] = {}
+    if path.suffix.lower() in (".vti", ".vtr", ".vtu"):
+        lattice, properties = vtk_items.read_blocks(path)
+        units = {name: unit_in_heading(name) for name in properties}
+    else:
+        lattice, properties = _cells_of_table(p, units)
+    (x0, y0, z0), (dx, dy, dz) = lattice.low, lattice.step
+    model = BlockModel(
+        name=p.name or title(path), crs=inputs.crs, x0=x0, y0=y0, z0=z0, dx=dx, dy=dy, dz=dz, shape=lattice.shape,
+        properties=properties, units=units,
+    )  # fmt: skip
+    return {"blocks": model}
+
+
+def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, dict[str, np.ndarray]]:
+    raw = tables_in.read(p.file, Findings(), "cells")
+    role = mapped(raw, "points", p.columns)
+    if "z" not in role:
+        raise InputError(
+            "no column for Elevation", where=raw.file, fix="A block model needs the centre of each cell in x, y and z"
+        )
+    xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
+    good = np.isfinite(xyz).all(axis=1)
+    lattice, at = lattice_of(xyz[good], raw.file)
+    properties = {}
+    for column in raw.layout.columns:
+        if column in role.values() or column in ("dx", "dy", "dz"):
+            continue
+        numbers = number_column(raw, column)[good]
+        if np.isfinite(numbers).any():
+            properties[column] = np.full(lattice.shape, np.nan)
+            properties[column][at] = numbers
+            units[column] = unit_in_heading(column)
+    if not properties:
+        raise InputError("no column of numbers besides the places", where=raw.file)
+    return lattice, properties
+
+
+FEATURES = Operation(
+    name="import-features", title="Import map features", area="Data",
+    help="Reads points, lines and polygons with their attributes, turned into the project's coordinate system.",
+    params=ImportFeatures, run=_run_features, outputs=(Output("features", "features", "Map features"),),
+)  # fmt: skip
+SURFACE = Operation(
+    name="import-surface", title="Import a surface", area="Data",
+    help="Reads a triangulated surface, or makes one from points (Delaunay triangles in plan).",
+    params=ImportSurface, run=_run_surface, outputs=(Output("surface", "surface", "Surface"),),
+)  # fmt: skip
+BLOCKS = Operation(
+    name="import-blocks", title="Import a block model", area="Data",
+    help="Reads a regular block model from a table of cell centres with their values, or from VTI, VTR and VTU files.",
+    params=ImportBlocks, run=_run_blocks, outputs=(Output("blocks", "blocks", "Block model"),),
+)  # fmt: skip

@@ -1,0 +1,171 @@
+"""Work on grids: filters of potential fields, regional and residual, calculating with grids."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+
+from ...compute.expression import columns_used, evaluate
+from ...compute.geometry.sampling import bilinear
+from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, param
+from ...errors import InputError
+from ...items.base import Item
+from ...items.fields import Grid
+from ...progress import Progress
+from .sampling import GRID, cells_cost, same_system
+
+Filter = Literal[
+    "vertical derivative", "horizontal gradient", "total gradient", "tilt angle", "continuation",
+    "reduction to the pole", "pseudo-gravity", "band-pass",
+]  # fmt: skip
+
+
+class FilterGrid(Params):
+    filter: Filter = param("vertical derivative", "Filter")
+    height: float = param(100.0, "Continue by", unit="m", help="Up for positive, down for negative; for continuation")
+    inclination: float = param(65.0, "Inclination", unit="°", low=-90.0, high=90.0, help="Of the main field, positive down; for reduction to the pole and pseudo-gravity. Not used when a date is given")  # fmt: skip
+    declination: float = param(0.0, "Declination", unit="°", low=-180.0, high=180.0, help="From grid north")
+    date: str = param("", "Date of the survey", role="date", help="Takes inclination and declination from the geomagnetic field (IGRF) at the middle of the grid")  # fmt: skip
+    shortest: float = param(0.0, "Shortest wavelength", unit="m", low=0.0, help="For band-pass; 0 keeps all short ones", more=True)  # fmt: skip
+    longest: float = param(0.0, "Longest wavelength", unit="m", low=0.0, help="For band-pass; 0 keeps all long ones", more=True)  # fmt: skip
+    ratio: float = param(1000.0, "Density by magnetisation", above=0.0, help="kg/m³ for each A/m; for pseudo-gravity", more=True)  # fmt: skip
+    name: str = param("", "Name", help="Filter and grid when empty")
+
+
+class Regional(Params):
+    by: Literal["polynomial", "upward continuation"] = param("polynomial", "Regional by")
+    order: int = param(1, "Order", low=0, high=6, help="Of the polynomial: 1 is a plane")
+    height: float = param(1000.0, "Height", unit="m", above=0.0, help="Of the continuation")
+
+
+class Calculate(Params):
+    expression: str = param(..., "Expression", help="Over the grids a, b and c, such as a + 150 or where(b > 300, a, 0). The result lies on the cells of a")  # fmt: skip
+    attribute: str = param("", "Values are", help="What the result is; that of a when empty")
+    unit: str = param("", "Unit of the result")
+    name: str = param("", "Name", help="The expression when empty")
+
+
+def main_field_of(grid: Grid, date: str) -> tuple[float, float]:
+    """Return inclination and declination from grid north (degrees) at the middle of a grid."""
+    from ...compute.potential.mainfield import main_field
+    from ...crs import grid_convergence, to_lonlat
+
+    west, east, south, north, _, _ = grid.bounds
+    x, y = 0.5 * (west + east), 0.5 * (south + north)
+    lon, lat = to_lonlat(grid.crs, x, y)
+    field = main_field(float(lon), float(lat), 300.0, date)
+    return field.inclination, field.declination - grid_convergence(grid.crs, x, y)
+
+
+def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, Item]:
+    from ...compute.potential import filters as fl
+
+    grid = inputs["grid"]
+    assert isinstance(grid, Grid)
+    progress(0.1, p.filter.capitalize())
+    v, dx, dy, unit = grid.values, grid.dx, grid.dy, grid.unit
+    inclination, declination = main_field_of(grid, p.date) if p.date else (p.inclination, p.declination)
+    per_metre = f"{unit}/m" if unit else "1/m"
+    made: dict[str, tuple[Any, str]] = {
+        "vertical derivative": (lambda: fl.derivatives(v, dx, dy)[2], per_metre),
+        "horizontal gradient": (lambda: fl.horizontal_gradient(v, dx, dy), per_metre),
+        "total gradient": (lambda: fl.total_gradient(v, dx, dy), per_metre),
+        "tilt angle": (lambda: fl.tilt(v, dx, dy), "°"),
+        "continuation": (lambda: fl.continued(v, dx, dy, p.height), unit),
+        "reduction to the pole": (lambda: fl.reduced_to_pole(v, dx, dy, inclination, declination), unit),
+        "pseudo-gravity": (lambda: fl.pseudo_gravity(v, dx, dy, inclination, declination, p.ratio), "mGal"),
+        "band-pass": (lambda: fl.band_pass(v, dx, dy, p.shortest, p.longest), unit),
+    }
+    run, out_unit = made[p.filter]
+    values = run()
+    word: str = p.filter
+    if p.filter == "continuation":
+        word = f"{'up' if p.height >= 0 else 'down'} {abs(p.height):g} m"
+    magnetic = p.filter in ("reduction to the pole", "pseudo-gravity")
+    progress(1.0, f"inclination {inclination:.1f}°, declination {declination:.1f}° from grid north" + (", amplitude limited near the equator" if abs(inclination) < 20 else "") if magnetic else p.filter)  # fmt: skip
+    kept = p.filter in ("continuation", "reduction to the pole", "band-pass")
+    attribute = grid.attribute if kept else f"{grid.attribute} {p.filter}"
+    out = Grid(
+        name=p.name or f"{grid.name}, {word}", crs=grid.crs, values=values, x0=grid.x0, y0=grid.y0, dx=dx, dy=dy,
+        attribute=attribute, unit=out_unit,
+    )  # fmt: skip
+    return {"filtered": out}
+
+
+def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, Item]:
+    from ...compute.potential import filters as fl
+
+    grid = inputs["grid"]
+    assert isinstance(grid, Grid)
+    progress(0.1, "Regional")
+    blank = ~np.isfinite(grid.values)
+    if p.by == "polynomial":
+        surface = fl.polynomial(grid.values, p.order)
+    else:
+        surface = fl.continued(grid.values, grid.dx, grid.dy, p.height)
+    surface = np.where(blank, np.nan, surface)
+    place: dict[str, Any] = {"crs": grid.crs, "x0": grid.x0, "y0": grid.y0, "dx": grid.dx, "dy": grid.dy, "unit": grid.unit}  # fmt: skip
+    return {
+        "residual": Grid(name=f"{grid.name}, residual", values=grid.values - surface, attribute=f"{grid.attribute} residual", **place),
+        "regional": Grid(name=f"{grid.name}, regional", values=surface, attribute=f"{grid.attribute} regional", **place),
+    }  # fmt: skip
+
+
+def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str, Item]:
+    first = inputs["a"]
+    assert isinstance(first, Grid)
+    gx, gy = first.places
+    columns: dict[str, np.ndarray] = {"a": first.values.ravel(), "x": gx.ravel(), "y": gy.ravel()}
+    for slot in ("b", "c"):
+        other = inputs.get(slot)
+        if not isinstance(other, Grid):
+            continue
+        same_system(first, other)
+        same = other.values.shape == first.values.shape and np.allclose([other.x0, other.y0, other.dx, other.dy], [first.x0, first.y0, first.dx, first.dy])  # fmt: skip
+        columns[slot] = other.values.ravel() if same else bilinear(other.values, other.x0, other.y0, other.dx, other.dy, gx.ravel(), gy.ravel())  # fmt: skip
+    absent = [n for n in ("b", "c") if n in columns_used(p.expression) and n not in columns]
+    if absent:
+        raise InputError(f"the expression uses {' and '.join(absent)}, which {'is' if len(absent) == 1 else 'are'} not chosen", where=p.expression[:60])  # fmt: skip
+    progress(0.4, "Calculating")
+    with np.errstate(all="ignore"):
+        values = np.asarray(evaluate(p.expression, columns, first.values.size))
+    if values.dtype.kind not in "fb":
+        raise InputError("the expression does not give numbers", where=p.expression[:60])
+    values = np.where(np.isfinite(values.astype(float)), values.astype(float), np.nan).reshape(first.values.shape)
+    if not np.isfinite(values).any():
+        raise InputError("the result is blank everywhere", where=p.expression[:60], fix="Check whether the grids overlap")  # fmt: skip
+    attribute = p.attribute or ("result" if p.unit and p.unit != first.unit else first.attribute)
+    out = Grid(
+        name=p.name or f"{p.expression[:40]} (a = {first.name})",
+        crs=first.crs, values=values, x0=first.x0, y0=first.y0, dx=first.dx, dy=first.dy,
+        attribute=attribute, unit=p.unit or first.unit,
+    )  # fmt: skip
+    return {"result": out}
+
+
+def _estimate(inputs: Inputs, p: Any) -> Cost:
+    return cells_cost(inputs.get("grid") or inputs["a"], 6e-7)
+
+
+FILTER = Operation(
+    name="filter-grid", title="Filter a potential field", area="Geophysics",
+    help="Derivatives, gradients, tilt angle, continuation, reduction to the pole, pseudo-gravity and band-pass of a grid; gaps and edges are handled and come back as they were.",
+    params=FilterGrid, run=_run_filter, inputs=(GRID,), outputs=(Output("filtered", "grid", "Filtered grid"),), estimate=_estimate,
+)  # fmt: skip
+REGIONAL = Operation(
+    name="regional-residual", title="Part regional and residual", area="Geophysics",
+    help="Takes a polynomial surface or the field continued upward off a grid; both parts come out.",
+    params=Regional, run=_run_regional, inputs=(GRID,),
+    outputs=(Output("residual", "grid", "Residual"), Output("regional", "grid", "Regional")), estimate=_estimate,
+)  # fmt: skip
+CALCULATE = Operation(
+    name="calculate-grid", title="Calculate with grids", area="Maps",
+    help="Works out a grid from up to three others by a safe expression; grids on other cells are read where the cells of a lie.",
+    params=Calculate, run=_run_calculate,
+    inputs=(
+        Input("a", "Grid a", ("grid",)), Input("b", "Grid b", ("grid",), optional=True, proposed=False),
+        Input("c", "Grid c", ("grid",), optional=True, proposed=False),
+    ),
+    outputs=(Output("result", "grid", "Result"),), estimate=_estimate,
+)  # fmt: skip

@@ -1,0 +1,319 @@
+"""Gridding by kriging and from near samples, and comparing methods by leaving samples out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Literal
+
+import numpy as np
+import pandas as pd
+
+from ...declaring.operation import Cost, Inputs, Operation, Output, Params, Whole, param
+from ...errors import InputError
+from ...items.base import Item
+from ...items.points import PointSet
+from ...progress import Progress
+from .sampling import (
+    BOUNDARY,
+    SAMPLES,
+    GridValues,
+    Samples,
+    Trended,
+    at_cells,
+    cost,
+    finished,
+    lattice_of,
+    on_lattice,
+    read_samples,
+    settled,
+    suggest,
+)
+
+Near = Literal["inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis"]
+Kernels = Literal["thin plate", "linear", "cubic"]
+METHODS = (
+    "kriging",
+    "minimum curvature",
+    "inverse distance",
+    "nearest neighbour",
+    "natural neighbours",
+    "triangles",
+    "radial basis",
+)
+
+
+class VariogramChoice(Params):
+    """How the variogram is modelled; zeros are fitted."""
+
+    shape: Literal["spherical", "exponential", "gaussian"] = param("spherical", "Shape")
+    nugget: float = param(
+        -1.0, "Nugget", unit="squared", help="In the squared unit of the (transformed) values; −1 fits it"
+    )
+    sill: float = param(0.0, "Sill above nugget", unit="squared", low=0.0, help="0 fits it")
+    reach: float = param(0.0, "Range", unit="m", low=0.0, help="Where the sill is reached (95 % of it for exponential and gaussian), along the longer axis; 0 fits it")  # fmt: skip
+    second: Literal["none", "spherical", "exponential", "gaussian"] = param(
+        "none", "Second structure", help="Adds another shape with a sill and a range of its own", more=True
+    )
+    second_sill: float = param(0.0, "Its sill", unit="squared", low=0.0, help="0 fits it", more=True)
+    second_reach: float = param(0.0, "Its range", unit="m", low=0.0, help="0 fits it", more=True)
+    azimuth: float = param(0.0, "Longer axis towards", unit="°", low=0.0, high=360.0, more=True)
+    ratio: float = param(1.0, "Shorter range by longer", above=0.0, high=1.0, more=True)
+    neighbours: Whole = param(24, "Samples for each cell", low=2, high=200, more=True)
+    drift: Literal["none", "linear"] = param("none", "Drift", more=True, help="linear: the mean is a plane instead of a constant")  # fmt: skip
+
+
+class Kriging(VariogramChoice, GridValues):  # pydantic lists the fields of the last base first
+    pass
+
+
+class NearGrid(Trended):
+    method: Near = param("inverse distance", "Method")
+    power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
+    neighbours: Whole = param(12, "Samples for each cell", low=1, high=200, help="For inverse distance", more=True)
+    kernel: Kernels = param("thin plate", "Kernel", help="For radial basis", more=True)
+    smoothing: float = param(0.0, "Smoothing", unit="share", low=0.0, help="For radial basis; 0 honours every sample, 0.001 smooths a little", more=True)  # fmt: skip
+
+
+class _Validated(Params):
+    attribute: str = param(..., "Attribute", role="attribute", of="samples")
+    transform: Literal["none", "log10", "square root", "normal score"] = param("none", "Transform")
+    method: Literal[
+        "kriging", "minimum curvature", "inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis",
+        "every method",
+    ] = param("kriging", "Method", help="every method compares them in one table")  # fmt: skip
+    power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
+    tension: float = param(0.0, "Tension", unit="0 to 1", low=0.0, high=0.99, help="For minimum curvature", more=True)
+    name: str = param("", "Name", help="Method and attribute when empty")
+
+
+class CrossValidate(VariogramChoice, _Validated):
+    pass
+
+
+def settled_model(data: Any, p: VariogramChoice) -> Any:
+    """Return the model of a form: what is not chosen is fitted to the experimental variogram."""
+    from ...compute.gridding import variogram as vg
+
+    given: list[tuple[vg.Shape, float, float]] = [(p.shape, p.sill, p.reach)]
+    if p.second != "none":
+        given.append((p.second, p.second_sill, p.second_reach))
+    if p.nugget >= 0 and all(sill > 0 and reach > 0 for _, sill, reach in given):
+        return vg.Model(p.nugget, tuple(vg.Structure(*each) for each in given), p.azimuth, p.ratio)
+    fitted = vg.fit(data, p.shape, p.azimuth, p.ratio, len(given), given[-1][0])
+    parts = tuple(
+        vg.Structure(shape, sill or found.sill, reach or found.range)
+        for (shape, sill, reach), found in zip(given, fitted.structures, strict=True)
+    )
+    return vg.Model(p.nugget if p.nugget >= 0 else fitted.nugget, parts, p.azimuth, p.ratio)
+
+
+def model_for(x: np.ndarray, y: np.ndarray, v: np.ndarray, p: VariogramChoice) -> tuple[Any, Any]:
+    """Return the experimental variogram and the model of a form."""
+    from ...compute.gridding import variogram as vg
+
+    data = vg.experimental(x, y, v, *vg.propose_bins(x, y))
+    return data, settled_model(data, p)
+
+
+def _words(model: Any) -> str:
+    parts = [f"{s.shape}, sill {s.sill:.3g}, range {s.range:.3g} m" for s in model.structures]
+    return f"nugget {model.nugget:.3g}; " + "; ".join(parts)
+
+
+def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, Item]:
+    from ...compute.gridding import kriging as kr
+    from ...compute.gridding import minimum_curvature as mc
+
+    source = inputs["samples"]
+    ready = read_samples(source, p)
+    lattice, blanking = lattice_of(ready, p)
+    progress(0.02, "Variogram")
+    gx, gy = (g.ravel() for g in lattice.places())
+    wanted = ~mc.blank_far(lattice, ready.x, ready.y, blanking).ravel()
+    parts, variances, words = [], [], ""
+    for number, values in enumerate(ready.parts):
+        if len(ready.parts) > 1 and np.ptp(values) < 1e-12:  # one component of angles that lie alike about an axis
+            parts.append(np.full((lattice.ny, lattice.nx), values[0]))
+            variances.append(np.zeros((lattice.ny, lattice.nx)))
+            continue
+        _, model = model_for(ready.x, ready.y, values, p)
+        estimate, variance = np.full(lattice.size, np.nan), np.full(lattice.size, np.nan)
+        step = 0.85 / len(ready.parts)
+        estimate[wanted], variance[wanted] = kr.krige(
+            ready.x, ready.y, values, gx[wanted], gy[wanted], model, p.neighbours, p.drift == "linear",
+            progress=progress.part(0.1 + step * number, 0.1 + step * (number + 1)),
+        )  # fmt: skip
+        parts.append(estimate.reshape(lattice.ny, lattice.nx))
+        variances.append(variance.reshape(lattice.ny, lattice.nx))
+        words = words or _words(model)
+    unit = source.attributes.get(p.attribute, "")
+    name = p.name or f"{p.attribute} kriged"
+    squared = (
+        f"{unit}²" if unit and p.transform == "none" else "" if p.transform == "none" else f"{p.transform} squared"
+    )
+    progress(1.0, words + (f"; {ready.note}" if ready.note else ""))
+    spread = np.mean(variances, axis=0)
+    return {
+        "grid": finished(inputs, p, ready, parts, lattice, blanking, name),
+        "variance": finished(inputs, p, ready, [spread], lattice, blanking, f"Variance of {name}", "kriging variance", squared),
+    }  # fmt: skip
+
+
+def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item]:
+    ready = read_samples(inputs["samples"], p)
+    lattice, blanking = lattice_of(ready, p)
+    progress(0.1, "Interpolating")
+    parts = near_parts(ready, lattice, p, progress.part(0.1, 0.95))
+    progress(1.0, ready.note)
+    return {"grid": finished(inputs, p, ready, parts, lattice, blanking, p.name or f"{p.attribute} by {p.method}")}
+
+
+def near_parts(ready: Samples, lattice: Any, p: NearGrid, progress: Progress) -> list[np.ndarray]:
+    """Return the components of a grid from near samples."""
+    from ...compute.gridding import neighbours as nb
+    from ...compute.gridding.radial import radial
+
+    if p.method == "natural neighbours":
+        return on_lattice(ready, lattice, p, lambda x, y, v, c: nb.natural(x, y, v, c.x0, c.y0, c.cell, c.nx, c.ny))
+    if p.method == "radial basis":
+        return at_cells(
+            ready, lattice, p, lambda x, y, v, ax, ay: radial(x, y, v, ax, ay, p.kernel, p.smoothing, progress)
+        )
+    return at_cells(ready, lattice, p, lambda x, y, v, ax, ay: _at(p.method, x, y, v, ax, ay, p.power, p.neighbours))
+
+
+def _at(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, ax: np.ndarray, ay: np.ndarray, power: float, count: int) -> np.ndarray:  # fmt: skip
+    from ...compute.gridding import neighbours as nb
+
+    if method == "inverse distance":
+        return nb.inverse_distance(x, y, v, ax, ay, power, count)
+    return nb.nearest(x, y, v, ax, ay) if method == "nearest neighbour" else nb.triangles(x, y, v, ax, ay)
+
+
+def _left_out(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, power: float, count: int, progress: Progress) -> np.ndarray:  # fmt: skip
+    """Return each value from the others. Only near samples matter, so each is estimated within its neighbourhood."""
+    from scipy.spatial import cKDTree
+
+    xy = np.column_stack([x, y])
+    near = cKDTree(xy).query(xy, k=min(len(v), 60), workers=-1)[1]
+    out = np.full(len(v), np.nan)
+    for row in range(len(v)):
+        rest = near[row][near[row] != row]
+        try:
+            out[row] = _at(method, x[rest], y[rest], v[rest], x[row : row + 1], y[row : row + 1], power, count)[0]
+        except InputError:
+            continue  # the others lie on one line: no triangle holds this place
+        if row % 500 == 0:
+            progress(row / len(v), "Leaving one out")
+    return out
+
+
+def _in_folds(
+    ready: Samples, cell: float, grid: Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray], progress: Progress
+) -> np.ndarray:  # fmt: skip
+    """Return each value read from a grid of the others; a twentieth of the samples is left out at a time."""
+    from ...compute.geometry.sampling import bilinear
+    from ...compute.gridding import minimum_curvature as mc
+
+    x, y, v = ready.x, ready.y, ready.parts[0]
+    fold = np.random.default_rng(1).permutation(len(v)) % min(20, len(v))
+    lattice = mc.lattice_around(x, y, cell, margin=cell)
+    out = np.full(len(v), np.nan)
+    for k in range(int(fold.max()) + 1):
+        mine = fold == k
+        values = grid(x[~mine], y[~mine], v[~mine], lattice)
+        out[mine] = bilinear(values, lattice.x0, lattice.y0, cell, cell, x[mine], y[mine])
+        progress((k + 1) / (fold.max() + 1), "Leaving a twentieth out")
+    return out
+
+
+def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[str, Item]:
+    from ...compute.gridding.validation import judge
+
+    source = inputs["samples"]
+    form = GridValues(attribute=p.attribute, transform=p.transform)
+    ready = read_samples(source, form)
+    x, y, v = ready.x, ready.y, ready.parts[0]
+    if len(v) < 5:
+        raise InputError(f"{len(v)} samples are too few to leave one out", where=source.name)
+    unit = p.transform if p.transform != "none" else source.attributes.get(p.attribute, "")
+    methods: tuple[str, ...] = METHODS if p.method == "every method" else (p.method,)
+    table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "observed": v})
+    units = {"observed": unit}
+    told: list[tuple[float, str]] = []
+    best = np.inf
+    for number, method in enumerate(methods):
+        part = progress.part(0.05 + 0.9 * number / len(methods), 0.05 + 0.9 * (number + 1) / len(methods))
+        estimate, variance, note = left_out_by(method, ready, settled(ready.spacing, ready.share, form)[0], p, part)
+        numbers = judge(v, estimate, variance)
+        told.append((numbers.rmse, f"{method}{note}, {numbers.words}"))
+        if len(methods) > 1:
+            table[f"residual {method}"] = estimate - v
+            units[f"residual {method}"] = unit
+        if numbers.rmse < best:
+            best = numbers.rmse
+            table["estimated"], table["residual"] = estimate, estimate - v
+            if variance is not None:
+                table["standardised"] = (estimate - v) / np.sqrt(np.maximum(variance, 1e-300))
+            elif "standardised" in table:
+                table = table.drop(columns="standardised")
+    units |= {"estimated": unit, "residual": unit}
+    told.sort(key=lambda each: each[0])
+    findings = pd.DataFrame([("note", words, "", "", "", "", 0) for _, words in told], columns=["severity", "what", "done", "hole", "table", "file", "line"])  # fmt: skip
+    progress(1.0, told[0][1] if len(told) == 1 else "from the best: " + "; ".join(words for _, words in told))
+    name = p.name or f"{p.attribute} left out, {p.method}"
+    return {
+        "residuals": PointSet(name=name, crs=source.crs, table=table, units=units, role="readings", findings=findings)
+    }
+
+
+def left_out_by(
+    method: str, ready: Samples, cell: float, p: CrossValidate, progress: Progress
+) -> tuple[np.ndarray, np.ndarray | None, str]:
+    """Return each value as a method estimates it from the others, its variance where there is one, and how it was done."""
+    from ...compute.gridding import kriging as kr
+    from ...compute.gridding import minimum_curvature as mc
+    from ...compute.gridding import neighbours as nb
+    from ...compute.gridding import radial as rb
+
+    x, y, v = ready.x, ready.y, ready.parts[0]
+    if method == "kriging":
+        _, model = model_for(x, y, v, p)
+        estimate, variance = kr.krige(
+            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=progress
+        )  # fmt: skip
+        return estimate, variance, ""
+    if method == "radial basis" and len(v) <= rb.WHOLE:
+        return rb.left_out(x, y, v), None, ""
+    surfaces: dict[str, Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray]] = {
+        "minimum curvature": lambda a, b, c, cells: mc.minimum_curvature(a, b, c, cells, tension=p.tension),
+        "natural neighbours": lambda a, b, c, cells: nb.natural(a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny),
+        "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(cells.ny, cells.nx),
+    }  # fmt: skip
+    if method in surfaces:
+        return _in_folds(ready, cell, surfaces[method], progress), None, ", a twentieth at a time"
+    return _left_out(method, x, y, v, p.power, p.neighbours, progress), None, ""
+
+
+def _estimate(inputs: Inputs, p: Any) -> Cost:
+    return cost(inputs, p, 40_000, 1000.0)
+
+
+KRIGING = Operation(
+    name="grid-kriging", title="Grid by kriging", area="Maps",
+    help="Estimates each cell from the nearest samples by their variogram, and says how sure it is: the kriging variance is a second grid.",
+    params=Kriging, run=_run_kriging, inputs=(SAMPLES, BOUNDARY),
+    outputs=(Output("grid", "grid", "Grid"), Output("variance", "grid", "Kriging variance")), estimate=_estimate, suggest=suggest,
+)  # fmt: skip
+NEAR = Operation(
+    name="grid-neighbours", title="Grid from near samples", area="Maps",
+    help="Grids by inverse distance, nearest neighbour, natural neighbours, triangles or radial basis functions.",
+    params=NearGrid, run=_run_near, inputs=(SAMPLES, BOUNDARY),
+    outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,
+)  # fmt: skip
+VALIDATE = Operation(
+    name="cross-validate", title="Compare gridding methods", area="Maps",
+    help="Leaves each sample out in turn and estimates it from the others; the misses are a point set to map and chart.",
+    params=CrossValidate, run=_run_validate, inputs=(SAMPLES,),
+    outputs=(Output("residuals", "points", "Misses"),), suggest=suggest,
+)  # fmt: skip

@@ -1,0 +1,47 @@
+"""Gridding by minimum curvature."""
+
+from __future__ import annotations
+
+from ...declaring.operation import Cost, Inputs, Operation, Output, param
+from ...items.base import Item
+from ...progress import Progress
+from .sampling import (
+    BOUNDARY,
+    SAMPLES,
+    Trended,
+    cost,
+    finished,
+    lattice_of,
+    on_lattice,
+    read_samples,
+    suggest,
+)
+
+
+class SmoothSurface(Trended):
+    tension: float = param(0.0, "Tension", unit="0 to 1", low=0.0, high=0.99, help="0 is a plate that bends freely; 0.25 suits potential fields, more keeps steep values from swinging out", more=True)  # fmt: skip
+
+
+def _run(inputs: Inputs, p: SmoothSurface, progress: Progress) -> dict[str, Item]:
+    from ...compute.gridding import minimum_curvature as mc
+
+    ready = read_samples(inputs["samples"], p)
+    lattice, blanking = lattice_of(ready, p)
+    parts = on_lattice(
+        ready, lattice, p, lambda x, y, v, cells: mc.minimum_curvature(x, y, v, cells, tension=p.tension, progress=progress.part(0.05, 0.95))
+    )  # fmt: skip
+    grid = finished(inputs, p, ready, parts, lattice, blanking, p.name or f"{p.attribute} grid")
+    progress(1.0, ready.note)
+    return {"grid": grid}
+
+
+def _estimate(inputs: Inputs, p: SmoothSurface) -> Cost:
+    return cost(inputs, p, 200_000, 150.0)
+
+
+OPERATION = Operation(
+    name="grid-minimum-curvature", title="Grid values", area="Maps",
+    help="Draws a smooth surface through samples: the shape of a thin plate that passes through every value.",
+    params=SmoothSurface, run=_run, inputs=(SAMPLES, BOUNDARY),
+    outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,
+)  # fmt: skip

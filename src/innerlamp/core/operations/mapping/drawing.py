@@ -1,0 +1,316 @@
+"""Drawing and editing the features of a map: new ones, corners, splitting, joining, merging by unit."""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Annotated, Any, Literal
+
+import numpy as np
+import pandas as pd
+from pydantic import BeforeValidator
+
+from ...compute.geometry import sketching as sk
+from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
+from ...errors import InputError
+from ...formats.features import flatten, polygons_of, shapes_of
+from ...items.base import Item
+from ...items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts
+from ...progress import Progress
+
+
+def places(value: Any) -> Any:
+    """Return places of a text such as ``503600 5602300; 503700 5602400``; what is a list already stays one."""
+    if not isinstance(value, str):
+        return value
+    return tuple(tuple(part.replace(",", " ").split()) for part in value.split(";") if part.strip())
+
+
+def numbers(value: Any) -> Any:
+    """Return whole numbers of a text such as ``0; 3``; what is a list already stays one."""
+    return tuple(value.replace(";", " ").replace(",", " ").split()) if isinstance(value, str) else value
+
+
+Places = Annotated[tuple[tuple[float, float], ...], BeforeValidator(places)]
+Rows = Annotated[tuple[int, ...], BeforeValidator(numbers)]
+
+
+class DrawFeature(Params):
+    shape: Literal["polygon", "line", "point"] = param("polygon", "Shape")
+    points: Places = param(
+        ..., "Corners", help="Easting and northing of each in metres: 503600 5602300; 503700 5602400"
+    )
+    value: str = param("", "Unit or kind", help="Such as Granite, or fault, inferred")
+    column: str = param("unit", "Column", help="The column that holds it", more=True)
+    over: Literal["cut others", "fill gaps", "lie over"] = param("cut others", "Where polygons are already", help="cut others: takes the ground from them. fill gaps: takes only what no polygon has. Either way boundaries are shared")  # fmt: skip
+    name: str = param("", "Name of a new map", help="Used when no map is chosen")
+
+
+class EditCorner(Params):
+    action: Literal["move", "add", "remove"] = param("move", "Do")
+    x: float = param(..., "Easting", unit="m", help="Of the corner; for a new one the place on an edge")
+    y: float = param(..., "Northing", unit="m")
+    to_x: float = param(0.0, "New easting", unit="m")
+    to_y: float = param(0.0, "New northing", unit="m")
+
+
+class EditFeatures(Params):
+    action: Literal["set value", "remove"] = param("set value", "Do")
+    rows: Rows = param(..., "Features", help="Row numbers of the table, counted from 0")
+    column: str = param("unit", "Column")
+    value: str = param("", "New value")
+
+
+class SplitFeatures(Params):
+    points: Places = param(..., "Line", help="Easting and northing of each place of the cutting line, in metres")
+    rows: Rows = param((), "Features", help="Only these; all that the line crosses when empty")
+
+
+class JoinFeatures(Params):
+    rows: Rows = param(..., "Features", help="Rows, counted from 0, to become one; the first gives its values")
+
+
+class MergeByUnit(Params):
+    column: str = param("", "Column", role="code", of="features", help="Polygons that touch and have the same value become one")  # fmt: skip
+
+
+def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame) -> Features:
+    """Return features of other shapes and rows; rows without a shape are dropped."""
+    keep = [k for k, s in enumerate(shapes) if not s.is_empty]
+    vertices, starts, owner, role = flatten([shapes[k] for k in keep])
+    return dataclasses.replace(item, table=table.iloc[keep].reset_index(drop=True), vertices=vertices, starts=starts, owner=owner, role=role)  # fmt: skip
+
+
+def _polygonal(shape: Any) -> Any:
+    """What of a shape is polygon: differences may leave lines where only edges met."""
+    import shapely
+
+    if sk.is_area(shape):
+        return shape
+    parts = [p for p in getattr(shape, "geoms", []) if sk.is_area(p)]
+    return shapely.union_all(parts) if parts else shapely.Polygon()
+
+
+def _rows(item: Features, rows: tuple[int, ...], least: int = 1) -> list[int]:
+    chosen = sorted(set(rows))
+    if len(chosen) < least:
+        raise InputError(f"choose {'a feature' if least == 1 else f'{least} features'} at least", where=item.name)
+    if chosen[0] < 0 or chosen[-1] >= len(item.table):
+        raise InputError(f"there is no feature {chosen[-1] + 1}", where=item.name, fix=f"There are {len(item.table)}")
+    return chosen
+
+
+def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, Item]:
+    import shapely
+
+    at = np.array(p.points, dtype=float).reshape(-1, 2)
+    if not len(at) or not np.isfinite(at).all():
+        raise InputError("there is no place to draw at")
+    item = inputs.get("features")
+    if item is None:
+        table = pd.DataFrame({p.column: pd.Series([], dtype=object)})
+        item = Features(name=p.name or "Drawn map", crs=inputs.crs, table=table, **one_each([], RING))
+    assert isinstance(item, Features)
+    shapes, table = shapes_of(item), item.table
+    if p.column not in table.columns:
+        table = table.assign(**{p.column: ""})
+    if p.shape == "point":
+        new: Any = shapely.Point(at[0])
+    elif p.shape == "line":
+        if len(np.unique(np.round(at, 3), axis=0)) < 2:
+            raise InputError("a line needs two places")
+        new = shapely.LineString(at)
+    else:
+        new = sk.polygon(at)
+        area = [k for k, s in enumerate(shapes) if sk.is_area(s)]
+        if p.over == "cut others":
+            for k in area:
+                if shapes[k].intersects(new):
+                    shapes[k] = _polygonal(shapely.difference(shapes[k], new))
+        elif p.over == "fill gaps" and area:
+            new = _polygonal(shapely.difference(new, shapely.union_all([shapes[k] for k in area])))
+            if new.is_empty:
+                raise InputError("other polygons cover all of this ground", fix="Cut them, or lie over them")
+    row = {c: (p.value if c == p.column else np.nan if table[c].dtype.kind == "f" else "") for c in table.columns}
+    made = rebuilt(item, [*shapes, new], pd.concat([table, pd.DataFrame([row])], ignore_index=True) if len(table) else pd.DataFrame([row]))  # fmt: skip
+    progress(1.0, f"{p.value or p.shape} drawn")
+    # Where an old edge was cut its new corners lie on the edges of the new feature, and the other way round.
+    west, south, east, north = new.bounds
+    v = made.vertices[:, :2]
+    near = (v >= [west - 1.0, south - 1.0]).all(axis=1) & (v <= [east + 1.0, north + 1.0]).all(axis=1)
+    return {"features": _sharing(made, np.unique(np.concatenate([at, v[near]]), axis=0))}
+
+
+def _sharing(item: Features, places: np.ndarray) -> Features:
+    """Give every edge that a place lies on a corner there, so that boundaries stay shared when corners move."""
+    parts = []
+    for k in range(len(item.role)):
+        v = part_vertices(item, k)
+        if item.role[k] in (LINE, RING, HOLE):
+            low, high = v[:, :2].min(axis=0) - sk.SAME, v[:, :2].max(axis=0) + sk.SAME
+            v = sk.with_corners(v, places[(places >= low).all(axis=1) & (places <= high).all(axis=1)])
+        parts.append(v)
+    return with_parts(item, parts)
+
+
+def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, Item]:
+    item = inputs["features"]
+    assert isinstance(item, Features)
+    here = np.array([p.x, p.y])
+    touched = np.hypot(*(item.vertices[:, :2] - here).T) <= sk.SAME
+    if p.action == "add":
+        made = _sharing(item, here[None, :])
+        if len(made.vertices) == len(item.vertices):
+            raise InputError("no edge passes there" if not touched.any() else "there is a corner already", where=item.name)  # fmt: skip
+        return {"features": made}
+    if not touched.any():
+        raise InputError("there is no corner at that place", where=item.name)
+    part_of = np.repeat(np.arange(len(item.role)), np.diff(item.starts))
+    if p.action == "move":
+        vertices = item.vertices.copy()
+        vertices[touched, 0], vertices[touched, 1] = p.to_x, p.to_y
+        made = dataclasses.replace(item, vertices=vertices)
+    else:
+        parts = []
+        for k in range(len(item.role)):
+            v = part_vertices(item, k)
+            gone = np.hypot(*(v[:, :2] - here).T) <= sk.SAME
+            if gone.any() and item.role[k] in (RING, HOLE):
+                rest = v[:-1][~gone[:-1]]
+                if len(rest) < 3:
+                    raise InputError("a polygon needs three corners", where=item.name, fix="Remove the feature instead")
+                v = np.concatenate([rest, rest[:1]])
+            elif gone.any():
+                v = v[~gone]
+                if len(v) < (2 if item.role[k] == LINE else 1):
+                    raise InputError("nothing would be left of the feature", where=item.name, fix="Remove the feature instead")  # fmt: skip
+            parts.append(v)
+        made = with_parts(item, parts)
+    if np.isin(item.role[np.unique(part_of[touched])], (RING, HOLE)).any():
+        polygons_of(made)  # says so when one would cross itself
+    progress(1.0, f"{len(np.unique(part_of[touched]))} boundaries changed")
+    return {"features": made}
+
+
+def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, Item]:
+    item = inputs["features"]
+    assert isinstance(item, Features)
+    rows = _rows(item, p.rows)
+    if p.action == "remove":
+        keep = [k for k in range(len(item.table)) if k not in rows]
+        if not keep:
+            raise InputError("nothing would be left", where=item.name, fix="Remove the item from the shelf instead")
+        shapes = shapes_of(item)
+        return {"features": rebuilt(item, [shapes[k] for k in keep], item.table.iloc[keep])}
+    table = item.table.copy()
+    if p.column not in table.columns:
+        table[p.column] = ""
+    if table[p.column].dtype.kind in "fiu":
+        try:
+            table.loc[rows, p.column] = float(p.value.replace(",", ".")) if p.value.strip() else np.nan
+        except ValueError as error:
+            raise InputError(f"'{p.value}' is not a number", where=p.column) from error
+    else:
+        table[p.column] = table[p.column].astype(object)
+        table.loc[rows, p.column] = p.value
+    progress(1.0, f"{len(rows)} features are {p.value or 'empty'} now")
+    return {"features": dataclasses.replace(item, table=table)}
+
+
+def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str, Item]:
+    import shapely
+
+    item = inputs["features"]
+    assert isinstance(item, Features)
+    at = np.array(p.points, dtype=float).reshape(-1, 2)
+    if len(at) < 2:
+        raise InputError("a cutting line needs two places")
+    cut = shapely.LineString(at)
+    chosen = set(_rows(item, p.rows)) if p.rows else set(range(len(item.table)))
+    shapes, rows, count = [], [], 0
+    for row, shape in enumerate(shapes_of(item)):
+        parts = sk.split(shape, cut) if row in chosen and shape.intersects(cut) else [shape]
+        count += len(parts) > 1
+        shapes += parts
+        rows += [row] * len(parts)
+    if not count:
+        raise InputError("the line does not cross any feature from side to side", where=item.name, fix="Start and end it outside of the feature")  # fmt: skip
+    progress(1.0, f"{count} features split")
+    return {"features": rebuilt(item, shapes, item.table.iloc[rows])}
+
+
+def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, Item]:
+    import shapely
+
+    item = inputs["features"]
+    assert isinstance(item, Features)
+    rows = _rows(item, p.rows, 2)
+    shapes = shapes_of(item)
+    kinds = {shapes[k].geom_type.removeprefix("Multi") for k in rows}
+    if len(kinds) > 1:
+        raise InputError(f"{' and '.join(sorted(kinds))} can't be joined", where=item.name)
+    whole = shapely.union_all([shapes[k] for k in rows])
+    if kinds == {"LineString"}:
+        whole = shapely.line_merge(whole)
+    keep = [k for k in range(len(shapes)) if k == rows[0] or k not in rows]
+    progress(1.0, f"{len(rows)} features joined")
+    return {"features": rebuilt(item, [whole if k == rows[0] else shapes[k] for k in keep], item.table.iloc[keep])}
+
+
+def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, Item]:
+    import shapely
+
+    item = inputs["features"]
+    assert isinstance(item, Features)
+    names, shapes = texts_of(item, p.column), shapes_of(item)
+    out: list[Any] = []
+    rows: list[int] = []
+    for name in dict.fromkeys(names):
+        mine = [k for k in range(len(shapes)) if names[k] == name]
+        area = [k for k in mine if sk.is_area(shapes[k])]
+        if area:
+            whole = shapely.union_all([shapes[k] for k in area])
+            parts = list(getattr(whole, "geoms", [whole]))
+            out += parts
+            rows += [area[0]] * len(parts)
+        for k in mine:
+            if k not in area:
+                out.append(shapes[k])
+                rows.append(k)
+    progress(1.0, f"{len(shapes)} features, {len(out)} after merging")
+    return {"features": rebuilt(item, out, item.table.iloc[rows])}
+
+
+_MAP = Input("features", "Map", ("features",))
+_MADE = (Output("features", "", "The map"),)
+_BACK = {"features": "features"}
+DRAW = Operation(
+    name="draw-feature", title="Draw a feature", area="Maps",
+    help="Adds a polygon, line or point to a map, or begins a new map; the Draw button of the map pane does it by mouse.",
+    params=DrawFeature, run=_run_draw, inputs=(Input("features", "Map", ("features",), optional=True, help="None begins a new map"),),
+    outputs=(Output("features", "features", "The map"),), replaces=_BACK,
+)  # fmt: skip
+CORNER = Operation(
+    name="edit-corner", title="Move, add or remove a corner", area="Maps",
+    help="Changes one corner of all boundaries that meet there, so that neighbours stay neighbours.",
+    params=EditCorner, run=_run_corner, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+)  # fmt: skip
+EDIT = Operation(
+    name="edit-features", title="Change or remove features", area="Maps",
+    help="Gives features another unit or kind, or takes them out.",
+    params=EditFeatures, run=_run_edit, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+)  # fmt: skip
+SPLIT = Operation(
+    name="split-features", title="Split features", area="Maps",
+    help="Cuts polygons and lines in two along a line that is drawn across them.",
+    params=SplitFeatures, run=_run_split, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+)  # fmt: skip
+JOIN = Operation(
+    name="join-features", title="Join features", area="Maps",
+    help="Makes one feature of several.",
+    params=JoinFeatures, run=_run_join, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+)  # fmt: skip
+MERGE = Operation(
+    name="merge-by-unit", title="Merge by unit", area="Maps",
+    help="Makes one polygon of all that touch and belong to the same unit.",
+    params=MergeByUnit, run=_run_merge, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+)  # fmt: skip

@@ -1,0 +1,82 @@
+"""The table of operations. A new one is a declaration in a module of its own and one line here."""
+
+from __future__ import annotations
+
+from ..declaring.operation import Operation
+from ..operations.data import (
+    add_holes,
+    computed,
+    correct,
+    grouping,
+    import_element,
+    import_holes,
+    import_lines,
+    import_picture,
+    import_places,
+    import_resistivity,
+    import_shapes,
+    merge_holes,
+)
+from ..operations.drilling import compositing
+from ..operations.geology import grade_shell
+from ..operations.geophysics import diurnal, inversion
+from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
+from ..operations.mapping import drawing, geochemistry, pages
+from ..operations.targets import ranking
+
+OPERATIONS: dict[str, Operation] = {
+    each.name: each
+    for each in (
+        import_holes.OPERATION,
+        add_holes.OPERATION,
+        import_places.POINTS,
+        import_places.GRID,
+        import_lines.OPERATION,
+        import_resistivity.OPERATION,
+        import_shapes.FEATURES,
+        import_picture.OPERATION,
+        import_shapes.SURFACE,
+        import_shapes.BLOCKS,
+        import_element.OPERATION,
+        merge_holes.OPERATION,
+        correct.CORRECT,
+        correct.LIFT,
+        correct.SPIKES,
+        computed.OPERATION,
+        grouping.OPERATION,
+        minimum_curvature.OPERATION,
+        interpolation.KRIGING,
+        interpolation.NEAR,
+        interpolation.VALIDATE,
+        contours.OPERATION,
+        filtering.CALCULATE,
+        resampling.RESAMPLE,
+        resampling.CLIP,
+        resampling.MOSAIC,
+        resampling.FILL,
+        resampling.SMOOTH,
+        resampling.FIGURES,
+        analysis.AGREEMENT,
+        drawing.DRAW,
+        drawing.CORNER,
+        drawing.EDIT,
+        drawing.SPLIT,
+        drawing.JOIN,
+        drawing.MERGE,
+        pages.MAKE,
+        pages.ARRANGE,
+        geochemistry.ANOMALIES,
+        geochemistry.LEVEL,
+        geochemistry.COMPONENTS,
+        filtering.FILTER,
+        filtering.REGIONAL,
+        analysis.LINEAMENTS,
+        analysis.DEPTH,
+        compositing.OPERATION,
+        diurnal.OPERATION,
+        inversion.INVERT,
+        inversion.GRAVITY,
+        grade_shell.OPERATION,
+        ranking.OPERATION,
+    )
+}
