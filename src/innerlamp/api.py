@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Self
 
+from .core.errors import Cancelled, LampError
 from .core.formats.table import export, export_together
 from .core.items.base import Item
 from .core.items.page import Page
@@ -29,6 +30,7 @@ class Project:
 
     def __init__(self, store: Store) -> None:
         self.store = store
+        self.problems: dict[str, str] = {}
 
     @classmethod
     def create(cls, path: str | Path, crs: str) -> Self:
@@ -66,20 +68,63 @@ class Project:
         LampError
             With one clear sentence when anything does not fit.
         """
-        slots = {slot.slot for slot in execute.find_operation(operation).inputs}
-        inputs = {
-            name: self.store.find(str(values.pop(name))).id for name in list(values) if name in slots and values[name]
-        }
+        op = execute.find_operation(operation)
+        values = {op.renamed.get(name, name): value for name, value in values.items()}
+        many = {slot.slot: slot.many for slot in op.inputs}
+        inputs: dict[str, str | list[str]] = {}
+        for name in [n for n in values if n in many]:
+            if given := values.pop(name):
+                named = [given] if isinstance(given, str) else list(given)
+                if isinstance(given, str) and many[name] and not self._known(given):
+                    named = [part.strip() for part in given.split(";") if part.strip()]
+                found = [self.store.find(str(each)).id for each in named]
+                inputs[name] = found if many[name] else found[0]
         return execute.run(self.store, operation, values, inputs, progress)
 
+    def _known(self, item: str) -> bool:
+        return any(item.lower() in (e.id, e.name.lower()) for e in self.items)
+
     def refresh(self, progress: Progress = SILENT) -> list[str]:
-        """Make all stale items again that are not held, in the right order; returns their ids."""
+        """Make all stale items again that are not held, in the right order; returns their ids.
+
+        One that can't be made again stops only what hangs from it; `problems` says which and why.
+        """
         done: list[str] = []
-        while groups := trail.next_to_refresh(self.store):
+        self.problems = {}
+        while groups := [g for g in trail.next_to_refresh(self.store) if not set(g) & set(self.problems)]:
             for group in groups:
-                task = execute.refresh_task(self.store, group)
-                done += execute.land(self.store, task, execute.perform(task, progress)).values()
-        return done
+                try:
+                    done += execute.refresh(self.store, group, progress)
+                except Cancelled:
+                    raise
+                except LampError as error:
+                    self.problems |= dict.fromkeys(group, str(error))
+        return list(dict.fromkeys(done))
+
+    def make_again(self, item: str, progress: Progress = SILENT) -> list[str]:
+        """Make one item again from its first step, as when the file that it was imported from has changed.
+
+        Its edits are made again on top; those that no longer fit are kept and say why.
+        """
+        entry = self.store.find(item)
+        group = [
+            e.id
+            for e in self.items
+            if not e.dated and (e is entry or (e.recipe and entry.recipe and e.recipe.group == entry.recipe.group))
+        ]
+        return execute.refresh(self.store, group, progress, anew=True)
+
+    def drop_edit(self, item: str, edit: int, progress: Progress = SILENT) -> None:
+        """Leave one edit out of how an item was made; `edit` is its place in the chain of its entry."""
+        task = execute.redone(self.store, self.store.find(item).id, edit, None)
+        execute.land(self.store, task, execute.perform(task, progress))
+
+    def change_edit(self, item: str, edit: int, progress: Progress = SILENT, **params: Any) -> None:
+        """Make one edit of an item with other parameters; those that are not named stay."""
+        entry = self.store.find(item)
+        before = entry.chain[edit].params if 0 <= edit < len(entry.chain) else {}
+        task = execute.redone(self.store, entry.id, edit, {**before, **params})
+        execute.land(self.store, task, execute.perform(task, progress))
 
     def export(self, item: str, path: str | Path, dots_per_inch: float = 300.0) -> list[Path]:
         """Write an item to a file in the format its name asks for; returns the files written.

@@ -81,6 +81,8 @@ def _parser() -> argparse.ArgumentParser:
     )
     sub = command("refresh", "make the stale items of a project again", _refresh)
     sub.add_argument("project", type=Path)
+    sub = command("check", "say what of a project is damaged, and what that touches", _check)
+    sub.add_argument("project", type=Path)
     sub = command("items", "list the items of a project", _items)
     sub.add_argument("project", type=Path)
     sub = command("compare", "say what moved between two versions of an item, or two items", _compare)
@@ -147,8 +149,8 @@ def _new(args: argparse.Namespace) -> int:
 
 
 def _ops(args: argparse.Namespace) -> int:
-    from .core.running.execute import describe, find_operation
-    from .core.running.table import OPERATIONS
+    from .core.running.describe import describe
+    from .core.running.table import OPERATIONS, find_operation
 
     if args.name:
         print(describe(find_operation(args.name)))
@@ -230,8 +232,11 @@ def _refresh(args: argparse.Namespace) -> int:
         done = project.refresh(_line_progress())
         _end_line()
         names = [project.store.entry(i).name for i in done]
-        print("Refreshed: " + ", ".join(names) if names else "Nothing was stale.")
-    return 0
+        for item, why in project.problems.items():
+            print(f"inner-lamp: {project.store.entry(item).name} can't be made again: {why}", file=sys.stderr)
+        if names or not project.problems:
+            print("Refreshed: " + ", ".join(names) if names else "Nothing was stale.")
+        return 2 if project.problems else 0
 
 
 def _items(args: argparse.Namespace) -> int:
@@ -244,6 +249,21 @@ def _items(args: argparse.Namespace) -> int:
             facts = ", ".join(f"{k} {v}" for k, v in e.facts.items())
             print(f"{e.id}  {e.kind:<8} {state[e.id]:<7} {e.name}  [{facts}]")
     return 0
+
+
+def _check(args: argparse.Namespace) -> int:
+    from .api import Project
+    from .core.project.trail import touched_by
+
+    with Project.open(args.project, write=False) as project:
+        found = project.store.damaged()
+        for item, why in found.items():
+            print(f"{project.store.entry(item).name}: {why}")
+            if names := [project.store.entry(i).name for i in touched_by(project.store, item)]:
+                print(f"    made from it: {', '.join(names)}")
+        count = len(project.items)
+        print(f"{len(found)} of {count} items are damaged." if found else f"All {count} items are whole.")
+    return 2 if found else 0
 
 
 def _compare(args: argparse.Namespace) -> int:

@@ -97,7 +97,6 @@ def map_alone(window: Window, name: str) -> MapPane:
     """The map filling the centre with one item, which is lit and selected."""
     store = window.ctx.store
     assert store is not None
-    window.ctx.auto_refresh = False
     for item in list(window.ctx.lit):
         window.ctx.set_lit(item, False)
     found = store.find(name).id

@@ -121,7 +121,6 @@ def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(empty
 
 def test_the_second_phase_is_shown_before_it_is_added_and_the_difference_is_right(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     form = drop(window, FILES / "drilling_second_phase")
     choose(form.holes_to, "add to Emberlow holes")
     form.holes_to.activated.emit(form.holes_to.currentIndex())
@@ -236,7 +235,6 @@ def open_checks(window: Window, name: str, what: str = "Findings") -> ChecksPane
 
 def test_a_finding_is_gone_to_corrected_and_lifted_again(demo_window: Window, tmp_path: Path) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     pane = open_checks(window, "Emberlow holes")
     choose(pane.grave, "look")
     pane._again()
@@ -310,7 +308,6 @@ def test_gaps_and_control_samples_are_listed(demo_window: Window) -> None:
 
 def test_holes_are_merged_only_with_a_tick(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     pane = open_checks(window, "Emberlow holes", "Same hole?")
     QTest.mouseClick(pane.buttons["merge"], LEFT)
     form = window.steps.form
@@ -328,7 +325,6 @@ def test_holes_are_merged_only_with_a_tick(demo_window: Window) -> None:
 
 def test_codes_are_grouped_by_typed_rules(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     window.steps.open_form("group-codes")
     form = window.steps.form
     assert form is not None

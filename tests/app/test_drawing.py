@@ -55,7 +55,6 @@ def total(item: Features) -> float:
 
 def test_a_polygon_is_drawn_with_clicks_taken_back_and_undone(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     pane = opened(window)
     before = features(window)
     tool = pane.draw_tool
@@ -87,7 +86,6 @@ def test_a_polygon_is_drawn_with_clicks_taken_back_and_undone(demo_window: Windo
 
 def test_a_polygon_that_crosses_itself_is_refused_and_the_sketch_stays(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     pane = opened(window)
     choose(pane.draw_tool.mode, "polygon")
     for x, y in ((502300.0, 5601300.0), (502700.0, 5601700.0), (502700.0, 5601300.0), (502300.0, 5601700.0)):
@@ -104,7 +102,6 @@ def test_a_polygon_that_crosses_itself_is_refused_and_the_sketch_stays(demo_wind
 
 def test_a_new_map_is_begun_split_and_its_shared_corner_dragged(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     pane = opened(window)
     tool = pane.draw_tool
     choose(tool.map, "a new map")

@@ -166,7 +166,6 @@ from pathlib import Path
 from innerlamp.app.main import leave, make_window
 from innerlamp.app.shots import settle
 window = make_window(Path(sys.argv[1]) / "logs")
-window.ctx.auto_refresh = False
 window.setGeometry(0, 0, 1280, 800)
 window.show()
 window.open_path(Path(sys.argv[2]))

@@ -99,7 +99,6 @@ def test_headings_tell_the_facts_of_a_column(demo_window: Window) -> None:
 
 def test_a_computed_column_is_a_new_version_and_can_be_undone(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
-    ctx.auto_refresh = False
     open_step(window, 1, "compute-column")
     fill(window, item="Emberlow holes", name="SnW", expression="Sn_ppm + W_ppm * 0.5", unit="ppm")
     run_form(window)

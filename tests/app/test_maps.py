@@ -33,7 +33,6 @@ def open_kriging(window: Window) -> VariogramPreview:
 
 def test_the_variogram_is_fitted_dragged_and_kriged_with(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     preview = open_kriging(window)
     view = preview.view
     assert view.model is not None
@@ -80,7 +79,6 @@ def test_the_handles_can_not_leave_the_plot(demo_window: Window) -> None:
 
 def test_the_range_across_is_dragged_along_the_axis(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     view = open_kriging(window).view
     assert view.model is not None and view.model.ratio == 1.0
     start = view.handles()["ratio"]
@@ -97,7 +95,6 @@ def test_the_range_across_is_dragged_along_the_axis(demo_window: Window) -> None
 
 def test_contours_are_drawn_with_their_labels(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     for item in list(window.ctx.lit):
         window.ctx.set_lit(item, False)
     window.ctx.select_item(window.ctx.store.find("Ground").id)  # type: ignore[union-attr]
@@ -171,7 +168,6 @@ def test_a_coarse_grid_follows_the_form(demo_window: Window) -> None:
 
 def test_the_band_of_the_spectrum_is_dragged_and_tells_a_depth(demo_window: Window) -> None:
     window = demo_window
-    window.ctx.auto_refresh = False
     window.ctx.select_item(window.ctx.store.find("Magnetics").id)  # type: ignore[union-attr]
     form = window.steps.open_form("source-depth")
     preview = form.preview

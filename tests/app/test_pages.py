@@ -19,7 +19,6 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 def opened(window: Window, name: str = "Emberlow A3") -> PagePane:
-    window.ctx.auto_refresh = False
     store = window.ctx.store
     assert store is not None
     if name:

@@ -193,7 +193,6 @@ def test_new_input_makes_what_hangs_from_it_again_but_not_what_is_held(demo_wind
 
 def test_window_is_never_blocked_while_a_heavy_job_runs_and_lands(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
-    ctx.auto_refresh = False
     for item in list(ctx.lit):
         if ctx.entry(item).kind not in ("holes", "grid"):  # type: ignore[union-attr]
             ctx.set_lit(item, False)

@@ -59,7 +59,7 @@ def test_result_lands_with_its_recipe(store: Store, runner: Runner) -> None:
     job = runner.wait(runner.submit(wanted))
     assert (job.state, job.error) == ("done", None)
     assert job.fraction == 1.0
-    made = execute.land(store, wanted, job.results)
+    made = execute.land(store, wanted, job.made)
     entry = store.entry(made["grid"])
     assert entry.recipe is not None
     assert entry.recipe.params["cell"] == 25.0
@@ -73,7 +73,7 @@ def test_late_result_of_replaced_input_lands_as_stale(store: Store, runner: Runn
     job = runner.submit(task(store, item=item))
     store.add({"0": stage(store.payloads, soils(300, seed=1))}, "New soils", replace={"0": item})
     runner.wait(job)
-    made = execute.land(store, job.task, job.results)
+    made = execute.land(store, job.task, job.made)
     assert trail.freshness(store)[made["grid"]] == "stale"
 
 

@@ -80,7 +80,7 @@ def test_elements_are_checked() -> None:
             checked([good, bad])
     with pytest.raises(InputError, match="at most 100"):
         checked([good] * 101)
-    with pytest.raises(InputError, match="no JSON"):
+    with pytest.raises(InputError, match="must be JSON"):
         run("arrange-page", {"page": page()}, layout="{")
     assert len(run("arrange-page", {"page": page()}, layout=json.dumps([good])).elements) == 1
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 import pytest
-from innerlamp.core.operations.targets.ranking.ranking import OPERATION
+from innerlamp.core.operations.targets.ranking import OPERATION
 
 from innerlamp.core.compute.targets import evidence as ev
 from innerlamp.core.declaring.operation import Inputs

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool
 from PySide6.QtCore import Signal as QtSignal
 
-from ..core.comparing import differences
 from ..core.errors import LampError, ProjectError
-from ..core.project import payload
 
 
 class Answers(QObject):
@@ -43,18 +40,3 @@ class _Call(QRunnable):
 def start(answers: Answers, key: object, work: Callable[[], Any], failed: str) -> None:
     """Call `work` in another thread; `failed` is the sentence for what nobody expected."""
     QThreadPool.globalInstance().start(_Call(key, work, failed, answers))
-
-
-def read_item(answers: Answers, folder: Path, version: int, manifest: payload.Manifest) -> None:
-    """Read a version of an item; its key is the version."""
-    start(answers, version, lambda: payload.read_item(folder, manifest), "a part of the item can't be read")
-
-
-def compare(answers: Answers, folder: Path, versions: tuple[int, int], manifests: list[payload.Manifest]) -> None:
-    """Compare two versions; their key is the pair of versions."""
-
-    def work() -> list[differences.Change]:
-        old, new = (payload.read_item(folder, m) for m in manifests)
-        return differences.difference(old, new)
-
-    start(answers, versions, work, "The two can't be compared")

@@ -61,7 +61,6 @@ def take_shots(project: Path, folder: Path) -> int:
         raise LampError(f"can't make the folder ({error.strerror})", where=str(folder)) from error
     make_application()
     window = make_window()
-    window.ctx.auto_refresh = False
     window.setGeometry(0, 0, 1280, 800)
     window.show()
     if not window.open_path(project):

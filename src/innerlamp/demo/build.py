@@ -111,9 +111,10 @@ def build(path: Path, progress: Progress = SILENT) -> Path:
             {
                 "demo": ids,
                 "section": section_line(),
-                "lit": [ids[k] for k in ("ground", "holes", "soils", "soil grid", "shell", "targets")],
             }
         )
+        store.light({ids[k]: True for k in ("ground", "holes", "soils", "soil grid", "shell", "targets")})
+        store.clean_up(forget=True)
     shutil.rmtree(path, ignore_errors=True)
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished.rename(path)

@@ -35,6 +35,7 @@ class OperationForm(QWidget):
     def __init__(self, ctx: Context, operation: Operation) -> None:
         super().__init__()
         self.ctx, self.operation = ctx, operation
+        self.edit: tuple[str, int] | None = None  # the change of an item that this form makes otherwise
         self.fields: dict[str, FieldWidget] = {}
         self.slots: dict[str, QComboBox] = {}
         box = QVBoxLayout(self)
@@ -153,6 +154,7 @@ class OperationForm(QWidget):
         # Something that this very operation made is not its own input, though: then it is made again from the same.
         selected = self.ctx.entry(self.ctx.selected)
         mine = selected is not None and selected.recipe is not None and selected.recipe.operation == self.operation.name
+        mine = mine and not self.operation.base
         for slot in self.operation.inputs:
             combo = self.slots[slot.slot]
             before = combo.currentData()
@@ -178,8 +180,9 @@ class OperationForm(QWidget):
     def _used_before(self, slot: str) -> str:
         """The item that the latest run of this operation used in a slot."""
         for entry in reversed(self.ctx.entries()):
-            if entry.recipe is not None and entry.recipe.operation == self.operation.name:
-                return next((i for i, _ in entry.recipe.inputs.get(slot, ())), "")
+            for step in reversed(entry.chain):
+                if step.operation == self.operation.name:
+                    return next((i for i, _ in step.inputs.get(slot, ())), entry.id if slot == step.base else "")
         return ""
 
     # ---- state
@@ -262,7 +265,10 @@ class OperationForm(QWidget):
             for field in self.fields.values():
                 if isinstance(field, FileField) and field.info.required and not field.value():
                     raise LampError(f"choose the {field.info.label.lower()}")
-            self.ctx.start(self.operation.name, self.values(), self.inputs())
+            if self.edit is not None and self.ctx.session is not None:
+                self.ctx.session.desk.redo_edit(*self.edit, self.values())
+            else:
+                self.ctx.start(self.operation.name, self.values(), self.inputs())
         except LampError as error:
             self.problem.setText(str(error))
             self.problem.show()

@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.base import Item
 from ...core.items.page import Element, scale_words
-from ...core.items.signs import Look
+from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
 from ..painters import map_painters, section_painters
@@ -45,8 +45,8 @@ class FrameContext:
     def attribute_of(self, entry: Entry) -> str:
         return self._colour_by.get(entry.id) or self._ctx.attribute_of(entry)
 
-    def look(self, item: str) -> Look:
-        return self._ctx.look(item)
+    def style(self, item: str) -> Style:
+        return self._ctx.style(item)
 
     def item(self, item: str) -> Item | None:
         store = self._ctx.store

@@ -236,7 +236,7 @@ def _sign_rows(painter: QPainter, column: _Column, item: PointSet) -> None:
 
 
 def _point_rows(painter: QPainter, column: _Column, ctx: Context, item_id: str, item: PointSet, legend: Legend | None, name: str, known: bool) -> None:  # fmt: skip
-    look = ctx.look(item_id)
+    look = ctx.style(item_id)
     if legend is not None and not known:
         _ramp_rows(painter, column, legend, name)
     elif legend is None:

@@ -70,7 +70,7 @@ def paint_points(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObje
 
 def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
     """Symbols: the colour by one column, the shape by a second, the size by a third; labels where there is space."""
-    t, look = item.table, ctx.look(entry.id)
+    t, look = item.table, ctx.style(entry.id)
     x, y = t["x"].to_numpy(float), t["y"].to_numpy(float)
     plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
     size = look.size or size

@@ -103,7 +103,7 @@ class MapPane(Pane):
             self.fit()
 
     def _look_of(self, entry: Entry, item: Item) -> object:
-        attribute, look = self.ctx.attribute_of(entry), self.ctx.look(entry.id)
+        attribute, look = self.ctx.attribute_of(entry), self.ctx.style(entry.id)
         legend = self.ctx.legend(attribute, item) if attribute in entry.attributes else None
         return entry.version, entry.name, attribute, legend, look, self.ctx.theme.name
 

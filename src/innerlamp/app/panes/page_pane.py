@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import dataclasses
-import json
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -392,7 +391,7 @@ class PagePane(ItemPane):
             return False
         self._preview(elements)
         try:
-            self.ctx.start("arrange-page", {"layout": json.dumps(elements)}, {"page": self.id})
+            self.ctx.start("arrange-page", {"layout": list(elements)}, {"page": self.id})
         except LampError as error:
             self.ctx.say(str(error), "bad")
             self.redraw()

@@ -25,9 +25,9 @@ from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
-from ...core.running.execute import find_operation
 from ..context import Context
 from .difference import DifferenceCard
+from .item_history import HistoryList
 from .looks import UnitList, symbol_rows
 
 
@@ -188,14 +188,9 @@ class Card(QScrollArea):
             "fresh": "up to date",
             "stale": "stale: an input has changed",
             "behind": "held, and behind its inputs",
-            "source": "dated copy" if entry.dated else "imported",
+            "source": "dated copy" if entry.dated else "made from nothing in the project",
         }
         lines = [f"{words[state]} · version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"]
-        if entry.recipe is not None:
-            title = find_operation(entry.recipe.operation).title
-            shown = {k: v for k, v in entry.recipe.params.items() if v not in ("", 0.0, {}, [], None) and k != "name"}
-            values = ", ".join(f"{k} {_in_short(v)}" for k, v in list(shown.items())[:9])
-            lines.append(f"Recipe: {title} ({values})" if values else f"Recipe: {title}")
         names = {e.id: e.name for e in self.ctx.entries()}
         for label, ids in (
             ("Made from", trail.made_from(store, entry.id)),
@@ -208,21 +203,23 @@ class Card(QScrollArea):
             text.setObjectName("faint")
             text.setWordWrap(True)
             box.addWidget(text)
+        box.addWidget(HistoryList(self.ctx, entry))
 
     def _buttons(self, box: QVBoxLayout, entry: Entry) -> None:
-        store = self.ctx.store
-        if store is None:
+        session = self.ctx.session
+        if session is None:
             return
         row = QHBoxLayout()
         row.setSpacing(4)
-        if entry.recipe is not None and not entry.dated and any(entry.recipe.inputs.values()):
+        if entry.recipe is not None and not entry.recipe.is_edit and not entry.dated:
             again = QPushButton("Refresh")
-            again.setToolTip("Make it again from what its inputs are now")
+            again.setToolTip("Make it again from what its inputs, or the files it was read from, are now; changes are made again on top")  # fmt: skip
             again.clicked.connect(lambda: self.ctx.guard(self.ctx.refresh, entry.id))
+            row.addWidget(again)
+        if entry.needs and not entry.dated:
             hold = QPushButton("Release" if entry.held else "Hold")
             hold.setToolTip("Held items are not made again when their inputs change")
-            hold.clicked.connect(lambda: self.ctx.guard(store.hold, entry.id, not entry.held))
-            row.addWidget(again)
+            hold.clicked.connect(lambda: self.ctx.guard(session.hold, entry.id, not entry.held))
             row.addWidget(hold)
         save = QPushButton("Export…")
         save.clicked.connect(lambda: self._export(entry))
@@ -255,16 +252,3 @@ class Card(QScrollArea):
             self.ctx.say("Written: " + ", ".join(str(f) for f in files), "good")
 
         self.ctx.guard(work)
-
-
-def _in_short(value: object) -> str:
-    """Return a parameter in few letters: files by their names, long lists by their first member."""
-    if isinstance(value, str):
-        return Path(value).name if "/" in value else value
-    if isinstance(value, list) and len(value) > 1:
-        return f"{_in_short(value[0])} and {len(value) - 1} more"
-    if isinstance(value, list):
-        return _in_short(value[0]) if value else ""
-    if isinstance(value, dict):
-        return f"of {len(value)}"
-    return str(value)

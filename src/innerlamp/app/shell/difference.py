@@ -101,4 +101,5 @@ class DifferenceCard(QWidget):
 
     def _swap(self) -> None:
         version, copy = self._chosen()
-        self.ctx.guard(self.ctx.swap, self.entry.id, version, copy)
+        if self.ctx.session is not None:
+            self.ctx.guard(self.ctx.session.swap, self.entry.id, version, copy)

@@ -76,7 +76,7 @@ class JobRow(QWidget):
         self.words.setMinimumWidth(60)
         self.curve = MisfitCurve(ctx)
         self.stop = QPushButton("Cancel")
-        self.stop.clicked.connect(lambda: ctx.runner.cancel(job))
+        self.stop.clicked.connect(lambda: ctx.session.desk.cancel(job) if ctx.session else None)
         for widget in (self.name, self.bar, self.words):
             row.addWidget(widget)
         row.addStretch(1)

@@ -42,12 +42,12 @@ def _choice(name: str, columns: list[str], now: str, tip: str, chosen: Callable[
 
 def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -> None:
     """Add rows for shape, size and labels of points to a form."""
-    look = ctx.look(entry.id)
+    look = ctx.style(entry.id)
     numbers = [a for a in entry.attributes if a in item.table and item.table[a].dtype.kind in "fiu"]
     texts = [a for a in entry.attributes if a in item.table and item.table[a].dtype.kind not in "fiu"]
 
     def choose(field: str) -> Callable[[str], None]:
-        return lambda text: ctx.set_look(entry.id, replace(ctx.look(entry.id), **{field: text}))  # type: ignore[arg-type]
+        return lambda text: ctx.restyle(entry.id, replace(ctx.style(entry.id), **{field: text}))  # type: ignore[arg-type]
 
     if texts:
         form.addRow("Shape by", _choice("shapeBy", texts, look.shape_by, "Each class of this column gets a symbol of its own", choose("shape_by")))  # fmt: skip
@@ -66,8 +66,8 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
         except ValueError:
             ctx.say(f"'{text}' is not a number.", "bad")
             return
-        if value != ctx.look(entry.id).label_from:
-            ctx.set_look(entry.id, replace(ctx.look(entry.id), label_from=value))
+        if value != ctx.style(entry.id).label_from:
+            ctx.restyle(entry.id, replace(ctx.style(entry.id), label_from=value))
 
     least.editingFinished.connect(typed)
     labels.addWidget(least, 1)

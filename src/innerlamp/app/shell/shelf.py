@@ -58,8 +58,8 @@ class _Tree(QTreeWidget):
             self.shelf.ctx.set_lit(item, item not in self.shelf.ctx.lit)
         elif item and event.key() == Qt.Key.Key_F2:
             self.editItem(row, 0)  # type: ignore[arg-type]
-        elif item and event.key() == Qt.Key.Key_Delete and self.shelf.ctx.store:
-            self.shelf.ctx.guard(self.shelf.ctx.store.remove, [item])
+        elif item and event.key() == Qt.Key.Key_Delete and self.shelf.ctx.session:
+            self.shelf.ctx.guard(self.shelf.ctx.session.remove, item)
         else:
             super().keyPressEvent(event)
 
@@ -182,22 +182,23 @@ class Shelf(QWidget):
         entry = self.ctx.entry(item)
         name = row.text(0).split("  · ")[0].strip()
         if entry is not None and name and name != entry.name:
-            self.ctx.rename(item, name)
+            assert self.ctx.session is not None
+            self.ctx.guard(self.ctx.session.rename, item, name)
 
     def _current(self, row: QTreeWidgetItem | None, old: QTreeWidgetItem | None) -> None:
         if row is not None and row.data(0, ID) and not self._filling:
             self.ctx.select_item(str(row.data(0, ID)))
 
     def _only(self, item: str) -> None:
-        for other in [*self.ctx.lit, item]:
-            self.ctx.set_lit(other, other == item)
+        if self.ctx.session is not None:
+            self.ctx.guard(self.ctx.session.light, {**dict.fromkeys(self.ctx.lit, False), item: True})
 
     def _menu(self, at: QPoint) -> None:
         row = self.tree.itemAt(at)
         entry = self.ctx.entry(str(row.data(0, ID))) if row is not None and row.data(0, ID) else None
-        if entry is None or row is None or self.ctx.store is None:
+        if entry is None or row is None or self.ctx.session is None:
             return
-        store, menu = self.ctx.store, QMenu(self)
+        session, menu = self.ctx.session, QMenu(self)
         menu.addAction(
             "Dim" if entry.id in self.ctx.lit else "Light",
             lambda: self.ctx.set_lit(entry.id, entry.id not in self.ctx.lit),
@@ -205,12 +206,12 @@ class Shelf(QWidget):
         menu.addAction("Only this", lambda: self._only(entry.id))
         menu.addSeparator()
         menu.addAction("Rename\tF2", lambda: self.tree.editItem(row, 0))
-        menu.addAction("Dated copy", lambda: self.ctx.guard(store.dated_copy, entry.id))
+        menu.addAction("Dated copy", lambda: self.ctx.guard(session.dated_copy, entry.id))
         if entry.recipe is not None and not entry.dated:
             menu.addAction(
-                "Release" if entry.held else "Hold", lambda: self.ctx.guard(store.hold, entry.id, not entry.held)
+                "Release" if entry.held else "Hold", lambda: self.ctx.guard(session.hold, entry.id, not entry.held)
             )
             menu.addAction("Refresh", lambda: self.ctx.guard(self.ctx.refresh, entry.id))
         menu.addSeparator()
-        menu.addAction("Remove\tDel", lambda: self.ctx.guard(store.remove, [entry.id]))
+        menu.addAction("Remove\tDel", lambda: self.ctx.guard(session.remove, entry.id))
         menu.exec(self.tree.viewport().mapToGlobal(at))

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import AREAS, Area, Operation
 from ...core.project.records import Notice
-from ...core.running.table import OPERATIONS
+from ...core.running.table import OPERATIONS, find_operation
 from ..context import Context
 from ..forms.form import OperationForm
 from ..forms.intake_form import IntakeForm
@@ -47,7 +47,7 @@ def mark_of(ctx: Context, operation: Operation) -> Mark:
     for slot in operation.inputs:
         if not slot.optional and not any(e.kind in slot.kinds and (slot.need is None or slot.need(e)) for e in entries):
             return Mark("○", f"needs {slot.label.lower()}")
-    made = [e for e in entries if e.recipe is not None and e.recipe.operation == operation.name]
+    made = [e for e in entries if any(step.operation == operation.name for step in e.chain)]
     if not made:
         return Mark("·", "nothing yet")
     state = ctx.freshness()
@@ -173,7 +173,7 @@ class Steps(QFrame):
     def open_form(self, operation: str) -> OperationForm:
         """Open the form of an operation in place of the steps."""
         self.close_form()
-        op = OPERATIONS[operation]
+        op = find_operation(operation)
         self.area = op.area
         self.buttons.button(AREAS.index(op.area)).setChecked(True)
         self.form = OperationForm(self.ctx, op)
@@ -182,13 +182,18 @@ class Steps(QFrame):
 
     def _asked(self, operation: str, inputs: dict[str, str], values: dict[str, Any]) -> None:
         form = self.open_form(operation)
+        edit = values.pop("@edit", None)
+        if edit is not None:
+            form.edit = (inputs[form.operation.base], int(edit))
+            form.run_button.setText("Change")
         for slot, item in inputs.items():
             if slot in form.slots and (at := form.slots[slot].findData(item)) >= 0:
                 form.slots[slot].setCurrentIndex(at)
         form._slot_changed()
-        for name, value in values.items():
-            form.fields[name].set_value(value)
-            form.fields[name].touched = True
+        for name, value in form.operation.today(values, form.operation.version).items():
+            if name in form.fields:
+                form.fields[name].set_value(value)
+                form.fields[name].touched = True
         form._changed()
 
     def open_intake(self, paths: Sequence[Path | str] = ()) -> IntakeForm:

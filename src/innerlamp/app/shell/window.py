@@ -81,6 +81,7 @@ class Window(QMainWindow):
         ctx.project_changed.connect(self._project)
         ctx.items_changed.connect(lambda _: self._undo_words())
         ctx.legend_changed.connect(lambda _: self._undo_words())
+        ctx.lit_changed.connect(self._undo_words)
         self._project()
 
     # ---- menus and keys
@@ -216,15 +217,14 @@ class Window(QMainWindow):
     def close_project(self) -> None:
         self._remember()
         self.ctx.close_project()
-        self.ctx.project_changed.emit()
 
     def clean_up(self) -> None:
-        store = self.ctx.store
-        if store is None:
+        session = self.ctx.session
+        if session is None:
             return
         words = "Drop the undo history and all old versions of items? Present items and dated copies stay."
         if QMessageBox.question(self, "Clean up", words) == QMessageBox.StandardButton.Yes:
-            self.ctx.guard(lambda: self.ctx.say(f"Freed {store.clean_up() / 1e6:,.1f} MB.", "good"))
+            self.ctx.guard(lambda: self.ctx.say(f"Freed {session.clean_up(forget=True) / 1e6:,.1f} MB.", "good"))
             self._undo_words()
 
     def _remember(self) -> None:

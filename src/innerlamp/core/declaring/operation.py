@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
@@ -77,7 +77,10 @@ def param(
 
 @dataclass(frozen=True)
 class Input:
-    """An input slot: which kinds of items fit; `need` narrows it further; `proposed` fills it in forms unasked."""
+    """An input slot: which kinds of items fit; `need` narrows it further; `proposed` fills it in forms unasked.
+
+    A slot that takes `many` gets any number of items, in the order in which they were named.
+    """
 
     slot: str
     label: str
@@ -86,6 +89,7 @@ class Input:
     help: str = ""
     need: Callable[[Any], bool] | None = None
     proposed: bool = True
+    many: bool = False
 
 
 def ground_slot(help: str = "", optional: bool = True) -> Input:
@@ -113,12 +117,56 @@ class Cost:
     seconds: float = 0.0
 
 
-class Inputs(dict[str, Item]):
-    """Items by input slot; also knows the project's CRS, for operations that only read files."""
+I = TypeVar("I", bound=Item)  # noqa: E741 - an item
 
-    def __init__(self, items: Mapping[str, Item], crs: str) -> None:
-        super().__init__(items)
+
+class Inputs(dict[str, Item]):
+    """Items by input slot; also knows the project's CRS, for operations that only read files.
+
+    Slots that take many items are asked by `all`; the plain look-up gives the first of them.
+    """
+
+    def __init__(self, items: Mapping[str, Item | Sequence[Item]], crs: str) -> None:
+        self._many = {k: tuple(v) if isinstance(v, Sequence) else (v,) for k, v in items.items()}
+        super().__init__({k: v[0] for k, v in self._many.items() if v})
         self.crs = crs
+
+    def need(self, slot: str, kind: type[I]) -> I:
+        """Return the item of a slot.
+
+        Raises
+        ------
+        InputError
+            When there is none, or it is of another kind.
+        """
+        item = self.get(slot)
+        if not isinstance(item, kind):
+            raise InputError(f"the input '{slot}' must be one of: {kind.title.lower()}", where=item.name if item else "")
+        return item
+
+    def maybe(self, slot: str, kind: type[I]) -> I | None:
+        """Return the item of an optional slot, None when it was not given."""
+        return self.need(slot, kind) if slot in self else None
+
+    def all(self, slot: str, kind: type[I]) -> tuple[I, ...]:
+        """Return all items of a slot that takes many."""
+        found = self._many.get(slot, ())
+        for item in found:
+            if not isinstance(item, kind):
+                raise InputError(f"the input '{slot}' takes: {kind.title.lower()}", where=item.name)
+        return found  # type: ignore[return-value]
+
+
+@dataclass(frozen=True)
+class Example:
+    """Inputs (names of items of the demo project) and parameters that the operation runs with there.
+
+    `after` names operations whose examples run first; ``@operation.slot`` as an input is what they made.
+    """
+
+    inputs: Mapping[str, str | tuple[str, ...]] = field(default_factory=dict)
+    params: Mapping[str, Any] = field(default_factory=dict)
+    after: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -127,7 +175,12 @@ class Operation:
 
     `run` gets items by slot, checked parameters and a progress object, and returns items by
     output slot. It writes nothing. `replaces` names output slots whose result becomes a new version
-    of the item in an input slot, instead of a new item.
+    of the item in an input slot, instead of a new item: the operation is an edit.
+
+    `instant` edits are quick for any item that a person edits by hand; the window runs them itself.
+    `version` grows when parameters change their meaning; `upgrade` turns parameters of an earlier
+    version into today's. `renamed` maps earlier names of parameters and input slots to today's,
+    `aliases` are earlier names of the operation.
     """
 
     name: str
@@ -141,6 +194,22 @@ class Operation:
     estimate: Callable[[Inputs, Any], Cost] | None = None
     suggest: Callable[[Inputs], dict[str, Any]] | None = None
     replaces: Mapping[str, str] = field(default_factory=dict)
+    instant: bool = False
+    version: int = 1
+    aliases: tuple[str, ...] = ()
+    renamed: Mapping[str, str] = field(default_factory=dict)
+    upgrade: Callable[[dict[str, Any], int], dict[str, Any]] | None = None
+    example: Example | None = None
+
+    @property
+    def base(self) -> str:
+        """Input slot of the item that an edit changes, '' for a run."""
+        return next(iter(self.replaces.values()), "")
+
+    def today(self, params: Mapping[str, Any], version: int) -> dict[str, Any]:
+        """Return parameters of an earlier version of the operation as they are called and meant today."""
+        values = {self.renamed.get(name, name): value for name, value in params.items()}
+        return self.upgrade(values, version) if self.upgrade is not None and version < self.version else values
 
     def check(self, values: Mapping[str, Any]) -> Params:
         """Return checked parameters.

@@ -29,6 +29,28 @@ class Parts:
     arrays: dict[str, NDArray[Any]] = field(default_factory=dict)
 
 
+class FrozenDict(dict[Any, Any]):
+    """A dictionary that can't be changed; arrays in it can't be written to."""
+
+    def _refuse(self, *_: object, **__: object) -> Any:
+        raise TypeError("items never change: make a new one (dataclasses.replace)")
+
+    __setitem__ = __delitem__ = pop = popitem = clear = update = setdefault = __ior__ = _refuse  # type: ignore[assignment]
+
+    def __reduce__(self) -> tuple[type[dict[Any, Any]], tuple[dict[Any, Any]]]:
+        return dict, (dict(self),)
+
+
+def frozen(values: dict[Any, Any]) -> FrozenDict:
+    """Return a dictionary that stays as it is, and so do the arrays and dictionaries in it."""
+    if isinstance(values, FrozenDict):
+        return values
+    for value in values.values():
+        if isinstance(value, np.ndarray):
+            value.flags.writeable = False
+    return FrozenDict({k: frozen(v) if isinstance(v, dict) else v for k, v in values.items()})
+
+
 @dataclass(frozen=True, kw_only=True)
 class Item:
     """Base of all items.
@@ -47,9 +69,11 @@ class Item:
     crs: str
 
     def __post_init__(self) -> None:
-        for value in vars(self).values():
+        for name, value in vars(self).items():
             if isinstance(value, np.ndarray):
                 value.flags.writeable = False
+            elif isinstance(value, dict):
+                object.__setattr__(self, name, frozen(value))
 
     @property
     def bounds(self) -> Bounds:

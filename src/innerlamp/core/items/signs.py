@@ -8,7 +8,7 @@ commonly give them (common practice, no source).
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 PATTERNS = (
     "plain", "dots", "pebbles", "dashes", "rules", "slants", "lattice", "blocks", "crosses", "wedges", "ripples", "flecks",
@@ -96,35 +96,3 @@ def plane_sign(text: str) -> PlaneMark:
 
 
 SYMBOLS = ("o", "s", "t1", "d", "star", "+", "x", "t", "p", "h")
-
-
-@dataclass(frozen=True)
-class Look:
-    """How the points of an item look beside their colour.
-
-    Attributes
-    ----------
-    shape_by
-        Column of texts: each class has a symbol of its own.
-    size_by
-        Column of numbers: circles whose area grows with the value.
-    label_by
-        Column that is written beside each point, where there is space.
-    label_from
-        Numbers below it are not written; None writes all.
-    size
-        Diameter in pixels of a symbol, of the largest one with `size_by`; 0 takes what suits the kind of points.
-    """
-
-    shape_by: str = ""
-    size_by: str = ""
-    label_by: str = ""
-    label_from: float | None = None
-    size: float = 0.0
-
-    def to_json(self) -> dict[str, Any]:
-        return {k: v for k, v in vars(self).items() if v not in ("", None)}
-
-    @classmethod
-    def from_json(cls, data: dict[str, Any]) -> Look:
-        return cls(**{k: v for k, v in data.items() if k in cls.__dataclass_fields__})

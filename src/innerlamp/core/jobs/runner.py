@@ -19,8 +19,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ..errors import Cancelled, LampError
-from ..project.records import Result
-from ..running.execute import Task
+from ..running.execute import Made, Task
 from .worker import serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -41,7 +40,7 @@ class Job:
     curve: list[tuple[float, float]] = field(default_factory=list)
     started: float = 0.0
     ended: float = 0.0
-    results: dict[str, Result] = field(default_factory=dict)
+    made: Made | None = None
     error: LampError | None = None
 
     @property
@@ -86,11 +85,20 @@ class Runner:
         while len(self._workers) < self._count:
             self._workers.append(self._new_worker())
 
-    def submit(self, task: Task) -> Job:
-        """Queue a task."""
-        job = Job(next(self._numbers), task)
+    def new(self, task: Task) -> Job:
+        """Return a job that waits to be handed over by `hand_over`."""
+        return Job(next(self._numbers), task)
+
+    def hand_over(self, job: Job) -> None:
+        """Queue a job."""
+        job.state, job.message, job.fraction = "waiting", "Waiting", 0.0
         self._waiting.append(job)
         self.start()
+
+    def submit(self, task: Task) -> Job:
+        """Queue a task."""
+        job = self.new(task)
+        self.hand_over(job)
         return job
 
     @property
@@ -101,7 +109,8 @@ class Runner:
     def cancel(self, job: Job) -> None:
         """Stop a job; its worker is ended if it does not stop by itself at once."""
         if job.state == "waiting":
-            self._waiting.remove(job)
+            if job in self._waiting:
+                self._waiting.remove(job)
             job.state, job.error, job.message = "cancelled", Cancelled(), "Cancelled"
         for worker in self._workers:
             if worker.job is job and not worker.asked_to_stop:
@@ -183,7 +192,7 @@ class Runner:
                             job.curve.append((measures.get("iteration", len(job.curve) + 1.0), measures["misfit"]))
                 elif message[0] == "done":
                     self._end(worker, "done", None)
-                    job.results, job.fraction = message[2], 1.0
+                    job.made, job.fraction = message[2], 1.0
                 else:
                     error = message[2]
                     self._end(worker, "cancelled" if isinstance(error, Cancelled) else "failed", error)

@@ -46,7 +46,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                     last[0] = now
                     connection.send(("progress", job, fraction, message, dict(measures)))
 
-            print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {task.params}", file=sys.stderr)
+            print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {task.step.params}", file=sys.stderr)
             try:
                 results = perform(task, CallbackProgress(report, stop.is_set))
                 connection.send(("done", job, results))

@@ -1,8 +1,11 @@
 """Payload files: immutable parts of items, named by their content.
 
-Tables are Parquet, arrays are NPZ without pickles. A file is written under a temporary name,
-flushed to disk and then renamed, so a name that exists is always whole; its digest is checked
-on every read, so that damage is noticed and named.
+Tables are Parquet; every array is an NPY file of its own, without pickles, so that a property is
+added without writing the others again and a large array is mapped into memory instead of read.
+A file is written under a temporary name, flushed to disk and then renamed, so a name that exists
+is always whole. Its digest is checked on every read, so that damage is noticed and named; only
+the window maps arrays of more than `MAPPED` bytes without it, and checks those in the background
+(`verify`).
 """
 
 from __future__ import annotations
@@ -12,6 +15,7 @@ import io
 import json
 import os
 import zipfile
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +29,7 @@ from ..items.base import Item, Parts
 from ..items.kinds import KINDS
 
 Manifest = dict[str, Any]
+MAPPED = 16_000_000  # bytes from which an array is mapped rather than read
 
 
 def digest(data: bytes) -> str:
@@ -32,16 +37,21 @@ def digest(data: bytes) -> str:
     return hashlib.blake2b(data, digest_size=20).hexdigest()
 
 
-def write_file(folder: Path, data: bytes, suffix: str) -> str:
+def write_file(folder: Path, data: Iterable[bytes | memoryview] | bytes, suffix: str) -> str:
     """Write one immutable file, durably, and return its name. Writing it again does nothing."""
-    name = digest(data) + suffix
+    parts = [data] if isinstance(data, bytes) else list(data)
+    told = hashlib.blake2b(digest_size=20)
+    for part in parts:
+        told.update(part)
+    name = told.hexdigest() + suffix
     target = folder / name[:2] / name
-    if target.exists() and target.stat().st_size == len(data):
+    if target.exists() and target.stat().st_size == sum(memoryview(part).nbytes for part in parts):
         return name
     target.parent.mkdir(parents=True, exist_ok=True)
     temporary = target.with_name(f".{name}.{os.getpid()}.part")
     with temporary.open("wb") as handle:
-        handle.write(data)
+        for part in parts:
+            handle.write(part)
         handle.flush()
         os.fsync(handle.fileno())
     temporary.rename(target)
@@ -66,43 +76,117 @@ def read_file(folder: Path, name: str) -> bytes:
     ProjectError
         When it is missing, or its content is not what its name says.
     """
-    if "/" in name or name.startswith("."):
-        raise ProjectError("a payload name points outside the project", where=name)
-    path = folder / name[:2] / name
+    path = file_path(folder, name)
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise ProjectError(
-            "a part of the project is missing", where=str(path), fix="Restore it from a back-up, or make the item again"
-        ) from error
+        raise _missing(path) from error
     if digest(data) != name.split(".", maxsplit=1)[0]:
-        raise ProjectError(
-            "a part of the project is damaged", where=str(path), fix="Restore it from a back-up, or make the item again"
-        )
+        raise _damaged(path)
     return data
 
 
-def write_item(folder: Path, item: Item) -> Manifest:
-    """Write the parts of an item under `folder` and return the manifest that finds them again."""
+def file_path(folder: Path, name: str) -> Path:
+    """Where a payload file is; a name that leads anywhere else is refused."""
+    if "/" in name or name.startswith("."):
+        raise ProjectError("a payload name points outside the project", where=name)
+    return folder / name[:2] / name
+
+
+def verify(folder: Path, name: str) -> None:
+    """Check the content of one payload file without holding it in memory.
+
+    Raises
+    ------
+    ProjectError
+        When it is missing, or its content is not what its name says.
+    """
+    path = file_path(folder, name)
+    told = hashlib.blake2b(digest_size=20)
+    try:
+        with path.open("rb") as handle:
+            while chunk := handle.read(1 << 20):
+                told.update(chunk)
+    except OSError as error:
+        raise _missing(path) from error
+    if told.hexdigest() != name.split(".", maxsplit=1)[0]:
+        raise _damaged(path)
+
+
+def _missing(path: Path) -> ProjectError:
+    fix = "Restore it from a back-up, or make the item again"
+    return ProjectError("a part of the project is missing", where=str(path), fix=fix)
+
+
+def _damaged(path: Path) -> ProjectError:
+    fix = "Restore it from a back-up, or make the item again"
+    return ProjectError("a part of the project is damaged", where=str(path), fix=fix)
+
+
+def write_item(folder: Path, item: Item, base: tuple[Item, Manifest] | None = None) -> Manifest:
+    """Write the parts of an item under `folder` and return the manifest that finds them again.
+
+    Parts that are the very objects of the item `base` are not written again but found by its manifest.
+    """
     parts = item.to_parts()
-    manifest: Manifest = {"kind": item.kind, "meta": parts.meta, "tables": {}, "arrays": None}
+    old, known = (base[0].to_parts(), base[1]) if base is not None else (None, {})
+    kept: dict[str, str] = {} if isinstance(known.get("arrays"), str) else known.get("arrays") or {}
+    manifest: Manifest = {"kind": item.kind, "meta": parts.meta, "tables": {}, "arrays": {}}
     for name, table in parts.tables.items():
-        sink = pa.BufferOutputStream()
-        arrow = pa.Table.from_pandas(table, preserve_index=False)
-        # Measures hardly repeat: a dictionary of them costs half of the time and saves nothing.
-        repeating = [f.name for f in arrow.schema if not pa.types.is_floating(f.type)]
-        pq.write_table(arrow, sink, compression="zstd", compression_level=1, use_dictionary=repeating)
-        manifest["tables"][name] = write_file(folder, sink.getvalue().to_pybytes(), ".parquet")
-    if parts.arrays:
-        buffer = io.BytesIO()
-        np.savez(buffer, allow_pickle=False, **parts.arrays)
-        manifest["arrays"] = write_file(folder, buffer.getvalue(), ".npz")
+        if old is not None and old.tables.get(name) is table and name in known["tables"]:
+            manifest["tables"][name] = known["tables"][name]
+        else:
+            manifest["tables"][name] = write_table(folder, table)
+    for name, array in parts.arrays.items():
+        if old is not None and old.arrays.get(name) is array and name in kept:
+            manifest["arrays"][name] = kept[name]
+        else:
+            manifest["arrays"][name] = write_array(folder, array)
     json.dumps(manifest, allow_nan=True)  # a value that can't be stored fails here, before any change
     return manifest
 
 
-def read_item(folder: Path, manifest: Manifest) -> Item:
+def write_table(folder: Path, table: pd.DataFrame) -> str:
+    """Write a table as Parquet; returns the name of the file."""
+    sink = pa.BufferOutputStream()
+    arrow = pa.Table.from_pandas(table, preserve_index=False)
+    # Measures hardly repeat: a dictionary of them costs half of the time and saves nothing.
+    repeating = [f.name for f in arrow.schema if not pa.types.is_floating(f.type)]
+    pq.write_table(arrow, sink, compression="zstd", compression_level=1, use_dictionary=repeating)
+    return write_file(folder, sink.getvalue().to_pybytes(), ".parquet")
+
+
+def write_array(folder: Path, array: np.ndarray) -> str:
+    """Write an array as NPY; returns the name of the file."""
+    whole = np.ascontiguousarray(array).reshape(array.shape)
+    if whole.dtype.hasobject:
+        raise ProjectError("an array of objects can't be stored")
+    head = io.BytesIO()
+    np.lib.format.write_array_header_1_0(head, np.lib.format.header_data_from_array_1_0(whole))
+    body = whole.reshape(-1).view(np.uint8).data if whole.size else b""
+    return write_file(folder, [head.getvalue(), body], ".npy")
+
+
+def _read_array(folder: Path, name: str, mapped: bool) -> np.ndarray:
+    path = file_path(folder, name)
+    try:
+        large = path.stat().st_size > MAPPED
+    except OSError as error:
+        raise _missing(path) from error
+    if not large:
+        return np.asarray(np.lib.format.read_array(io.BytesIO(read_file(folder, name)), allow_pickle=False))
+    if not mapped:
+        verify(folder, name)
+    return np.asarray(np.load(path, mmap_mode="r", allow_pickle=False))
+
+
+def read_item(folder: Path, manifest: Manifest, mapped: bool = False) -> Item:
     """Read an item; any thread may call it.
+
+    Parameters
+    ----------
+    mapped
+        Whether large arrays are opened without checking their digests first; the caller sees to that later.
 
     Raises
     ------
@@ -120,26 +204,34 @@ def read_item(folder: Path, manifest: Manifest) -> Item:
     try:
         for name, file in manifest["tables"].items():
             tables[name] = pq.read_table(pa.BufferReader(read_file(folder, file))).to_pandas()
-        if manifest["arrays"]:
+        if isinstance(manifest["arrays"], str):  # projects of the first schema hold all arrays in one archive
             with np.load(io.BytesIO(read_file(folder, manifest["arrays"])), allow_pickle=False) as archive:
                 arrays = {name: archive[name] for name in archive.files}
-    except (pa.ArrowException, ValueError, zipfile.BadZipFile) as error:
+        else:
+            arrays = {n: _read_array(folder, file, mapped) for n, file in (manifest["arrays"] or {}).items()}
+        return kind.from_parts(Parts(meta=manifest["meta"], tables=tables, arrays=arrays))
+    except (pa.ArrowException, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile) as error:
         raise ProjectError(
             f"a part of the item can't be read ({error})", where=str(manifest["meta"].get("name", ""))
         ) from error
-    return kind.from_parts(Parts(meta=manifest["meta"], tables=tables, arrays=arrays))
 
 
-def files_of(manifest: Manifest) -> set[str]:
+def files_of(manifest: Mapping[str, Any]) -> set[str]:
     """Names of all files that a manifest needs."""
-    names = set(manifest["tables"].values())
-    return names | ({manifest["arrays"]} if manifest["arrays"] else set())
+    arrays = manifest["arrays"] or {}
+    return set(manifest["tables"].values()) | ({arrays} if isinstance(arrays, str) else set(arrays.values()))
+
+
+def size_of(folder: Path, manifest: Mapping[str, Any]) -> int:
+    """Bytes of all files of a manifest that are there."""
+    paths = [file_path(folder, name) for name in files_of(manifest)]
+    return sum(path.stat().st_size for path in paths if path.exists())
 
 
 def adopt(staging: Path, folder: Path, manifest: Manifest) -> None:
     """Move the files of a manifest from a worker's folder into the project's."""
     for name in files_of(manifest):
-        source, target = staging / name[:2] / name, folder / name[:2] / name
+        source, target = file_path(staging, name), file_path(folder, name)
         if target.exists():
             continue
         target.parent.mkdir(parents=True, exist_ok=True)

@@ -1,9 +1,10 @@
 """The project store: a folder with an SQLite catalogue and immutable payload files.
 
 Every change is one transaction that moves pointers from old versions to new ones and records
-the pointers before and after, so undo and redo are the same movement in both directions.
-Payload files are written and flushed before the transaction that makes them reachable; a crash
-at any moment therefore loses at most the change under way.
+what it moved, so undo and redo are the same movement in both directions. A change that only made
+fresh what an earlier one had turned stale names that one as its cause, and goes back and forth
+with it. Payload files are written and flushed before the transaction that makes them reachable; a
+crash at any moment therefore loses at most the change under way.
 """
 
 from __future__ import annotations
@@ -13,39 +14,32 @@ import shutil
 import sqlite3
 import uuid
 from collections import OrderedDict
-from collections.abc import Iterable, Mapping
-from datetime import datetime
+from collections.abc import Collection, Iterable, Mapping
 from pathlib import Path
-from typing import IO, Any, Literal
+from typing import IO, Any
 
 from ..crs import parse_crs
 from ..errors import ProjectError
 from ..items.base import Item
 from ..items.legend import Legend
+from ..items.style import Style
 from ..signal import Signal
-from . import lock, payload
-from .records import Entry, Notice, Recipe, Result
-
-SCHEMA = 1
-_TABLES = """
-CREATE TABLE meta(key TEXT PRIMARY KEY, value TEXT NOT NULL);
-CREATE TABLE version(id INTEGER PRIMARY KEY AUTOINCREMENT, item TEXT NOT NULL, kind TEXT NOT NULL,
-    manifest TEXT NOT NULL, recipe TEXT, facts TEXT NOT NULL, bounds TEXT NOT NULL,
-    attributes TEXT NOT NULL, crs TEXT NOT NULL, made_at TEXT NOT NULL);
-CREATE TABLE head(key TEXT PRIMARY KEY, state TEXT NOT NULL);
-CREATE TABLE legend(key TEXT PRIMARY KEY, state TEXT NOT NULL);
-CREATE TABLE change(id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, at TEXT NOT NULL,
-    done INTEGER NOT NULL, entries TEXT NOT NULL);
-CREATE TABLE workspace(key TEXT PRIMARY KEY, value TEXT NOT NULL);
-"""
-State = dict[str, Any]
-# One moved pointer: table, key, state before, state after (None: not there).
-Move = tuple[Literal["head", "legend"], str, State | None, State | None]
+from . import catalogue, lock, payload
+from .catalogue import Transaction, now
+from .freshness import found_again
+from .history import History, Move, State
+from .origins import Origins
+from .records import Entry, Line, Notice, Recipe, Result
 
 
-def stage(folder: Path, item: Item) -> Result:
+class Moved(ProjectError):
+    """An item changed between the moment a change of it was prepared and the moment it was to be stored."""
+
+
+def stage(folder: Path, item: Item, base: tuple[Item, payload.Manifest] | None = None) -> Result:
     """Write the parts of an item into a folder and return what the catalogue needs to know."""
-    return Result(item.name, payload.write_item(folder, item), item.facts, item.bounds, item.attributes, item.crs)
+    manifest = payload.write_item(folder, item, base)
+    return Result(item.name, manifest, item.facts, item.bounds, item.attributes, item.crs)
 
 
 class Store:
@@ -54,8 +48,12 @@ class Store:
     def __init__(self, path: Path, connection: sqlite3.Connection, handle: IO[str] | None) -> None:
         self.path, self._db, self._lock = path, connection, handle
         self.changed: Signal[[Notice]] = Signal()
+        self.history = History(connection)
+        self._origins = Origins(connection)
         self._cache: OrderedDict[int, Item] = OrderedDict()
         self._entries: dict[str, Entry] | None = None
+        self._known: dict[tuple[str, str], Entry] = {}
+        self._seen = self._data_version()
 
     # ---- opening and closing
 
@@ -77,19 +75,11 @@ class Store:
         except OSError as error:
             raise ProjectError(f"can't make the project folder ({error.strerror})", where=str(path)) from error
         handle = lock.take(path)
-        db = _connect(path, write=True)
-        with db:
-            db.execute("BEGIN IMMEDIATE")
-            for statement in _TABLES.split(";"):
-                if statement.strip():
-                    db.execute(statement)
-            rows = {"schema": str(SCHEMA), "crs": crs, "created": _now()}
-            db.executemany("INSERT INTO meta VALUES(?,?)", rows.items())
-        return cls(path, db, handle)
+        return cls(path, catalogue.create(path, crs), handle)
 
     @classmethod
     def open(cls, path: Path | str, write: bool = True) -> Store:
-        """Open a project.
+        """Open a project; one of an earlier schema is brought to the present one.
 
         Raises
         ------
@@ -105,16 +95,7 @@ class Store:
             )
         handle = lock.take(path) if write else None
         try:
-            db = _connect(path, write)
-            row = db.execute("SELECT value FROM meta WHERE key='schema'").fetchone()
-            if row is None or int(row[0]) > SCHEMA:
-                raise ProjectError("the project was made by a newer version", where=str(path), fix="Update Inner Lamp")
-        except sqlite3.DatabaseError as error:
-            if handle:
-                handle.close()
-            raise ProjectError(
-                f"the project's catalogue can't be read ({error})", where=str(path / "catalogue.sqlite")
-            ) from error
+            db = catalogue.connect(path, write)
         except ProjectError:
             if handle:
                 handle.close()
@@ -160,20 +141,28 @@ class Store:
     def entries(self) -> list[Entry]:
         """All items as they are now, in the order in which they were made."""
         if self._entries is None:
-            rows = self._db.execute(
-                "SELECT h.key, h.state, v.kind, v.recipe, v.facts, v.bounds, v.attributes, v.crs, v.made_at "
-                "FROM head h JOIN version v ON v.id = json_extract(h.state, '$.version') ORDER BY h.rowid"
-            )
-            found = {}
-            for key, state_text, kind, recipe, facts, bounds, attributes, crs, made_at in rows:
-                state = json.loads(state_text)
-                found[key] = Entry(
-                    key, kind, state["name"], state["version"], state.get("held", False), state.get("dated", ""),
-                    Recipe.from_json(json.loads(recipe)) if recipe else None,
-                    json.loads(facts), tuple(json.loads(bounds)), json.loads(attributes), crs, made_at,
-                )  # fmt: skip
-            self._entries = found
+            heads = self._db.execute("SELECT key, state FROM head").fetchall()
+            found = [self._known.get((key, state)) or self._entry(key, state) for key, state in heads]
+            found.sort(key=lambda e: e.place)
+            self._entries = {e.id: e for e in found}
+            self._known = {(key, state): self._entries[key] for key, state in heads}
         return list(self._entries.values())
+
+    def _entry(self, key: str, text: str) -> Entry:
+        state = json.loads(text)
+        row = self._db.execute(
+            "SELECT kind, origin, facts, bounds, attributes, crs, made_at FROM version WHERE id=?", (state["version"],)
+        ).fetchone()
+        if row is None:
+            raise ProjectError(f"the version of '{state['name']}' is not in the catalogue", where=self.name)
+        kind, origin, facts, bounds, attributes, crs, made_at = row
+        needs = frozenset(pair for pair in self._origins.needs(origin) if pair[0] != key)
+        return Entry(
+            key, kind, state["name"], state["version"], state.get("held", False), state.get("dated", ""),
+            self._origins.chain(origin), needs,
+            json.loads(facts), tuple(json.loads(bounds)), json.loads(attributes), crs, made_at, state.get("place", 0.0),
+            int(state.get("lit", 0)), Style.from_json(state.get("style", {})),
+        )  # fmt: skip
 
     def entry(self, item: str) -> Entry:
         """The present state of one item.
@@ -216,13 +205,13 @@ class Store:
         row = self._db.execute("SELECT manifest FROM version WHERE id=?", (version,)).fetchone()
         if row is None:
             raise ProjectError(f"there is no version {version}", where=self.name)
-        found: payload.Manifest = json.loads(row[0])
+        found: payload.Manifest = catalogue.unfold(self._db, json.loads(row[0]))
         return found
 
     def load(self, item: str, version: int | None = None) -> Item:
         """Read an item (its present version unless told otherwise); recent ones are kept at hand."""
         number = self.entry(item).version if version is None else version
-        if number not in self._cache:
+        if number not in self._cache:  # the version alone tells what to read
             self.keep(number, payload.read_item(self.payloads, self.manifest(number)))
         self._cache.move_to_end(number)
         return self._cache[number]
@@ -244,44 +233,106 @@ class Store:
             for i, t in self._db.execute("SELECT id, made_at FROM version WHERE item=? ORDER BY id", (item,))
         ]
 
+    def version_of(self, item: str, key: str) -> int:
+        """The newest version of an item that a chain of steps of that name made; 0 when there is none."""
+        row = self._db.execute(
+            "SELECT v.id FROM origin o JOIN version v ON v.origin=o.id WHERE o.key=? AND v.item=? ORDER BY v.id DESC",
+            (key, item),
+        ).fetchone()
+        return int(row[0]) if row else 0
+
+    def follow(self) -> bool:
+        """See what another process changed since the last look, and tell it; returns whether anything did.
+
+        For a project that is open read-only while somebody else writes it.
+        """
+        seen = self._data_version()
+        if seen == self._seen:
+            return False
+        self._seen = seen
+        self._tell(self._before(), "", legends=self.legends())
+        return True
+
+    def _data_version(self) -> int:
+        return int(self._db.execute("PRAGMA data_version").fetchone()[0])
+
     # ---- changing
 
     def add(
         self,
         results: Mapping[str, Result] | Iterable[Result],
         label: str,
-        recipes: Mapping[str, Recipe] | None = None,
+        recipes: Mapping[str, Recipe | Line] | None = None,
         replace: Mapping[str, str] | None = None,
+        *,
+        expect: Mapping[str, int] | None = None,
+        cause: int | None = None,
+        light: Collection[str] = (),
+        items: Mapping[str, Item] | None = None,
     ) -> dict[str, str]:
         """Store new items, or new versions of the items named in `replace` (slot to item id).
 
+        Parameters
+        ----------
+        recipes
+            How each was made: a run, an edit of the present version, or a whole line of steps.
+        expect
+            Version that each replaced item must still point to.
+        cause
+            Change that this one only follows from (see `History`); None for what a user did.
+        light
+            Slots whose new items are lit at once.
+        items
+            The items themselves where they are in memory, so that nobody reads them again.
+
         Returns the item id of each slot. One undoable change, whatever it holds.
+
+        Raises
+        ------
+        Moved
+            When a replaced item points elsewhere by now; nothing is stored then.
         """
         by_slot = dict(results) if isinstance(results, Mapping) else {str(i): r for i, r in enumerate(results)}
         ids: dict[str, str] = {}
         moves: list[Move] = []
+        before = self._before()
         with self._transaction() as db:
+            for item, version in (expect or {}).items():
+                present = self._state("head", item)
+                if present is None or present["version"] != version:
+                    raise Moved("the item was changed meanwhile", where=before[item].name if item in before else item)
+            fresh_bytes = 0
             for slot, result in by_slot.items():
                 old = (replace or {}).get(slot)
                 item = old or uuid.uuid4().hex[:12]
-                recipe = (recipes or {}).get(slot)
-                cursor = db.execute(
-                    "INSERT INTO version(item,kind,manifest,recipe,facts,bounds,attributes,crs,made_at) VALUES(?,?,?,?,?,?,?,?,?)",
-                    (
-                        item, result.manifest["kind"], json.dumps(result.manifest),
-                        json.dumps(recipe.to_json()) if recipe else None, json.dumps(result.facts),
-                        json.dumps(result.bounds), json.dumps(result.attributes), result.crs, _now(),
-                    ),
-                )  # fmt: skip
-                before = self._state("head", item) if old else None
-                after = dict(before or {"name": self._free_name(result.name, ids), "held": False})
-                after["version"] = cursor.lastrowid
-                moves.append(("head", item, before, after))
+                state = self._state("head", item) if old else None
+                made = (recipes or {}).get(slot)
+                start = (state or {}).get("version", 0)
+                line = Line((made,), start if made.is_edit else 0) if isinstance(made, Recipe) else made
+                version = self._insert(item, result, line)
+                if items and slot in items:
+                    self.keep(version, items[slot])
+                fresh_bytes += payload.size_of(self.payloads, result.manifest)
+                if state is None:
+                    name = self._free_name(result.name, ids)
+                    moves.append(("head", item, None, {"name": name, "held": False, "version": version, "place": self._last("place") + 1, "lit": int(self._last("lit")) + 1 if slot in light else 0}))  # fmt: skip
+                else:
+                    moves.append(("head", item, {"version": state["version"]}, {"version": version}))
                 ids[slot] = item
-                self._move(db, moves[-1], forward=True)
-            self._record(db, label, moves)
-        self._tell(moves, forward=True, label=label)
+                self._apply(db, moves[-1], forward=True)
+            self.history.record(label, moves, cause, fresh_bytes)
+        self._tell(before, label)
         return ids
+
+    def put_aside(self, item: str, result: Result, line: Line) -> int:
+        """Keep a version that no item points to, so that it is found when it is needed again."""
+        with self._transaction():
+            return self._insert(item, result, line)
+
+    def point(self, versions: Mapping[str, int], label: str, cause: int | None = None) -> None:
+        """Let items point to versions that they had or that were put aside."""
+        moves: list[Move] = [("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in versions.items()]  # fmt: skip
+        self._commit(label, moves, cause)
 
     def put(self, item: Item, label: str = "", recipe: Recipe | None = None) -> str:
         """Store one new item and return its id."""
@@ -292,17 +343,37 @@ class Store:
         """Call an item something else."""
         if not name.strip():
             raise ProjectError("an item needs a name", where=self.entry(item).name)
-        self._edit_heads(f"Rename {self.entry(item).name}", {item: {"name": name.strip()}})
+        self._edit_head(f"Rename {self.entry(item).name}", item, "name", name.strip())
 
     def hold(self, item: str, held: bool = True) -> None:
         """Stop remaking an item when its inputs change, or allow it again."""
-        self._edit_heads(f"{'Hold' if held else 'Release'} {self.entry(item).name}", {item: {"held": held}})
+        self._edit_head(f"{'Hold' if held else 'Release'} {self.entry(item).name}", item, "held", held)
+
+    def light(self, items: Mapping[str, bool], label: str = "") -> None:
+        """Light or dim items: what is lit is drawn in all panes, what was lit last on top."""
+        number = int(self._last("lit"))
+        moves: list[Move] = []
+        for item, on in items.items():
+            entry = self.entry(item)
+            if on != bool(entry.lit):
+                number += on
+                moves.append(("head", item, {"lit": entry.lit}, {"lit": number if on else 0}))
+        if moves:
+            one = f"{'Light' if next(iter(items.values())) else 'Dim'} {self.entry(moves[0][1]).name}"
+            self._commit(label or (one if len(moves) == 1 else "Light and dim items"), moves)
+
+    def restyle(self, item: str, style: Style) -> None:
+        """Change how an item is drawn."""
+        entry = self.entry(item)
+        if style != entry.style:
+            move: Move = ("head", item, {"style": entry.style.to_json()}, {"style": style.to_json()})
+            self._commit(f"Style of {entry.name}", [move])
 
     def remove(self, items: Iterable[str], label: str = "") -> None:
-        """Take items off the shelf. Undo brings them back."""
-        chosen = list(items)
-        moves: list[Move] = [("head", i, self._state("head", i), None) for i in chosen]
-        self._commit(label or "Remove " + ", ".join(self.entry(i).name for i in chosen), moves)
+        """Take items off the shelf. Undo brings them back to where they were."""
+        chosen = list(dict.fromkeys(items))
+        names = ", ".join(self.entry(i).name for i in chosen)
+        self._commit(label or f"Remove {names}", [("head", i, self._state("head", i), None) for i in chosen])
 
     def lineage(self, item: str) -> str:
         """Id of the item whose versions an item shows: its own, or for a dated copy that of the original."""
@@ -313,12 +384,13 @@ class Store:
         """Make a copy of the present or an earlier version that never changes; it costs no space. Returns its id."""
         entry = self.entry(item)
         made = dict(self.versions(item))
-        at = _now() if version is None else made[version]
+        at = now() if version is None else made[version]
         state = {
             "version": entry.version if version is None else version,
             "name": f"{entry.name} · {at[:16].replace('T', ' ')}",
             "held": True,
             "dated": at,
+            "place": self._last("place") + 1,
         }
         key = uuid.uuid4().hex[:12]
         self._commit(f"Dated copy of {entry.name}", [("head", key, None, state)])
@@ -329,6 +401,10 @@ class Store:
         state = self._state("legend", attribute)
         return Legend.from_json(state) if state else None
 
+    def legends(self) -> tuple[str, ...]:
+        """Attributes that have a stored legend."""
+        return tuple(str(key) for (key,) in self._db.execute("SELECT key FROM legend"))
+
     def set_legend(self, legend: Legend) -> None:
         """Change how an attribute is coloured, everywhere."""
         before = self._state("legend", legend.attribute)
@@ -338,25 +414,44 @@ class Store:
 
     def undo_label(self) -> str:
         """What undo would take back, or ''."""
-        row = self._db.execute("SELECT label FROM change WHERE done=1 ORDER BY id DESC LIMIT 1").fetchone()
-        return str(row[0]) if row else ""
+        return self.history.label(done=True)
 
     def redo_label(self) -> str:
         """What redo would do again, or ''."""
-        row = self._db.execute("SELECT label FROM change WHERE done=0 ORDER BY id LIMIT 1").fetchone()
-        return str(row[0]) if row else ""
+        return self.history.label(done=False)
 
     def undo(self) -> str:
-        """Take the last change back; returns its label, '' when there is none."""
-        return self._shift("SELECT id, label, entries FROM change WHERE done=1 ORDER BY id DESC LIMIT 1", forward=False)
+        """Take back the last thing the user did and what was made fresh because of it; its label, '' for none.
+
+        Items that are stale after that point to versions that fit again, where there are any.
+        """
+        return self._shift(forward=False)
 
     def redo(self) -> str:
         """Do the change taken back last again; returns its label, '' when there is none."""
-        return self._shift("SELECT id, label, entries FROM change WHERE done=0 ORDER BY id LIMIT 1", forward=True)
+        return self._shift(forward=True)
 
-    def history(self) -> list[tuple[str, str, bool]]:
-        """All changes: time, label, whether done (not taken back)."""
-        return [(a, b, bool(c)) for a, b, c in self._db.execute("SELECT at, label, done FROM change ORDER BY id")]
+    def _shift(self, forward: bool) -> str:
+        group = self.history.group(done=not forward)
+        if not group:
+            return ""
+        before = self._before()
+        legends: list[str] = []
+        with self._transaction() as db:
+            for change in group if forward else reversed(group):
+                for move in change.moves if forward else reversed(change.moves):
+                    self._apply(db, move, forward)
+                    legends += [move[1]] if move[0] == "legend" else []
+                self.history.mark(change.id, done=forward)
+            self._entries = None
+            again = found_again(self.entries(), self.version_of)
+            settled: list[Move] = [("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in again.items()]  # fmt: skip
+            for move in settled:
+                self._apply(db, move, forward=True)
+            if settled:
+                self.history.record("Found again", settled, self.history.last(), 0)
+        self._tell(before, group[0].label, tuple(legends))
+        return group[0].label
 
     # ---- workspace (view state; saved, but not undone)
 
@@ -380,17 +475,26 @@ class Store:
         found = {}
         for entry in self.entries():
             try:
-                for name in payload.files_of(self.manifest(entry.version)):
-                    payload.read_file(self.payloads, name)
+                for name in sorted(payload.files_of(self.manifest(entry.version))):
+                    payload.verify(self.payloads, name)
             except ProjectError as error:
                 found[entry.id] = str(error)
         return found
 
-    def clean_up(self) -> int:
-        """Drop the undo history and every file that no present version uses; returns bytes freed."""
+    def clean_up(self, forget: bool = False) -> int:
+        """Drop every version and file that neither a present item nor the history can reach; returns bytes freed.
+
+        With `forget` the history goes first, and with it what only undo could bring back.
+        """
         with self._transaction() as db:
-            db.execute("DELETE FROM change")
-            db.execute("DELETE FROM version WHERE id NOT IN (SELECT json_extract(state,'$.version') FROM head)")
+            if forget:
+                self.history.forget()
+            kept = self.history.versions() | {
+                int(v) for (v,) in db.execute("SELECT json_extract(state,'$.version') FROM head")
+            }
+            gone = [(i,) for (i,) in db.execute("SELECT id FROM version") if i not in kept]
+            db.executemany("DELETE FROM version WHERE id=?", gone)
+            self._origins.drop_unused()
         used: set[str] = set()
         for (text,) in self._db.execute("SELECT manifest FROM version"):
             used |= payload.files_of(json.loads(text))
@@ -399,20 +503,40 @@ class Store:
             if file.name not in used:
                 freed += file.stat().st_size
                 file.unlink()
+        self._cache.clear()
         return freed
 
-    # ---- inner workings
+    # ---- inside
 
-    def _transaction(self) -> _Transaction:
+    def _transaction(self) -> Transaction:
         if not self.writable:
             raise ProjectError(
                 "the project is open read-only", where=self.name, fix="Close it in the other window first"
             )
-        return _Transaction(self._db)
+        return Transaction(self._db)
+
+    def _insert(self, item: str, result: Result, line: Line | None) -> int:
+        origin = None
+        if line is not None:
+            start = self._db.execute("SELECT origin FROM version WHERE id=?", (line.start,)).fetchone()
+            origin = self._origins.extend(start[0] if start else None, line.steps)
+        row = (
+            item, result.manifest["kind"], json.dumps(catalogue.fold(self._db, result.manifest)), origin,
+            json.dumps(result.facts), json.dumps(result.bounds), json.dumps(result.attributes), result.crs, now(),
+        )  # fmt: skip
+        cursor = self._db.execute(
+            "INSERT INTO version(item,kind,manifest,origin,facts,bounds,attributes,crs,made_at) VALUES(?,?,?,?,?,?,?,?,?)",
+            row,
+        )
+        return int(cursor.lastrowid or 0)
 
     def _state(self, table: str, key: str) -> State | None:
         row = self._db.execute(f"SELECT state FROM {table} WHERE key=?", (key,)).fetchone()
         return json.loads(row[0]) if row else None
+
+    def _last(self, field: str) -> float:
+        row = self._db.execute(f"SELECT max(json_extract(state,'$.{field}')) FROM head").fetchone()
+        return float(row[0]) if row and row[0] is not None else 0.0
 
     def _free_name(self, name: str, batch: Mapping[str, str]) -> str:
         taken = {e.name for e in self.entries()} | {
@@ -425,95 +549,58 @@ class Store:
             number += 1
         return f"{name} {number}"
 
-    def _edit_heads(self, label: str, edits: Mapping[str, State]) -> None:
-        moves: list[Move] = []
-        for item, edit in edits.items():
-            before = self._state("head", item)
-            assert before is not None
-            moves.append(("head", item, before, {**before, **edit}))
-        self._commit(label, moves)
+    def _edit_head(self, label: str, item: str, field: str, value: Any) -> None:
+        state = self._state("head", item)
+        assert state is not None
+        self._commit(label, [("head", item, {field: state.get(field)}, {field: value})])
 
-    def _commit(self, label: str, moves: list[Move]) -> None:
+    def _commit(self, label: str, moves: list[Move], cause: int | None = None) -> None:
+        before = self._before()
         with self._transaction() as db:
             for move in moves:
-                self._move(db, move, forward=True)
-            self._record(db, label, moves)
-        self._tell(moves, forward=True, label=label)
+                self._apply(db, move, forward=True)
+            self.history.record(label, moves, cause, 0)
+        self._tell(before, label, tuple(key for table, key, *_ in moves if table == "legend"))
 
-    @staticmethod
-    def _move(db: sqlite3.Connection, move: Move, forward: bool) -> None:
-        table, key, before, after = move
-        state = after if forward else before
-        if state is None:
+    def _apply(self, db: sqlite3.Connection, move: Move, forward: bool) -> None:
+        """Move one pointer: a whole state comes or goes, a part of one is put over what is there."""
+        table, key, first, second = move
+        before, after = (first, second) if forward else (second, first)
+        if after is None:
             db.execute(f"DELETE FROM {table} WHERE key=?", (key,))
-        else:
-            db.execute(
-                f"INSERT INTO {table}(key,state) VALUES(?,?) ON CONFLICT(key) DO UPDATE SET state=excluded.state",
-                (key, json.dumps(state)),
-            )
+            return
+        present = self._state(table, key) if before is not None else {}
+        if present is None:  # taken off the shelf since: there is nothing to move
+            return
+        db.execute(
+            f"INSERT INTO {table}(key,state) VALUES(?,?) ON CONFLICT(key) DO UPDATE SET state=excluded.state",
+            (key, json.dumps({**present, **after})),
+        )
 
-    @staticmethod
-    def _record(db: sqlite3.Connection, label: str, moves: list[Move]) -> None:
-        db.execute("DELETE FROM change WHERE done=0")
-        db.execute("INSERT INTO change(label,at,done,entries) VALUES(?,?,1,?)", (label, _now(), json.dumps(moves)))
+    def _before(self) -> dict[str, Entry]:
+        self.entries()
+        return dict(self._entries or {})
 
-    def _shift(self, query: str, forward: bool) -> str:
-        row = self._db.execute(query).fetchone()
-        if row is None:
-            return ""
-        moves: list[Move] = [(m[0], m[1], m[2], m[3]) for m in json.loads(row[2])]
-        with self._transaction() as db:
-            for move in moves if forward else reversed(moves):
-                self._move(db, move, forward)
-            db.execute("UPDATE change SET done=? WHERE id=?", (int(forward), row[0]))
-        self._tell(moves, forward, label=str(row[1]))
-        return str(row[1])
-
-    def _tell(self, moves: list[Move], forward: bool, label: str) -> None:
+    def _tell(self, old: Mapping[str, Entry], label: str, legends: tuple[str, ...] = ()) -> None:
         self._entries = None
-        groups: dict[str, list[str]] = {"added": [], "removed": [], "replaced": [], "renamed": [], "legends": []}
-        for table, key, first, second in moves:
-            before, after = (first, second) if forward else (second, first)
-            if table == "legend":
-                groups["legends"].append(key)
-            elif before is None:
-                groups["added"].append(key)
-            elif after is None:
-                groups["removed"].append(key)
-            elif before["version"] != after["version"]:
-                groups["replaced"].append(key)
-            else:
-                groups["renamed"].append(key)
-        self.changed.emit(Notice(**{k: tuple(v) for k, v in groups.items()}, label=label))
+        new = {e.id: e for e in self.entries()}
+        both = [i for i, e in new.items() if i in old and e is not old[i]]
+        notice = Notice(
+            added=tuple(i for i in new if i not in old),
+            removed=tuple(i for i in old if i not in new),
+            replaced=tuple(i for i in both if new[i].version != old[i].version),
+            renamed=tuple(i for i in both if _words(new[i]) != _words(old[i])),
+            lit=tuple(i for i in both if new[i].lit != old[i].lit),
+            styled=tuple(i for i in both if new[i].style != old[i].style),
+            legends=legends,
+            label=label,
+        )
+        self.changed.emit(notice)
 
 
-class _Transaction:
-    """BEGIN IMMEDIATE .. COMMIT, or ROLLBACK when anything is raised."""
-
-    def __init__(self, db: sqlite3.Connection) -> None:
-        self._db = db
-
-    def __enter__(self) -> sqlite3.Connection:
-        self._db.execute("BEGIN IMMEDIATE")
-        return self._db
-
-    def __exit__(self, kind: object, *_: object) -> None:
-        self._db.execute("ROLLBACK" if kind else "COMMIT")
-
-
-def _connect(path: Path, write: bool) -> sqlite3.Connection:
-    file = (path / "catalogue.sqlite").resolve()
-    uri = file.as_uri() + ("" if write else "?mode=ro")
-    db = sqlite3.connect(uri, uri=True, isolation_level=None, timeout=10)
-    if write:
-        db.execute("PRAGMA journal_mode=WAL")
-        db.execute("PRAGMA synchronous=FULL")
-    return db
+def _words(entry: Entry) -> tuple[str, bool, str, float]:
+    return entry.name, entry.held, entry.dated, entry.place
 
 
 def _with_suffix(path: Path) -> Path:
     return path if path.suffix == ".lamp" else path.with_name(path.name + ".lamp")
-
-
-def _now() -> str:
-    return datetime.now().isoformat(timespec="seconds")

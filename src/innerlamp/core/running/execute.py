@@ -1,65 +1,104 @@
-"""Running a declared operation: prepared in the project, performed anywhere, landed in the project."""
+"""Running a declared operation: prepared in the project, performed anywhere, landed in the project.
+
+What is performed is a list of lines. A line leads to one item: from the output of a run, or from an
+earlier version, through edits in order. Running an operation is a run without edits, changing an item
+is one edit, and making an item again is its run and its edits on what the inputs are now, beginning
+at the last step whose result the project still has.
+"""
 
 from __future__ import annotations
 
 import contextlib
+import dataclasses
 import hashlib
-import inspect
+import shutil
 import uuid
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from ..declaring.operation import Cost, Inputs, Operation
-from ..errors import InputError, LampError
+from ..errors import Cancelled, InputError, LampError
 from ..formats import tables_in
 from ..items.base import Item
 from ..progress import SILENT, Progress
-from ..project import payload
-from ..project.records import Recipe, Result
-from ..project.store import Store, stage
-from .table import OPERATIONS
+from ..project import freshness, payload
+from ..project.records import Entry, Line, Pairs, Recipe, Result
+from ..project.store import Moved, Store, stage
+from .table import OPERATIONS, find_operation
+
+Chosen = Mapping[str, str | Sequence[str]]
+
+
+@dataclass(frozen=True)
+class Way:
+    """How one item is made: edits on top of a version, or of an output of the task's run.
+
+    Attributes
+    ----------
+    edits
+        Steps in order; their inputs are fixed by version.
+    start
+        Version that the edits begin on; 0 for the output of the run.
+    item, expect
+        The item that gets the new version, and the version it points to now; '' for a new item.
+    """
+
+    edits: tuple[Recipe, ...] = ()
+    start: int = 0
+    item: str = ""
+    expect: int = 0
 
 
 @dataclass(frozen=True)
 class Task:
-    """All that a worker needs to run an operation; plain data that can be sent to a process."""
+    """All that a worker needs to make items; plain data that can be sent to a process.
 
-    operation: str
-    params: dict[str, Any]
-    inputs: dict[str, tuple[str, int]]
-    manifests: dict[str, payload.Manifest]
+    `ways` is by output slot; without any, every output of the run becomes a new item.
+    """
+
+    label: str
+    run: Recipe | None
+    ways: dict[str, Way]
+    manifests: dict[int, payload.Manifest]
     payloads: str
     staging: str
     crs: str
-    replace: dict[str, str] = field(default_factory=dict)
-    group: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
-    label: str = ""
+    refresh: bool = False
+    instant: bool = False
+
+    @property
+    def step(self) -> Recipe:
+        """The step that the task is about: its run, or its last edit."""
+        if self.run is not None:
+            return self.run
+        return next(iter(self.ways.values())).edits[-1]
+
+    @property
+    def operation(self) -> str:
+        return self.step.operation
+
+    @property
+    def items(self) -> set[str]:
+        """Items that get a new version."""
+        return {way.item for way in self.ways.values() if way.item}
 
 
-def find_operation(name: str) -> Operation:
-    """Return the operation of a name.
+@dataclass(frozen=True)
+class Made:
+    """What a task made: results by output slot, and the steps of each as they were carried out.
 
-    Raises
-    ------
-    InputError
-        When there is none; the text lists what is near.
+    `items` are the results themselves where they were made in this process.
     """
-    if name in OPERATIONS:
-        return OPERATIONS[name]
-    near = [n for n in OPERATIONS if name.lower() in n or n.split(".")[-1] in name.lower()] or list(OPERATIONS)
-    raise InputError(f"there is no operation '{name}'", fix="There are: " + ", ".join(near))
+
+    results: dict[str, Result] = field(default_factory=dict)
+    steps: dict[str, tuple[Recipe, ...]] = field(default_factory=dict)
+    items: dict[str, Item] = field(default_factory=dict)
 
 
-def prepare(
-    store: Store,
-    operation: str,
-    params: Mapping[str, Any],
-    inputs: Mapping[str, str],
-    replace: Mapping[str, str] | None = None,
-) -> Task:
-    """Check inputs (slot to item id) and parameters, and return the task.
+def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Chosen) -> Task:
+    """Check inputs (slot to item id, or ids where a slot takes many) and parameters, and return the task.
 
     Raises
     ------
@@ -67,169 +106,348 @@ def prepare(
         When an input is missing or of the wrong kind, or a parameter is wrong.
     """
     op = find_operation(operation)
-    chosen: dict[str, tuple[str, int]] = {}
-    manifests = {}
+    step = _step(store, op, params, inputs)
+    if op.base and op.base in inputs and inputs[op.base]:
+        entry = store.entry(str(inputs[op.base]))
+        if entry.dated:
+            raise InputError("a dated copy never changes", where=entry.name, fix="Change the item that it was made of")
+        output = next(out for out, slot in op.replaces.items() if slot == op.base)
+        step = dataclasses.replace(step, output=output)
+        way = Way((step,), entry.version, entry.id, entry.version)
+        return _task(store, op.title, None, {output: way}, instant=op.instant)
+    return _task(store, op.title, dataclasses.replace(step, base=""), {}, instant=op.instant)
+
+
+def _step(store: Store, op: Operation, params: Mapping[str, Any], inputs: Chosen) -> Recipe:
     known = {slot.slot for slot in op.inputs}
     for name in inputs:
         if name not in known:
             raise InputError(
                 f"there is no input '{name}'", where=op.name, fix="There are: " + (", ".join(sorted(known)) or "none")
             )
+    chosen: dict[str, Pairs] = {}
+    entries: dict[str, Entry] = {}
     for slot in op.inputs:
-        item = inputs.get(slot.slot)
-        if not item:
+        given = inputs.get(slot.slot) or ()
+        items = [given] if isinstance(given, str) else list(given)
+        if not items:
             if slot.optional:
                 continue
             raise InputError(f"the input '{slot.slot}' is needed ({slot.label})", where=op.name)
-        entry = store.entry(item)
-        if entry.kind not in slot.kinds or (slot.need is not None and not slot.need(entry)):
-            raise InputError(
-                f"'{entry.name}' does not fit the input '{slot.slot}'",
-                where=op.name,
-                fix=f"It takes: {slot.label.lower()}",
-            )
-        chosen[slot.slot] = (entry.id, entry.version)
-        manifests[slot.slot] = store.manifest(entry.version)
+        if len(items) > 1 and not slot.many:
+            raise InputError(f"the input '{slot.slot}' takes one item", where=op.name)
+        for item in items:
+            entry = store.entry(item)
+            if entry.kind not in slot.kinds or (slot.need is not None and not slot.need(entry)):
+                raise InputError(
+                    f"'{entry.name}' does not fit the input '{slot.slot}'",
+                    where=op.name,
+                    fix=f"It takes: {slot.label.lower()}",
+                )
+            entries.setdefault(slot.slot, entry)
+        if slot.slot != op.base:
+            chosen[slot.slot] = tuple((i, store.entry(i).version) for i in items)
     checked = op.check(params).model_dump(mode="json")
     for name, info in op.fields().items():
-        if info.role in ("attribute", "code") and info.of in chosen and checked.get(name):
-            entry = store.entry(chosen[info.of][0])
+        if info.role in ("attribute", "code") and info.of in entries and checked.get(name):
+            entry = entries[info.of]
             if checked[name] not in entry.attributes:
                 raise InputError(
                     f"'{entry.name}' has no attribute '{checked[name]}'",
                     where=op.name,
                     fix="It has: " + ", ".join(entry.attributes),
                 )
+    return Recipe(op.name, checked, chosen, {}, "", uuid.uuid4().hex[:12], op.base, "", op.version)
+
+
+def _task(
+    store: Store,
+    label: str,
+    run: Recipe | None,
+    ways: dict[str, Way],
+    *,
+    refresh: bool = False,
+    instant: bool = False,
+) -> Task:
+    steps = [s for way in ways.values() for s in way.edits] + ([run] if run is not None else [])
+    versions = {v for step in steps for _, v in step.pairs} | {way.start for way in ways.values() if way.start}
     staging = store.path / "staging" / uuid.uuid4().hex[:12]
-    return Task(
-        op.name,
-        checked,
-        chosen,
-        manifests,
-        str(store.payloads),
-        str(staging),
-        store.crs,
-        dict(replace or {}) | {out: chosen[slot][0] for out, slot in op.replaces.items() if slot in chosen},
-        label=op.title,
-    )
+    manifests = {v: store.manifest(v) for v in versions}
+    return Task(label, run, ways, manifests, str(store.payloads), str(staging), store.crs, refresh, instant)
 
 
-def refresh_task(store: Store, group: list[str]) -> Task:
-    """Return the task that makes items of one run again from what their inputs are now."""
+# ---- making again
+
+
+@dataclass(frozen=True)
+class Again:
+    """How stale items become fresh: versions that are there already, and a task for the rest (None: nothing)."""
+
+    found: dict[str, int]
+    task: Task | None
+
+
+def again(store: Store, group: Sequence[str], *, anew: bool = False) -> Again:
+    """Return how items of one run are made again from what their inputs are now.
+
+    Parameters
+    ----------
+    anew
+        Run the first step in any case: the files that it reads may have changed.
+
+    Raises
+    ------
+    InputError
+        When an item was not made by an operation, or an input is no longer there.
+    """
     entries = [store.entry(i) for i in group]
-    recipe = entries[0].recipe
-    if recipe is None:
-        raise InputError("the item was not made by an operation", where=entries[0].name)
-    inputs = {slot: pairs[0][0] for slot, pairs in recipe.inputs.items() if pairs}
-    present = {e.id for e in store.entries()}
-    for slot, item in inputs.items():
-        if item not in present:
+    present = {e.id: e.version for e in store.entries()}
+    found: dict[str, int] = {}
+    ways: dict[str, Way] = {}
+    run: Recipe | None = None
+    for entry in entries:
+        if not entry.chain:
+            raise InputError("the item was not made by an operation", where=entry.name)
+        gone = [
+            slot for step in entry.chain for slot, pairs in step.inputs.items() for i, _ in pairs if i not in present
+        ]
+        if gone:
             raise InputError(
-                f"the input '{slot}' is no longer in the project",
-                where=entries[0].name,
+                f"the input '{gone[0]}' is no longer in the project",
+                where=entry.name,
                 fix="Undo its removal, or make the item anew",
             )
-    task = prepare(store, recipe.operation, recipe.params, inputs, {e.recipe.output: e.id for e in entries if e.recipe})
-    return Task(**{**vars(task), "label": "Refresh " + ", ".join(e.name for e in entries)})
+        steps = [_today(step.on(present)) for step in entry.chain]
+        keys = freshness.wanted_keys(entry, present)
+        have = [0 if anew else store.version_of(entry.id, key) for key in keys]
+        last = max((k for k, version in enumerate(have) if version), default=-1)
+        if last == len(steps) - 1:
+            found[entry.id] = have[last]
+            continue
+        first = steps[0]
+        begins = first.is_edit  # drawn upon something that is no longer known: it can only stay
+        if last < 0 and begins:
+            raise InputError("what its first change was made on is not known", where=entry.name)
+        edits = tuple(dataclasses.replace(step, problem="") for step in steps[last + 1 if last >= 0 else 1 :])
+        ways[first.output] = Way(edits, have[last] if last >= 0 else 0, entry.id, entry.version)
+        if last < 0:
+            run = run or dataclasses.replace(first, group=uuid.uuid4().hex[:12])
+    label = "Refresh " + ", ".join(e.name for e in entries if e.id not in found)
+    return Again(found, _task(store, label, run, ways, refresh=True) if ways else None)
 
 
-def perform(task: Task, progress: Progress = SILENT) -> dict[str, Result]:
-    """Run a task and write its results into the staging folder. Touches nothing else."""
-    op = find_operation(task.operation)
-    params = op.check(task.params)
-    progress(0.0, "Reading inputs")
-    items: dict[str, Item] = {slot: payload.read_item(Path(task.payloads), m) for slot, m in task.manifests.items()}
-    made = op.run(Inputs(items, task.crs), params, progress.part(0.02, 0.96))
-    progress(0.97, "Storing")
-    staging = Path(task.staging)
-    staging.mkdir(parents=True, exist_ok=True)
-    results = {slot: stage(staging, item) for slot, item in made.items()}
-    progress(1.0, "Done")
-    return results
+def _today(step: Recipe) -> Recipe:
+    """The step as today's declaration has it.
 
-
-def land(store: Store, task: Task, results: Mapping[str, Result]) -> dict[str, str]:
-    """Take results into the project as one undoable change; returns item id by output slot.
-
-    When inputs moved on meanwhile the result still lands: its recipe names the versions it was
-    made from, so it shows as stale.
+    Raises
+    ------
+    InputError
+        When there is no such operation any more, or its parameters do not fit.
     """
-    for result in results.values():
-        payload.adopt(Path(task.staging), store.payloads, result.manifest)
-    # An item that the result replaces is its own past, not something it is made from.
-    past = set(task.replace.values())
-    inputs: dict[str, tuple[tuple[str, int], ...]] = {
-        slot: (pair,) for slot, pair in task.inputs.items() if pair[0] not in past
+    op = find_operation(step.operation)
+    if op.name == step.operation and op.version == step.version:
+        with contextlib.suppress(InputError):
+            op.check(step.params)
+            return step
+    params = op.check(op.today(step.params, step.version)).model_dump(mode="json")
+    inputs = {op.renamed.get(slot, slot): pairs for slot, pairs in step.inputs.items()}
+    return dataclasses.replace(step, operation=op.name, version=op.version, params=params, inputs=inputs)
+
+
+def redone(store: Store, item: str, edit: int, params: Mapping[str, Any] | None) -> Task:
+    """Return the task that drops one edit of an item (`params` None) or makes it with other parameters.
+
+    Parameters
+    ----------
+    edit
+        Its place in the item's chain.
+
+    Raises
+    ------
+    InputError
+        When there is no such edit, or the parameters do not fit.
+    """
+    entry = store.entry(item)
+    if not 0 < edit < len(entry.chain) or not entry.chain[edit].is_edit:
+        raise InputError("there is no such change", where=entry.name)
+    present = {e.id: e.version for e in store.entries()}
+    steps = [_today(step.on(present)) for step in entry.chain]
+    keys = freshness.wanted_keys(entry, present)
+    op = find_operation(steps[edit].operation)
+    changed = () if params is None else (dataclasses.replace(steps[edit], params=op.check(params).model_dump(mode="json"), problem=""),)  # fmt: skip
+    rest = (*changed, *(dataclasses.replace(s, problem="") for s in steps[edit + 1 :]))
+    word = "Drop" if params is None else "Change"
+    for k in range(edit - 1, -1, -1):
+        if start := store.version_of(item, keys[k]):
+            edits = (*steps[k + 1 : edit], *rest)
+            way = Way(edits, start, item, entry.version)
+            return _task(store, f"{word}: {op.title}", None, {steps[0].output: way}, refresh=True)
+    run = dataclasses.replace(steps[0], group=uuid.uuid4().hex[:12])
+    way = Way((*steps[1:edit], *rest), 0, item, entry.version)
+    return _task(store, f"{word}: {op.title}", run, {run.output: way}, refresh=True)
+
+
+# ---- carrying out
+
+
+def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item] | None = None) -> Made:
+    """Carry a task out and write its results into the staging folder. Touches nothing else.
+
+    Parameters
+    ----------
+    at_hand
+        Versions that are in memory already; parts of them that stay are not written again.
+
+    Raises
+    ------
+    LampError
+        When something does not fit. An edit that is made again and no longer fits is passed over instead,
+        and its step says why.
+    """
+    progress(0.0, "Reading inputs")
+    items: dict[int, Item] = dict(at_hand or {})
+
+    def read(version: int) -> Item:
+        if version not in items:
+            items[version] = payload.read_item(Path(task.payloads), task.manifests[version])
+        return items[version]
+
+    outputs: dict[str, Item] = {}
+    run = task.run
+    count = (run is not None) + sum(len(way.edits) for way in task.ways.values())
+    done = 0
+    if run is not None:
+        outputs = _carry_out(run, read, task.crs, progress.part(0.02, 0.02 + 0.94 / max(count, 1)))
+        run = dataclasses.replace(run, sources=_sources(run))
+        done = 1
+    made = Made()
+    staging = Path(task.staging)
+    for slot, way in (task.ways or {name: Way() for name in outputs}).items():
+        first = () if way.start or run is None else (dataclasses.replace(run, output=slot),)
+        if not way.start and slot not in outputs:
+            raise InputError(
+                f"the run makes no '{slot}' any more", where=task.label, fix="Remove the item, or make it anew"
+            )
+        item = read(way.start) if way.start else outputs[slot]
+        taken = []
+        for edit in way.edits:
+            part = progress.part(0.02 + 0.94 * done / max(count, 1), 0.02 + 0.94 * (done + 1) / max(count, 1))
+            done += 1
+            try:
+                item = _carry_out(edit, read, task.crs, part, item)[edit.output]
+                taken.append(dataclasses.replace(edit, sources=_sources(edit)))
+            except Cancelled:
+                raise
+            except LampError as error:
+                if not task.refresh:
+                    raise
+                taken.append(dataclasses.replace(edit, problem=str(error)))
+        if at_hand is not None and way.start:  # in this process: what stays of the item need not be written again
+            made.results[slot] = stage(Path(task.payloads), item, (items[way.start], task.manifests[way.start]))
+            made.items[slot] = item
+        else:
+            staging.mkdir(parents=True, exist_ok=True)
+            made.results[slot] = stage(staging, item)
+        made.steps[slot] = (*first, *taken)
+    progress(1.0, "Done")
+    return made
+
+
+def _carry_out(step: Recipe, read: Any, crs: str, progress: Progress, base: Item | None = None) -> dict[str, Item]:
+    op = find_operation(step.operation)
+    items: dict[str, Item | Sequence[Item]] = {
+        slot: tuple(read(v) for _, v in pairs) for slot, pairs in step.inputs.items()
     }
-    sources = _sources(find_operation(task.operation), task.params)
-    recipes = {slot: Recipe(task.operation, task.params, inputs, sources, slot, task.group) for slot in results}
-    present = {e.id for e in store.entries()}
-    replace = {slot: item for slot, item in task.replace.items() if slot in results and item in present}
-    if task.replace:
-        # What was taken off the shelf while its refresh ran stays off.
-        results = {slot: r for slot, r in results.items() if slot in replace}
-    return store.add(results, task.label, recipes, replace)
+    if base is not None:
+        items[step.base] = base
+    return op.run(Inputs(items, crs), op.check(step.params), progress)
 
 
-def run(
-    store: Store, operation: str, params: Mapping[str, Any], inputs: Mapping[str, str], progress: Progress = SILENT
-) -> dict[str, str]:
-    """Prepare, perform and land an operation in this process; returns item id by output slot."""
-    task = prepare(store, operation, params, inputs)
-    return land(store, task, perform(task, progress))
-
-
-def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Mapping[str, str]) -> Cost | None:
-    """Return what a run would cost, or None when that is unknown or something is not yet chosen."""
-    op = find_operation(operation)
-    if op.estimate is None:
-        return None
-    try:
-        task = prepare(store, operation, params, inputs)
-        return op.estimate(
-            Inputs({slot: store.load(i) for slot, (i, _) in task.inputs.items()}, store.crs), op.check(task.params)
-        )
-    except LampError:
-        return None
-
-
-def _sources(op: Operation, params: Mapping[str, Any]) -> dict[str, str]:
+def _sources(step: Recipe) -> dict[str, str]:
+    op = find_operation(step.operation)
     found = {}
     for name, info in op.fields().items():
-        if info.role not in ("file", "files") or not params.get(name):
+        if info.role not in ("file", "files") or not step.params.get(name):
             continue
-        for ref in [params[name]] if info.role == "file" else params[name]:
-            with contextlib.suppress(InputError):  # what is not a file leaves no trace
+        for ref in [step.params[name]] if info.role == "file" else step.params[name]:
+            with contextlib.suppress(InputError, OSError):  # what is not a file leaves no trace
                 path, _ = tables_in.split(str(ref))
                 with path.open("rb") as handle:
                     found[str(path)] = hashlib.file_digest(handle, "blake2b").hexdigest()[:40]
     return found
 
 
-def describe(op: Operation) -> str:
-    """Return the parameters of an operation as text, for the command line and the documentation."""
-    lines = [f"{op.name} · {op.title} ({op.area})", "", inspect.cleandoc(op.help), ""]
-    if op.inputs:
-        lines.append("Inputs (name or id of an item):")
-        for slot in op.inputs:
-            lines.append(f"  {slot.slot:<14} {slot.label}{' (optional)' if slot.optional else ''}")
-    lines.append("Parameters:")
-    for name, info in op.fields().items():
-        default = (
-            "needed"
-            if info.required
-            else f"default {info.default!r}"
-            if info.default not in ("", None)
-            else "default: none"
-        )
-        options = getattr(info.kind, "__args__", ())
-        choice = (
-            " | ".join(map(str, options)) if options and all(isinstance(o, str) for o in options) else info.bounds_text
-        )
-        unit = f" ({info.unit})" if info.unit else ""
-        lines.append(f"  {name:<14} {info.label}{unit}; {'; '.join(t for t in (choice, default) if t)}")
-        if info.help:
-            lines.append(f"  {'':<14}   {info.help}")
-    lines.append("Makes:")
-    lines += [f"  {out.slot:<14} {out.label}{f' ({out.kind})' if out.kind else ''}" for out in op.outputs]
-    return "\n".join(lines)
+def land(store: Store, task: Task, made: Made, cause: int | None = None, light: Collection[str] = ()) -> dict[str, str]:
+    """Take results into the project as one undoable change; returns item id by output slot.
+
+    New items of the slots in `light` are lit at once.
+
+    When inputs moved on meanwhile the result still lands: its steps name the versions it was made
+    from, so it shows as stale. When the item itself moved on, a refresh is only put aside (and found
+    again should it fit), and an edit is refused.
+
+    Raises
+    ------
+    Moved
+        When an edit was prepared on a version that its item no longer points to: prepare it anew.
+    """
+    for result in made.results.values():
+        payload.adopt(Path(task.staging), store.payloads, result.manifest)
+    shutil.rmtree(task.staging, ignore_errors=True)
+    lines = {slot: Line(steps, task.ways[slot].start if slot in task.ways else 0) for slot, steps in made.steps.items()}
+    if not task.ways:
+        return store.add(made.results, task.label, lines, cause=cause, light=light)
+    present = {e.id: e.version for e in store.entries()}
+    state = freshness.judge(store.entries()) if cause is not None else {}
+    landing: dict[str, Result] = {}
+    for slot, result in made.results.items():
+        way = task.ways[slot]
+        if way.item not in present:  # taken off the shelf while its refresh ran: it stays off
+            continue
+        if present[way.item] == way.expect and state.get(way.item) not in ("fresh", "behind"):
+            landing[slot] = result
+        elif cause is None:
+            raise Moved("the item was changed meanwhile", where=store.entry(way.item).name)
+        else:
+            store.put_aside(way.item, result, lines[slot])
+    if not landing:
+        return {}
+    replace = {slot: task.ways[slot].item for slot in landing}
+    expect = {task.ways[slot].item: task.ways[slot].expect for slot in landing}
+    return store.add(landing, task.label, lines, replace, expect=expect, cause=cause, items=made.items)
+
+
+def run(
+    store: Store, operation: str, params: Mapping[str, Any], inputs: Chosen, progress: Progress = SILENT
+) -> dict[str, str]:
+    """Prepare, perform and land an operation in this process; returns item id by output slot."""
+    task = prepare(store, operation, params, inputs)
+    return land(store, task, perform(task, progress))
+
+
+def refresh(store: Store, group: Sequence[str], progress: Progress = SILENT, *, anew: bool = False) -> list[str]:
+    """Make items of one run again in this process; returns the ids of those that changed."""
+    how = again(store, group, anew=anew)
+    cause = None if anew else store.history.last()
+    if how.found:
+        store.point(how.found, "Found again", cause)
+    done = list(how.found)
+    if how.task is not None:
+        done += land(store, how.task, perform(how.task, progress), cause).values()
+    return done
+
+
+def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Chosen) -> Cost | None:
+    """Return what a run would cost, or None when that is unknown or something is not yet chosen."""
+    op = find_operation(operation)
+    if op.estimate is None:
+        return None
+    try:
+        _step(store, op, params, inputs)
+        items = {slot: store.load(str(i)) if isinstance(i, str) else [store.load(k) for k in i] for slot, i in inputs.items() if i}  # fmt: skip
+        return op.estimate(Inputs(items, store.crs), op.check(params))
+    except LampError:
+        return None
+
+
+__all__ = ["OPERATIONS", "Again", "Made", "Moved", "Task", "Way", "again", "estimate", "find_operation", "land", "perform", "prepare", "redone", "refresh", "run"]  # fmt: skip

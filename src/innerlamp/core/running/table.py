@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..declaring.operation import Operation
+from ..errors import InputError
 from ..operations.data import (
     add_holes,
     computed,
@@ -80,3 +81,19 @@ OPERATIONS: dict[str, Operation] = {
         ranking.OPERATION,
     )
 }
+_EARLIER = {alias: op.name for op in OPERATIONS.values() for alias in op.aliases}
+
+
+def find_operation(name: str) -> Operation:
+    """Return the operation of a name, an earlier name of it included.
+
+    Raises
+    ------
+    InputError
+        When there is none; the text lists what is near.
+    """
+    name = _EARLIER.get(name, name)
+    if name in OPERATIONS:
+        return OPERATIONS[name]
+    near = [n for n in OPERATIONS if name.lower() in n or n.split(".")[-1] in name.lower()] or list(OPERATIONS)
+    raise InputError(f"there is no operation '{name}'", fix="There are: " + ", ".join(near))

@@ -287,30 +287,30 @@ DRAW = Operation(
     name="draw-feature", title="Draw a feature", area="Maps",
     help="Adds a polygon, line or point to a map, or begins a new map; the Draw button of the map pane does it by mouse.",
     params=DrawFeature, run=_run_draw, inputs=(Input("features", "Map", ("features",), optional=True, help="None begins a new map"),),
-    outputs=(Output("features", "features", "The map"),), replaces=_BACK,
+    outputs=(Output("features", "features", "The map"),), replaces=_BACK, instant=True,
 )  # fmt: skip
 CORNER = Operation(
     name="edit-corner", title="Move, add or remove a corner", area="Maps",
     help="Changes one corner of all boundaries that meet there, so that neighbours stay neighbours.",
-    params=EditCorner, run=_run_corner, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+    params=EditCorner, run=_run_corner, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 EDIT = Operation(
     name="edit-features", title="Change or remove features", area="Maps",
     help="Gives features another unit or kind, or takes them out.",
-    params=EditFeatures, run=_run_edit, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+    params=EditFeatures, run=_run_edit, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 SPLIT = Operation(
     name="split-features", title="Split features", area="Maps",
     help="Cuts polygons and lines in two along a line that is drawn across them.",
-    params=SplitFeatures, run=_run_split, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+    params=SplitFeatures, run=_run_split, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 JOIN = Operation(
     name="join-features", title="Join features", area="Maps",
     help="Makes one feature of several.",
-    params=JoinFeatures, run=_run_join, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+    params=JoinFeatures, run=_run_join, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 MERGE = Operation(
     name="merge-by-unit", title="Merge by unit", area="Maps",
     help="Makes one polygon of all that touch and belong to the same unit.",
-    params=MergeByUnit, run=_run_merge, inputs=(_MAP,), outputs=_MADE, replaces=_BACK,
+    params=MergeByUnit, run=_run_merge, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip

@@ -5,9 +5,10 @@ from __future__ import annotations
 import dataclasses
 import json
 from datetime import date
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import BeforeValidator
 
 from ...compute.potential.mainfield import parse_date
 from ...crs import describe
@@ -45,8 +46,21 @@ class MakePage(Params):
     name: str = param("", "Name", help="The title when empty")
 
 
+def parsed(value: Any) -> Any:
+    """Return the elements that a JSON text lists; what is a list already stays one."""
+    if not isinstance(value, str):
+        return value
+    try:
+        found = json.loads(value)
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise ValueError("must be JSON") from error
+    if not isinstance(found, list):
+        raise ValueError("must be a list of elements")
+    return found
+
+
 class ArrangePage(Params):
-    layout: str = param(..., "Layout", help="The elements of the page as JSON, as a template has them")
+    layout: Annotated[tuple[dict[str, Any], ...], BeforeValidator(parsed)] = param(..., "Layout", help="The elements of the page as JSON, as a template has them")  # fmt: skip
     width: float = param(0.0, "Width", unit="mm", low=0.0, high=2000.0, help="0 keeps it")
     height: float = param(0.0, "Height", unit="mm", low=0.0, high=2000.0, help="0 keeps it")
 
@@ -170,11 +184,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
 def _run_arrange(inputs: Inputs, p: ArrangePage, progress: Progress) -> dict[str, Item]:
     page = inputs["page"]
     assert isinstance(page, Page)
-    try:
-        found = json.loads(p.layout)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise InputError("the layout is no JSON", where=page.name) from error
-    elements = checked(found)
+    elements = checked(list(p.layout))
     made = dataclasses.replace(page, elements=elements, width=p.width or page.width, height=p.height or page.height)
     progress(1.0, f"{len(elements)} elements")
     return {"page": made}
@@ -191,5 +201,5 @@ ARRANGE = Operation(
     name="arrange-page", title="Arrange a page", area="Maps",
     help="Gives a page another arrangement; the page pane does it by mouse.",
     params=ArrangePage, run=_run_arrange, inputs=(Input("page", "Page", ("page",)),),
-    outputs=(Output("page", "page", "The page"),), replaces={"page": "page"},
+    outputs=(Output("page", "page", "The page"),), replaces={"page": "page"}, instant=True,
 )  # fmt: skip

@@ -1,0 +1,278 @@
+"""The jobs of a session: what runs, what waits for its turn, and what comes of it."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ...core.errors import Cancelled, LampError, ProjectError
+from ...core.jobs.runner import Job, Runner
+from ...core.project import freshness, trail
+from ...core.project.store import Moved, Store
+from ...core.running import execute
+from ...core.signal import Signal
+
+_TRIES = 5
+
+
+@dataclass(frozen=True)
+class _Wish:
+    """What was asked for: prepared anew when its turn comes."""
+
+    operation: str
+    params: Mapping[str, Any]
+    inputs: Mapping[str, str | Sequence[str]]
+
+
+class JobDesk:
+    """Starts operations, one edit of an item after the other, lands what they made, keeps items fresh.
+
+    An edit is prepared when its turn comes, so two quick edits of one item both stand. Instant edits
+    are carried out here and now when nothing is ahead of them. Whatever a session's jobs still bring
+    after it is closed is dropped.
+    """
+
+    def __init__(self, store: Store, runner: Runner) -> None:
+        self.store, self.runner = store, runner
+        self.jobs: list[Job] = []
+        self.changed: Signal[[list[Job]]] = Signal()
+        self.landed: Signal[[Job, dict[str, str]]] = Signal()
+        self.said: Signal[[str, str]] = Signal()
+        self.closed = False
+        self._queues: dict[str, list[tuple[Job, _Wish]]] = {}
+        self._wishes: dict[int, _Wish] = {}
+        self._causes: dict[int, int] = {}
+        self._tries: dict[int, int] = {}
+        self._failed: dict[str, tuple[str, ...]] = {}
+
+    @property
+    def busy(self) -> bool:
+        return any(job.active for job in self.jobs)
+
+    # ---- starting
+
+    def start(self, operation: str, params: Mapping[str, Any], inputs: Mapping[str, str | Sequence[str]]) -> Job:
+        """Start an operation.
+
+        Raises
+        ------
+        LampError
+            When inputs or parameters do not fit; nothing is started then.
+        """
+        if not self.store.writable:
+            raise ProjectError("the project is open read-only", where=self.store.name)
+        task = execute.prepare(self.store, operation, params, inputs)
+        job = self.runner.new(task)
+        wish = _Wish(operation, dict(params), dict(inputs))
+        self._wishes[job.id] = wish
+        self.jobs.append(job)
+        item = next(iter(task.items), "")
+        if item and item in self._queues:
+            self._queues[item].append((job, wish))
+            self.changed.emit([job])
+            return job
+        if item:
+            self._queues[item] = []
+        self._go(job)
+        return job
+
+    def _go(self, job: Job) -> None:
+        if job.task.instant and all(self.store.loaded(version) for version in job.task.manifests):
+            self._now(job)
+            return
+        self.runner.hand_over(job)
+        self.changed.emit([job])
+
+    def _now(self, job: Job) -> None:
+        """Carry an instant edit out in this thread."""
+        job.state, job.started = "running", time.monotonic()
+        try:
+            job.made = execute.perform(job.task, at_hand={v: self.store.load("", v) for v in job.task.manifests})
+            job.state = "done"
+        except LampError as error:
+            job.state, job.error, job.message = "failed", error, str(error)
+            shutil.rmtree(job.task.staging, ignore_errors=True)
+        job.ended = time.monotonic()
+        self._ended(job)
+        self.changed.emit([job])
+
+    def again(self, item: str) -> None:
+        """Make an item again: what is stale of its run from its inputs, an import from its files.
+
+        Raises
+        ------
+        LampError
+            When it can't be made again.
+        """
+        entry = self.store.entry(item)
+        if entry.recipe is None:
+            raise ProjectError("it was not made by an operation", where=entry.name)
+        group = [
+            e.id for e in self.store.entries() if e.recipe and e.recipe.group == entry.recipe.group and not e.dated
+        ]
+        stale = [i for i in group if trail.freshness(self.store)[i] in ("stale", "behind")]
+        how = execute.again(self.store, stale or group, anew=not stale)
+        self._carry(how, None)
+
+    def redo_edit(self, item: str, edit: int, params: Mapping[str, Any] | None) -> Job:
+        """Drop an edit of an item, or make it with other parameters.
+
+        Raises
+        ------
+        LampError
+            When there is no such edit or the parameters do not fit.
+        """
+        job = self.runner.new(execute.redone(self.store, item, edit, params))
+        self.jobs.append(job)
+        self._go(job)
+        return job
+
+    def _carry(self, how: execute.Again, cause: int | None) -> None:
+        if how.found:
+            self.store.point(how.found, "Found again", cause)
+        if how.task is not None:
+            job = self.runner.new(how.task)
+            if cause is not None:
+                self._causes[job.id] = cause
+            self.jobs.append(job)
+            self._go(job)
+
+    def cancel(self, job: Job) -> None:
+        """Stop a job; one that waits behind another is taken out of the queue."""
+        self.runner.cancel(job)
+        for queue in self._queues.values():
+            queue[:] = [pair for pair in queue if pair[0] is not job]
+        if job.state == "cancelled":
+            self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
+            self._next(job)
+            self.changed.emit([job])
+
+    # ---- ending
+
+    def poll(self) -> None:
+        """Take in what the workers said."""
+        mine = {job.id for job in self.jobs}
+        changed = self.runner.poll()
+        for job in changed:
+            if job.id not in mine:  # of a session that was closed meanwhile
+                if not job.active:
+                    shutil.rmtree(job.task.staging, ignore_errors=True)
+            elif not job.active:
+                self._ended(job)
+        if any(job.id in mine for job in changed):
+            self.changed.emit([job for job in changed if job.id in mine])
+
+    def _ended(self, job: Job) -> None:
+        if job.state == "done" and job.made is not None:
+            self._land(job)
+        elif job.state == "failed" and job.error is not None:
+            self.said.emit(str(job.error), "bad")
+        elif job.state == "cancelled":
+            self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
+        if job.state in ("failed", "cancelled") and job.task.refresh:
+            for item in job.task.items:
+                self._failed[item] = self._wanted(item)
+        if not job.active:
+            self._next(job)
+            if job.state != "done":
+                self.keep_fresh()
+
+    def _land(self, job: Job) -> None:
+        made, task = job.made, job.task
+        assert made is not None
+        cause = self._causes.get(job.id)
+        light = [
+            slot
+            for slot, r in made.results.items()
+            if not task.ways and r.attributes.get("residual") is None and r.manifest["kind"] not in ("points", "page")
+        ]
+        try:
+            outputs = execute.land(self.store, task, made, cause, light)
+        except Moved as moved:
+            wish, tries = self._wishes.get(job.id), self._tries.get(job.id, 0) + 1
+            self._tries[job.id] = tries
+            if wish is None or tries > _TRIES:
+                self._lost(job, str(moved))
+            else:
+                self._prepare_again(job, wish)
+            return
+        except (LampError, OSError) as error:
+            self._lost(job, str(error))
+            return
+        job.made = None
+        if not outputs:  # put aside: what it was for has changed
+            self.keep_fresh()
+            return
+        names = ", ".join(self.store.entry(i).name for i in outputs.values())
+        text = f"{task.label}: {names} ({job.ended - job.started:.1f} s)" + (f". {job.outcome}" if job.outcome else "")
+        problems = [step.problem for steps in made.steps.values() for step in steps if step.problem]
+        if problems:
+            text += f". A change of it no longer fits and was passed over: {problems[0]}"
+        self.said.emit(text, "look" if problems else "good")
+        self.landed.emit(job, outputs)
+
+    def _lost(self, job: Job, why: str) -> None:
+        job.state, job.message, job.error = "failed", why, ProjectError(why)
+        shutil.rmtree(job.task.staging, ignore_errors=True)
+        self.said.emit(f"The result of '{job.task.label}' could not be stored: {why}", "bad")
+
+    def _prepare_again(self, job: Job, wish: _Wish) -> None:
+        try:
+            job.task = execute.prepare(self.store, wish.operation, wish.params, wish.inputs)
+        except LampError as error:
+            job.state, job.error, job.message = "failed", error, str(error)
+            self.said.emit(str(error), "bad")
+            return
+        job.made, job.state = None, "waiting"
+        self._go(job)
+
+    def _next(self, job: Job) -> None:
+        """Let the edit that waits behind a job have its turn."""
+        self._wishes.pop(job.id, None)
+        self._causes.pop(job.id, None)
+        for item in job.task.items:
+            if job.task.refresh or item not in self._queues:
+                continue
+            queue = self._queues[item]
+            if not queue:
+                del self._queues[item]
+                continue
+            following, wish = queue.pop(0)
+            self._prepare_again(following, wish)
+            if not following.active and following.state == "failed":
+                self.changed.emit([following])
+                self._next(following)
+
+    # ---- keeping fresh
+
+    def _wanted(self, item: str) -> tuple[str, ...]:
+        present = {e.id: e.version for e in self.store.entries()}
+        return tuple(freshness.wanted_keys(self.store.entry(item), present)) if item in present else ()
+
+    def keep_fresh(self) -> None:
+        """Start making stale items again whose inputs are ready; what failed waits until an input changes."""
+        if self.closed or not self.store.writable:
+            return
+        running = {i for job in self.jobs if job.active for i in job.task.items}
+        for group in trail.next_to_refresh(self.store):
+            todo = [i for i in group if self._failed.get(i) != self._wanted(i)]
+            if not todo or running & set(group):
+                continue
+            try:
+                self._carry(execute.again(self.store, todo), self.store.history.last())
+            except Cancelled:
+                raise
+            except LampError as error:
+                self._failed |= {i: self._wanted(i) for i in todo}
+                self.said.emit(str(error), "look")
+
+    def close(self) -> None:
+        """Stop everything; what still comes is dropped."""
+        self.closed = True
+        for job in self.jobs:
+            if job.active:
+                self.runner.cancel(job)
+        self._queues.clear()

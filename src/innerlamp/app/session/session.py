@@ -1,0 +1,165 @@
+"""One open project: what is read, running and looked at. Made and closed as a whole.
+
+The session is the only place of the window that changes a project. Whatever is still under way when
+it is closed is dropped: nothing of one project ever arrives in another.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from ...core.errors import LampError, ProjectError
+from ...core.items.legend import Legend
+from ...core.items.style import Style
+from ...core.jobs.runner import Runner
+from ...core.project.records import Entry, Notice
+from ...core.project.store import Store
+from .compare import VersionCompare
+from .desk import JobDesk
+from .legends import LegendBook
+from .reader import ItemReader
+from .view import ViewState
+
+
+@dataclass(frozen=True)
+class Listeners:
+    """Whom a session tells what."""
+
+    items: Callable[[Notice], None]
+    came: Callable[[str], None]
+    compared: Callable[[int, int], None]
+    say: Callable[[str, str], None]
+
+
+class Session:
+    """A project with its reader, jobs, view, legends and comparisons, and every action that changes it."""
+
+    def __init__(self, store: Store, runner: Runner, told: Listeners) -> None:
+        self.store, self._told = store, told
+        self.reader = ItemReader(store, told.came, told.say)
+        self.desk = JobDesk(store, runner)
+        self.view = ViewState.of(store)
+        self.legends = LegendBook(store)
+        self.compare = VersionCompare(store, told.compared)
+        self.closed = False
+        # Who may only look still lights and colours things, for as long as the window is open.
+        self._lit: dict[str, int] = {}
+        self._styles: dict[str, Style] = {}
+        store.changed.connect(self._changed)
+
+    @classmethod
+    def of_new(cls, path: Path | str, crs: str, runner: Runner, told: Listeners) -> Session:
+        """Make a new project and open it."""
+        return cls(Store.create(path, crs), runner, told)
+
+    def entries(self) -> list[Entry]:
+        """All items, as they are drawn here."""
+        found = self.store.entries()
+        if not self._lit and not self._styles:
+            return found
+        return [replace(e, lit=self._lit.get(e.id, e.lit), style=self._styles.get(e.id, e.style)) for e in found]
+
+    def _changed(self, notice: Notice) -> None:
+        if self.closed:
+            return
+        if self.view.selected not in {e.id for e in self.store.entries()}:
+            self.view.selected = ""
+        self.reader.forget_problems(notice.replaced)
+        if notice.added or notice.removed or notice.replaced:
+            self.legends.forget()
+        self._told.items(notice)
+        self.desk.keep_fresh()
+
+    # ---- actions: whatever changes the project, each one undoable
+
+    def light(self, items: Mapping[str, bool]) -> None:
+        """Light or dim items in all panes."""
+        if self.store.writable:
+            self.store.light(items)
+            return
+        top = max([e.lit for e in self.entries()], default=0)
+        for item, on in items.items():
+            top += on
+            self._lit[item] = top if on else 0
+        self._told.items(Notice(lit=tuple(items)))
+
+    def restyle(self, item: str, style: Style) -> None:
+        """Change how an item is drawn in all panes."""
+        if self.store.writable:
+            self.store.restyle(item, style)
+            return
+        self._styles[item] = style
+        self._told.items(Notice(styled=(item,)))
+
+    def set_legend(self, legend: Legend) -> None:
+        """Change how an attribute is coloured everywhere."""
+        self.store.set_legend(legend)
+
+    def rename(self, item: str, name: str) -> None:
+        """Call an item something else."""
+        self.store.rename(item, name)
+
+    def hold(self, item: str, held: bool) -> None:
+        """Stop making an item again when its inputs change, or allow it again."""
+        self.store.hold(item, held)
+
+    def remove(self, item: str) -> None:
+        """Take an item off the shelf."""
+        self.store.remove([item])
+
+    def dated_copy(self, item: str, version: int | None = None) -> str:
+        """Keep a version of an item as it is; returns the id of the copy."""
+        return self.store.dated_copy(item, version)
+
+    def keep_selections(self, rules: Mapping[str, Any]) -> None:
+        """Remember named conditions with the project."""
+        if not self.store.writable:
+            raise ProjectError("the project is open read-only", where=self.store.name)
+        self.store.set_workspace({"selections": dict(rules)})
+
+    def clean_up(self, forget: bool) -> int:
+        """Drop what nothing can reach; with `forget` also the history. Returns bytes freed."""
+        return self.store.clean_up(forget)
+
+    def undo(self) -> str:
+        """Take back the last thing that was done; what it was, '' for nothing."""
+        return self.store.undo()
+
+    def redo(self) -> str:
+        """Do again what was taken back last."""
+        return self.store.redo()
+
+    def swap(self, item: str, version: int, copy: str) -> None:
+        """Light an item or the dated copy of one of its versions, whichever is dim, and dim the other.
+
+        A version without a dated copy gets one first, so that it can be lit.
+        """
+        entries = {e.id: e for e in self.entries()}
+        other = copy or next((e.id for e in entries.values() if e.dated and e.version == version), "")
+        other = other or self.dated_copy(item, version)
+        on = bool(entries[item].lit)
+        self.light({item: not on, other: on})
+
+    # ---- the rest
+
+    def follow(self) -> None:
+        """See what another process changed, where this one may only look."""
+        try:
+            if not self.store.writable:
+                self.store.follow()
+        except LampError as error:
+            self._told.say(str(error), "bad")
+
+    def close(self) -> None:
+        """Save the view, stop everything, give the project back."""
+        if self.closed:
+            return
+        self.closed = True
+        self.desk.close()
+        self.reader.close()
+        self.compare.close()
+        self.view.save(self.store)
+        self.store.close()

@@ -1,0 +1,65 @@
+"""What is looked at in a session: cursor, selection, section, scales. Kept with the project, not undone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ...core.compute.geometry.planes import SectionPlane
+from ...core.project.store import Store
+
+
+@dataclass(frozen=True)
+class Cursor:
+    """The shared cursor: a place in metres (z NaN where unknown) and the pane that moved it."""
+
+    x: float
+    y: float
+    z: float
+    source: str = ""
+
+
+@dataclass(frozen=True)
+class Selection:
+    """Selected rows of one table of one item."""
+
+    item: str = ""
+    table: str = ""
+    rows: tuple[int, ...] = ()
+
+
+@dataclass
+class ViewState:
+    """Where people are in a project. The owner tells others when it changes something here."""
+
+    cursor: Cursor = field(default_factory=lambda: Cursor(np.nan, np.nan, np.nan))
+    selection: Selection = field(default_factory=Selection)
+    selected: str = ""
+    section: SectionPlane | None = None
+    corridor: float = 50.0
+    exaggeration: float = 1.0
+
+    @classmethod
+    def of(cls, store: Store) -> ViewState:
+        """The view that was saved with a project; what does not fit any more is left out."""
+        line = store.workspace("section")
+        selected = str(store.workspace("selected", ""))
+        return cls(
+            selected=selected if any(e.id == selected for e in store.entries()) else "",
+            section=SectionPlane(*line) if line else None,
+            corridor=float(store.workspace("corridor", 50.0)),
+            exaggeration=float(store.workspace("exaggeration", 1.0)),
+        )
+
+    def save(self, store: Store) -> None:
+        """Remember the view with the project."""
+        s = self.section
+        store.set_workspace(
+            {
+                "section": [s.x0, s.y0, s.x1, s.y1] if s else None,
+                "corridor": self.corridor,
+                "exaggeration": self.exaggeration,
+                "selected": self.selected,
+            }
+        )

@@ -1,0 +1,88 @@
+"""Judging entries: which are fresh, which can be made again, and which versions that were made before fit again.
+
+An item is made from what the steps of its chain took in: its run and its edits. The version that an
+edit changed is the item's own past and is never asked.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Iterable, Mapping
+
+from .records import Entry, Freshness
+
+
+def judge(all_entries: Iterable[Entry]) -> dict[str, Freshness]:
+    """State of every item.
+
+    ``source`` was made from nothing in the project (imported, drawn; so are dated copies); ``fresh``
+    is made from what its inputs are now; ``stale`` is not, and will be made again; ``behind`` is not
+    because it, or something that it is made from, is held.
+    """
+    entries = {e.id: e for e in all_entries}
+    done: dict[str, Freshness] = {}
+
+    def look(entry: Entry) -> Freshness:
+        if entry.id in done:
+            return done[entry.id]
+        if entry.dated or not entry.needs:
+            done[entry.id] = "source"
+            return "source"
+        done[entry.id] = "fresh"  # guards against a loop in a damaged catalogue
+        moved, waits, behind = False, False, False
+        for item, version in entry.needs:
+            source = entries.get(item)
+            if source is None or source is entry:
+                continue
+            above = look(source)
+            moved |= source.version != version
+            waits |= above == "stale"
+            behind |= above == "behind"
+        if moved or waits:
+            done[entry.id] = "behind" if entry.held else "stale"
+        elif behind:
+            done[entry.id] = "behind"
+        return done[entry.id]
+
+    for each in entries.values():
+        look(each)
+    return done
+
+
+def ready(all_entries: Iterable[Entry]) -> list[Entry]:
+    """Stale entries that can be made again now, because nothing that they are made from is stale itself."""
+    entries = list(all_entries)
+    state = judge(entries)
+    return [e for e in entries if state[e.id] == "stale" and not any(state.get(i) == "stale" for i, _ in e.needs)]
+
+
+def wanted_keys(entry: Entry, present: Mapping[str, int]) -> list[str]:
+    """Name of what each step of an entry would make from the present versions of its inputs."""
+    keys: list[str] = []
+    for step in entry.chain:
+        keys.append(step.on(dict(present)).key(keys[-1] if keys else ""))
+    return keys
+
+
+def found_again(all_entries: Iterable[Entry], find: Callable[[str, str], int]) -> dict[str, int]:
+    """Versions that were made before and are just what stale items need now, by item.
+
+    `find` gets an item and the name of what it should be and returns a version, 0 for none. Nothing
+    is computed: this is what lets undo and redo answer at once.
+    """
+    entries = {e.id: e for e in all_entries}
+    out: dict[str, int] = {}
+    tried: set[str] = set()
+    while True:
+        todo = [e for e in ready(entries.values()) if e.id not in tried]
+        if not todo:
+            return out
+        present = {e.id: e.version for e in entries.values()}
+        for entry in todo:
+            tried.add(entry.id)
+            keys = wanted_keys(entry, present)
+            version = find(entry.id, keys[-1]) if keys else 0
+            if version and version != entry.version:
+                needs = frozenset((i, present.get(i, v)) for i, v in entry.needs)
+                entries[entry.id] = dataclasses.replace(entry, version=version, needs=needs)
+                out[entry.id] = version
