@@ -64,7 +64,8 @@ def test_result_lands_with_its_recipe(store: Store, runner: Runner) -> None:
     assert entry.recipe is not None
     assert entry.recipe.params["cell"] == 25.0
     assert trail.freshness(store)[entry.id] == "fresh"
-    here = execute.perform(wanted)["grid"].manifest  # the same in this process: named by content, so equal
+    assert not Path(wanted.staging).exists()
+    here = execute.perform(wanted).results["grid"].manifest  # the same in this process: named by content, so equal
     assert here["arrays"] == store.manifest(entry.version)["arrays"]
 
 

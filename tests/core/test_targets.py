@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 import pytest
-from innerlamp.core.operations.targets.ranking import OPERATION
 
 from innerlamp.core.compute.targets import evidence as ev
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import BlockModel, Grid
 from innerlamp.core.items.points import TargetSet
+from innerlamp.core.operations.targets.ranking import OPERATION
 from innerlamp.core.progress import SILENT
 
 CRS = "EPSG:32629"

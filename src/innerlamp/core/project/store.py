@@ -250,7 +250,7 @@ class Store:
         if seen == self._seen:
             return False
         self._seen = seen
-        self._tell(self._before(), "", legends=self.legends())
+        self._tell(dict(self._entries or {}), "", legends=self.legends())
         return True
 
     def _data_version(self) -> int:
