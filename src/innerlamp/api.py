@@ -69,17 +69,24 @@ class Project:
             With one clear sentence when anything does not fit.
         """
         op = execute.find_operation(operation)
-        values = {op.renamed.get(name, name): value for name, value in values.items()}
         many = {slot.slot: slot.many for slot in op.inputs}
         inputs: dict[str, str | list[str]] = {}
-        for name in [n for n in values if n in many]:
-            if given := values.pop(name):
-                named = [given] if isinstance(given, str) else list(given)
-                if isinstance(given, str) and many[name] and not self._known(given):
-                    named = [part.strip() for part in given.split(";") if part.strip()]
-                found = [self.store.find(str(each)).id for each in named]
-                inputs[name] = found if many[name] else found[0]
-        return execute.run(self.store, operation, values, inputs, progress)
+        params: dict[str, Any] = {}
+        for given_name, given in values.items():
+            name = op.renamed.get(given_name, given_name)
+            if name not in many:
+                params[name] = given
+            elif given and many[name]:
+                inputs[name] = [*inputs.get(name, []), *self._several(given)]
+            elif given:
+                inputs[name] = self.store.find(str(given)).id
+        return execute.run(self.store, operation, params, inputs, progress)
+
+    def _several(self, given: str | Sequence[str]) -> list[str]:
+        """Ids of items that are named in a list, or in a text parted by semicolons."""
+        if isinstance(given, str) and not self._known(given):
+            given = [part.strip() for part in given.split(";") if part.strip()]
+        return [self.store.find(str(each)).id for each in ([given] if isinstance(given, str) else given)]
 
     def _known(self, item: str) -> bool:
         return any(item.lower() in (e.id, e.name.lower()) for e in self.items)

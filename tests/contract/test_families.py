@@ -106,10 +106,10 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         "regional-residual",
         "resample-grid",
         "clip-grid",
-        "join-grids",
+        "mosaic",
         "fill-grid",
         "smooth-grid",
-        "figures-by-polygon",
+        "zonal-statistics",
         "compare-grids",
         "lineaments",
         "source-depth",
@@ -148,10 +148,11 @@ def test_every_operation_runs_on_demo_data(demo: Store, demo_path: Path, tmp_pat
         project.run("cross-validate", samples="Soils", attribute="Sn ppm", transform="log10")
         coarse = project.run("resample-grid", grid="Magnetics", cell=60.0)["resampled"]
         project.run("clip-grid", grid=coarse, polygons="Geological map")
-        project.run("join-grids", a="Magnetics", b=coarse, cell=60.0)
+        project.run("mosaic", grids=["Magnetics", coarse], cell=60.0)
+        project.run("join-grids", a="Magnetics", b=coarse, cell=80.0)  # by its earlier name
         project.run("fill-grid", grid=kriged["grid"])
         project.run("smooth-grid", grid="Ground", width=100.0)
-        figures = project.run("figures-by-polygon", grid="Ground", polygons="Geological map")["polygons"]
+        figures = project.run("zonal-statistics", grid="Ground", polygons="Geological map")["polygons"]
         assert "elevation mean" in project[figures].attributes
         agree = project.run("compare-grids", grid="Soil Sn", other="Ground")
         assert len(project[agree["pairs"]].table) > 1000  # type: ignore[attr-defined]

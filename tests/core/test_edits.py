@@ -232,6 +232,17 @@ def test_one_that_cannot_be_made_again_stops_only_what_hangs_from_it(project: Pr
     assert "Sn" in project.problems[grid]
 
 
+def test_nothing_is_made_in_circles(project: Project) -> None:
+    item = project.store.put(soils())
+    map_ = project.run("anomalies", samples=item, attribute="Sn", by="value", value=1.0, link=500.0)["anomalies"]
+    with pytest.raises(InputError, match=r"is itself made from 'Soils'\. Use a dated copy"):
+        project.run("level-by-unit", samples=item, map=map_, unit="rank", attribute="Sn")
+    copy = project.store.dated_copy(map_)
+    project.run("level-by-unit", samples=item, map=copy, unit="rank", attribute="Sn")
+    assert project.refresh() == [map_]
+    assert project.refresh() == []
+
+
 def test_staging_is_gone_after_every_landing(project: Project) -> None:
     gridded(project)
     assert not list((project.store.path / "staging").glob("*"))

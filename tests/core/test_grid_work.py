@@ -81,16 +81,16 @@ def test_a_grid_is_cut_by_polygons_with_holes_and_by_values() -> None:
 
 def test_grids_are_joined_on_one_level_without_a_step() -> None:
     left, right = grid_of(PLANE[:, :12], "left"), grid_of(PLANE[:, 8:] + 50.0, "right", x0=85.0)
-    whole = run("join-grids", {"a": left, "b": right})["whole"]
+    whole = run("mosaic", {"grids": [left, right]})["whole"]
     assert whole.values == pytest.approx(PLANE)
-    stepped = run("join-grids", {"a": left, "b": right}, level=False, seam="last")["whole"]
+    stepped = run("mosaic", {"grids": [left, right]}, level=False, seam="last")["whole"]
     assert stepped.values[:, 9] == pytest.approx(PLANE[:, 9] + 50.0)
-    faded = run("join-grids", {"a": left, "b": right}, level=False, seam="fade")["whole"]
+    faded = run("mosaic", {"grids": [left, right]}, level=False, seam="fade")["whole"]
     row = faded.values[6] - PLANE[6]
     assert row[0] == pytest.approx(0.0) and row[-1] == pytest.approx(50.0)
     assert np.abs(np.diff(row)).max() < 25.0
     with pytest.raises(InputError, match="'nT' and 'mGal'"):
-        run("join-grids", {"a": left, "b": grid_of(PLANE, "g", unit="mGal")})
+        run("mosaic", {"grids": [left, grid_of(PLANE, "g", unit="mGal")]})
 
 
 def test_gaps_are_filled_smoothly_and_as_far_as_asked() -> None:
@@ -124,7 +124,7 @@ def test_smoothing_keeps_planes_and_takes_spikes_out() -> None:
 
 
 def test_figures_by_polygon_are_those_of_numpy() -> None:
-    made = run("figures-by-polygon", {"grid": grid_of(PLANE), "polygons": square(BOX)})["polygons"]
+    made = run("zonal-statistics", {"grid": grid_of(PLANE), "polygons": square(BOX)})["polygons"]
     inside = PLANE[(GY > 20) & (GY < 60) & (GX > 20) & (GX < 80)]
     row = made.table.iloc[0]
     assert row["v cells"] == 24
@@ -132,7 +132,7 @@ def test_figures_by_polygon_are_those_of_numpy() -> None:
         assert row[f"v {name}"] == pytest.approx(value)
     assert made.units["v mean"] == "nT"
     with pytest.raises(InputError, match="no cell of the grid"):
-        run("figures-by-polygon", {"grid": grid_of(PLANE, x0=1e6), "polygons": square(BOX)})
+        run("zonal-statistics", {"grid": grid_of(PLANE, x0=1e6), "polygons": square(BOX)})
 
 
 def test_moving_correlation_equals_numpy_in_one_window_and_finds_where_grids_agree() -> None:

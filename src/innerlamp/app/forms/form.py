@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
@@ -23,6 +23,7 @@ from ...core.items.base import Item
 from ...core.project.records import Notice
 from ..context import Context
 from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for
+from .item_list import ItemList
 from .preview_table import PREVIEWS, PREVIEWS_FIRST
 from .previews import Preview
 
@@ -38,6 +39,7 @@ class OperationForm(QWidget):
         self.edit: tuple[str, int] | None = None  # the change of an item that this form makes otherwise
         self.fields: dict[str, FieldWidget] = {}
         self.slots: dict[str, QComboBox] = {}
+        self.lists: dict[str, ItemList] = {}
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 6, 8, 8)
         box.setSpacing(4)
@@ -98,6 +100,14 @@ class OperationForm(QWidget):
         op = self.operation
         layout = self._rows()
         for slot in op.inputs:
+            if slot.many:
+                self.lists[slot.slot] = ItemList(slot)
+                self.lists[slot.slot].changed.connect(self._slot_changed)
+                words = QLabel(slot.label)
+                words.setToolTip(slot.help)
+                layout.addRow(words)
+                layout.addRow(self.lists[slot.slot])
+                continue
             combo = QComboBox()
             combo.setObjectName(slot.slot)
             combo.setToolTip(slot.help or slot.label)
@@ -156,16 +166,19 @@ class OperationForm(QWidget):
         mine = selected is not None and selected.recipe is not None and selected.recipe.operation == self.operation.name
         mine = mine and not self.operation.base
         for slot in self.operation.inputs:
-            combo = self.slots[slot.slot]
-            before = combo.currentData()
-            combo.clear()
-            if slot.optional:
-                combo.addItem("none", "")
             fitting = [
                 e
                 for e in self.ctx.entries()
                 if e.kind in slot.kinds and (slot.need is None or slot.need(e)) and not e.dated
             ]
+            if slot.many:
+                self.lists[slot.slot].offer({e.id: e.name for e in fitting})
+                continue
+            combo = self.slots[slot.slot]
+            before = combo.currentData()
+            combo.clear()
+            if slot.optional:
+                combo.addItem("none", "")
             for entry in fitting:
                 combo.addItem(entry.name, entry.id)
             ids = [e.id for e in fitting]
@@ -187,28 +200,34 @@ class OperationForm(QWidget):
 
     # ---- state
 
-    def inputs(self) -> dict[str, str]:
-        """Chosen item ids by slot."""
-        return {slot: str(combo.currentData()) for slot, combo in self.slots.items() if combo.currentData()}
+    def inputs(self) -> dict[str, str | list[str]]:
+        """Chosen item ids by slot; a list for a slot that takes many."""
+        one = {slot: str(combo.currentData()) for slot, combo in self.slots.items() if combo.currentData()}
+        return {**one, **{slot: chosen for slot, rows in self.lists.items() if (chosen := rows.chosen())}}
+
+    def input(self, slot: str) -> str:
+        """The item of a slot that takes one, '' for none."""
+        return str(self.slots[slot].currentData() or "") if slot in self.slots else ""
 
     def values(self) -> dict[str, object]:
         """Parameters as they stand in the form."""
         return {name: field.value() for name, field in self.fields.items()}
 
-    def items(self) -> dict[str, Item] | None:
+    def items(self) -> dict[str, Item | Sequence[Item]] | None:
         """The chosen items, or None while one of them is still being read."""
-        found = {}
-        for slot, item in self.inputs().items():
-            loaded = self.ctx.item(item)
-            if loaded is None:
+        found: dict[str, Item | Sequence[Item]] = {}
+        for slot, chosen in self.inputs().items():
+            loaded = [self.ctx.item(i) for i in ([chosen] if isinstance(chosen, str) else chosen)]
+            there = [item for item in loaded if item is not None]
+            if len(there) < len(loaded):
                 return None
-            found[slot] = loaded
+            found[slot] = there[0] if isinstance(chosen, str) else there
         return found
 
     def _slot_changed(self) -> None:
         for field in self.fields.values():
             if isinstance(field, AttributeField):
-                entry = self.ctx.entry(self.inputs().get(field.info.of, ""))
+                entry = self.ctx.entry(self.input(field.info.of))
                 preferred = self.ctx.attribute_of(entry) if entry else ""
                 field.offer(dict(entry.attributes) if entry else {}, preferred)
         self._suggest()
@@ -230,7 +249,7 @@ class OperationForm(QWidget):
             self._slot_changed()
 
     def _on_loaded(self, item: str) -> None:
-        if item in self.inputs().values():
+        if any(item == chosen or item in chosen for chosen in self.inputs().values()):
             self._suggest()
             self._changed()
 

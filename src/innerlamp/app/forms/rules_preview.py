@@ -102,7 +102,7 @@ class RulesPreview(Preview):
         if not isinstance(holes, HoleSet):
             return
         attribute = str(self.form.values()["attribute"])
-        here = (self.form.inputs().get("holes", ""), attribute)
+        here = (self.form.input("holes"), attribute)
         if here != self._shown:
             self._shown = here
             self._filling = True

@@ -20,6 +20,7 @@ def judge(all_entries: Iterable[Entry]) -> dict[str, Freshness]:
     because it, or something that it is made from, is held.
     """
     entries = {e.id: e for e in all_entries}
+    circles = _circles(entries)
     done: dict[str, Freshness] = {}
 
     def look(entry: Entry) -> Freshness:
@@ -32,7 +33,7 @@ def judge(all_entries: Iterable[Entry]) -> dict[str, Freshness]:
         moved, waits, behind = False, False, False
         for item, version in entry.needs:
             source = entries.get(item)
-            if source is None or source is entry:
+            if source is None or source is entry or (entry.id, item) in circles:
                 continue
             above = look(source)
             moved |= source.version != version
@@ -49,11 +50,45 @@ def judge(all_entries: Iterable[Entry]) -> dict[str, Freshness]:
     return done
 
 
+def made_of(entries: Mapping[str, Entry], item: str, other: str) -> bool:
+    """Whether an item was made from another one, directly or by way of others."""
+    ahead, seen = [item], {item}
+    while ahead:
+        entry = entries.get(ahead.pop())
+        if entry is None or entry.dated:
+            continue
+        for above in {i for i, _ in entry.needs} - seen:
+            if above == other:
+                return True
+            seen.add(above)
+            ahead.append(above)
+    return False
+
+
+def _circles(entries: Mapping[str, Entry]) -> set[tuple[str, str]]:
+    """Pairs (item, input of an edit of it) where the input was made from the item itself.
+
+    Such an edit counts as made from that input as it was: following it would never end.
+    """
+    return {
+        (entry.id, item)
+        for entry in entries.values()
+        for step in entry.edits
+        for item, _ in step.pairs
+        if made_of(entries, item, entry.id)
+    }
+
+
 def ready(all_entries: Iterable[Entry]) -> list[Entry]:
     """Stale entries that can be made again now, because nothing that they are made from is stale itself."""
     entries = list(all_entries)
     state = judge(entries)
-    return [e for e in entries if state[e.id] == "stale" and not any(state.get(i) == "stale" for i, _ in e.needs)]
+    circles = _circles({e.id: e for e in entries})
+    return [
+        e
+        for e in entries
+        if state[e.id] == "stale" and not any(state.get(i) == "stale" for i, _ in e.needs if (e.id, i) not in circles)
+    ]
 
 
 def wanted_keys(entry: Entry, present: Mapping[str, int]) -> list[str]:

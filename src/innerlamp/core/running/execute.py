@@ -111,6 +111,14 @@ def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Cho
         entry = store.entry(str(inputs[op.base]))
         if entry.dated:
             raise InputError("a dated copy never changes", where=entry.name, fix="Change the item that it was made of")
+        every = {e.id: e for e in store.entries()}
+        for item, _ in step.pairs:
+            if item == entry.id or freshness.made_of(every, item, entry.id):
+                raise InputError(
+                    f"'{every[item].name}' is itself made from '{entry.name}'",
+                    where=op.name,
+                    fix="Use a dated copy of it, which stays as it is",
+                )
         output = next(out for out, slot in op.replaces.items() if slot == op.base)
         step = dataclasses.replace(step, output=output)
         way = Way((step,), entry.version, entry.id, entry.version)
@@ -250,7 +258,10 @@ def _today(step: Recipe) -> Recipe:
             op.check(step.params)
             return step
     params = op.check(op.today(step.params, step.version)).model_dump(mode="json")
-    inputs = {op.renamed.get(slot, slot): pairs for slot, pairs in step.inputs.items()}
+    inputs: dict[str, Pairs] = {}
+    for slot, pairs in step.inputs.items():  # slots may have become one that takes many
+        name = op.renamed.get(slot, slot)
+        inputs[name] = inputs.get(name, ()) + pairs
     return dataclasses.replace(step, operation=op.name, version=op.version, params=params, inputs=inputs)
 
 

@@ -129,7 +129,9 @@ def _run_clip(inputs: Inputs, p: Clip, progress: Progress) -> dict[str, Item]:
 def _run_mosaic(inputs: Inputs, p: Mosaic, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.cells import joined
 
-    grids = [g for slot in ("a", "b", "c", "d") if isinstance(g := inputs.get(slot), Grid)]
+    grids = inputs.all("grids", Grid)
+    if len(grids) < 2:
+        raise InputError("a mosaic needs two grids at least", fix="Choose more")
     first = grids[0]
     for other in grids[1:]:
         same_system(first, other)
@@ -212,14 +214,12 @@ CLIP = Operation(
     outputs=(Output("cut", "grid", "Cut grid"),),
 )  # fmt: skip
 MOSAIC = Operation(
-    name="join-grids", title="Join grids", area="Maps",
-    help="Makes one grid of up to four that lie side by side or overlap; levels and seams are matched.",
+    name="mosaic", title="Mosaic", area="Maps",
+    help="Makes one grid of several that lie side by side or overlap; levels and seams are matched, the first one stays as it is.",
     params=Mosaic, run=_run_mosaic,
-    inputs=(
-        Input("a", "First grid", ("grid",)), Input("b", "Second grid", ("grid",), proposed=False),
-        Input("c", "Third grid", ("grid",), optional=True, proposed=False), Input("d", "Fourth grid", ("grid",), optional=True, proposed=False),
-    ),
-    outputs=(Output("whole", "grid", "Joined grid"),),
+    inputs=(Input("grids", "Grids", ("grid",), many=True, proposed=False, help="Two or more, in the order of their precedence"),),
+    outputs=(Output("whole", "grid", "Mosaic"),),
+    version=2, aliases=("join-grids",), renamed={"a": "grids", "b": "grids", "c": "grids", "d": "grids"},
 )  # fmt: skip
 FILL = Operation(
     name="fill-grid", title="Fill gaps of a grid", area="Maps",
@@ -232,7 +232,7 @@ SMOOTH = Operation(
     params=Smooth, run=_run_smooth, inputs=(GRID,), outputs=(Output("smoothed", "grid", "Smoothed grid"),),
 )  # fmt: skip
 FIGURES = Operation(
-    name="figures-by-polygon", title="Figures by polygon", area="Maps",
+    name="zonal-statistics", title="Zonal statistics", area="Maps", aliases=("figures-by-polygon",),
     help="Adds count, mean, median, lowest, highest and deviation of a grid's cells to each polygon.",
     params=PolygonFigures, run=_run_figures, inputs=(GRID, _POLYGONS),
     outputs=(Output("polygons", "features", "Polygons with figures"),),
