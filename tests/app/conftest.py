@@ -121,6 +121,13 @@ def drag(view: QWidget, start: QPoint, stop: QPoint) -> None:
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=stop)
 
 
+def finish_jobs(window: Window, seconds: float = 60.0) -> str:
+    """Wait until nothing runs any more; returns what the strip says."""
+    assert wait_until(lambda: not any(job.active for job in window.ctx.jobs), seconds)
+    assert settle(window)
+    return window.strip.last.text()
+
+
 def choose(box: QComboBox, text: str) -> None:
     """Choose an entry of a box with the keyboard."""
     index = next(i for i in range(box.count()) if box.itemText(i) == text)

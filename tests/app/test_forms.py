@@ -44,7 +44,7 @@ def test_every_form_shows_every_parameter_and_fits_the_screen(demo_window: Windo
         assert form is not None
         assert settle(window)
         assert set(form.fields) == set(op.fields())
-        assert set(form.slots) == {slot.slot for slot in op.inputs}
+        assert set(form.slots) | set(form.lists) == {slot.slot for slot in op.inputs}
         for field, info in op.fields().items():
             widget = form.fields[field]
             if info.help:

@@ -37,7 +37,7 @@ def pick(window: Window, name: str, text: str) -> None:
 
 
 def graphics(pane: MapPane, kind: type) -> list:
-    return [g for _, each in pane._drawn.values() for g in each if isinstance(g, kind)]
+    return [g for g in pane.layers.graphics() if isinstance(g, kind)]
 
 
 def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window) -> None:

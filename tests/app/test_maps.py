@@ -107,7 +107,7 @@ def test_contours_are_drawn_with_their_labels(demo_window: Window) -> None:
     settle(window)
     pane = window.centre.pane("map")
     assert isinstance(pane, MapPane)
-    (lines,) = [g for _, graphics in pane._drawn.values() for g in graphics if isinstance(g, ContourLines)]
+    (lines,) = [g for g in pane.layers.graphics() if isinstance(g, ContourLines)]
     assert wait_until(lambda: lines.labels > 3, 5)  # drawn anew when the map rests
     entry = window.ctx.store.find("Contours of Ground")  # type: ignore[union-attr]
     assert window.ctx.attribute_of(entry) == "elevation"

@@ -13,7 +13,7 @@ from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.page import Page
 
-from .conftest import coloured_share, run_form, type_into, widget_image
+from .conftest import coloured_share, finish_jobs, run_form, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -135,9 +135,11 @@ def test_a_page_is_made_of_what_is_lit_and_written(demo_window: Window, tmp_path
     assert "map at 1:" in words
     assert pane.which.currentText() == "Soils only"
     pane.export_to(tmp_path / "made.pdf")
+    finish_jobs(window)
     text = pypdfium2.PdfDocument((tmp_path / "made.pdf").read_bytes())[0].get_textpage().get_text_bounded()
     assert "Soils only" in text and "Sn (ppm)" in text
     pane.export_to(tmp_path / "no" / "made.pdf")
+    finish_jobs(window)
     assert "no such folder" in window.strip.last.text()
     assert sorted(p.name for p in tmp_path.iterdir() if p.suffix == ".pdf") == ["made.pdf"]
 
@@ -161,6 +163,7 @@ def test_a_log_is_added_at_true_scale(demo_window: Window, tmp_path: Path) -> No
     log = stored(window).layout[-1]
     assert (log.kind, log.text, log.scale) == ("log", "EMB010", 5000.0)
     pane.export_to(tmp_path / "log.pdf")
+    finish_jobs(window)
     text = pypdfium2.PdfDocument((tmp_path / "log.pdf").read_bytes())[0].get_textpage().get_text_bounded()
     assert "EMB010, " in text and "Rock" in text and "W (ppm)" in text
     type_into(pane.edits["text"], "NO1")
@@ -168,6 +171,7 @@ def test_a_log_is_added_at_true_scale(demo_window: Window, tmp_path: Path) -> No
     finished(window)
     assert "no hole 'NO1'" in " ".join(label for label in [window.strip.last.text()])
     pane.export_to(tmp_path / "again.pdf")
+    finish_jobs(window)
     assert "without log: " in window.strip.last.text() and "no hole 'NO1'" in window.strip.last.text()
 
 

@@ -20,7 +20,7 @@ from innerlamp.app.shell.legends import plain_number
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 
-from .conftest import choose, coloured_share, type_into, widget_image
+from .conftest import choose, coloured_share, finish_jobs, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
@@ -165,10 +165,12 @@ def test_colour_by_changes_every_pane(demo_window: Window) -> None:
 def test_export_from_the_card_writes_what_the_pane_shows(demo_window: Window, tmp_path: Path) -> None:
     window = demo_window
     window.card.export_to(find(window, "Targets"), tmp_path / "targets")
+    finish_jobs(window)
     table = pd.read_csv(tmp_path / "targets.csv")
     assert table["rank"].tolist() == list(range(1, len(table) + 1))
     assert "targets.csv" in window.strip.last.text()
     window.card.export_to(find(window, "Emberlow holes"), tmp_path / "holes.csv")
+    finish_jobs(window)
     names = {p.name for p in tmp_path.iterdir()}
     assert {
         "holes.csv",
@@ -179,6 +181,7 @@ def test_export_from_the_card_writes_what_the_pane_shows(demo_window: Window, tm
         "holes_by_hole.csv",
     } <= names
     window.card.export_to(find(window, "Ground"), tmp_path / "no" / "dem.tif")
+    finish_jobs(window)
     assert "no such folder" in window.strip.last.text()
 
 

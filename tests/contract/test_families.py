@@ -233,9 +233,8 @@ def test_demo_steps_name_shipped_files_and_declared_outputs() -> None:
 
 
 def test_painters_and_panes_cover_every_kind() -> None:
-    from innerlamp.app.painters import map_painters, scene_painters, section_painters
+    from innerlamp.app.painters.table import PAINTERS
     from innerlamp.app.shell.shelf import ORDER
 
-    for painters in (map_painters.PAINTERS, section_painters.PAINTERS, scene_painters.PAINTERS):
-        assert set(painters) == set(KINDS)
+    assert set(PAINTERS) == {(view, kind) for view in ("map", "section", "scene") for kind in KINDS}
     assert set(ORDER) == set(KINDS)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import threading
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool
 from PySide6.QtCore import Signal as QtSignal
 
-from ..core.errors import LampError, ProjectError
+from ..core.errors import Cancelled, LampError, ProjectError
+from ..core.progress import CallbackProgress, Progress
 
 
 class Answers(QObject):
@@ -40,3 +42,69 @@ class _Call(QRunnable):
 def start(answers: Answers, key: object, work: Callable[[], Any], failed: str) -> None:
     """Call `work` in another thread; `failed` is the sentence for what nobody expected."""
     QThreadPool.globalInstance().start(_Call(key, work, failed, answers))
+
+
+class Lane:
+    """Calls of which only the newest counts: previews, estimates, suggestions.
+
+    Of the calls of one name one runs and one waits at most. A newer one takes the place of the one
+    that waits and asks the one that runs to stop; what a superseded or closed call brings is dropped.
+    """
+
+    waiting = 0  # of all lanes: calls that have not been answered; the window asks whether it is at rest
+
+    def __init__(self) -> None:
+        self._answers = Answers()
+        self._answers.came.connect(self._came)
+        self._running: dict[str, tuple[int, threading.Event, Callable[[Any], None]]] = {}
+        self._next: dict[str, tuple[Callable[[Progress], Any], Callable[[Any], None]]] = {}
+        self._number = 0
+        self._closed = False
+
+    def call(self, name: str, work: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
+        """Call `work` soon; `done` gets its result, or a `LampError`, in the window's thread."""
+        if self._closed:
+            return
+        if name in self._running:
+            self._running[name][1].set()
+            Lane.waiting += name not in self._next
+            self._next[name] = (work, done)
+            return
+        Lane.waiting += 1
+        self._begin(name, work, done)
+
+    def _begin(self, name: str, work: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
+        self._number += 1
+        stop = threading.Event()
+        self._running[name] = (self._number, stop, done)
+        progress = CallbackProgress(lambda *_: None, stop.is_set)
+        start(self._answers, (name, self._number), lambda: work(progress), "it can't be worked out")
+
+    def _came(self, key: tuple[str, int], result: object) -> None:
+        name, number = key
+        if self._closed or self._running.get(name, (0,))[0] != number:
+            return
+        _, stop, done = self._running.pop(name)
+        Lane.waiting -= 1
+        following = self._next.pop(name, None)
+        if following is not None:
+            self._begin(name, *following)
+        elif not stop.is_set() and not isinstance(result, Cancelled):
+            done(result)
+
+    def drop(self, name: str) -> None:
+        """Forget the calls of a name."""
+        if name in self._running:
+            self._running[name][1].set()
+            Lane.waiting -= name in self._next
+            self._next.pop(name, None)
+
+    def close(self) -> None:
+        """Forget everything."""
+        if not self._closed:
+            self._closed = True
+            Lane.waiting -= len(self._running) + len(self._next)
+            for _, stop, _ in self._running.values():
+                stop.set()
+            self._running.clear()
+            self._next.clear()

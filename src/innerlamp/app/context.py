@@ -27,6 +27,7 @@ from ..core.project import trail
 from ..core.project.lock import ProjectBusy
 from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
+from ..core.running.execute import Task
 from ..core.signal import Signal
 from .session.legends import LegendBook, values_of
 from .session.session import Listeners, Session
@@ -359,7 +360,7 @@ class Context:
             self.session.follow()
 
     def _landed(self, job: Job, made: dict[str, str]) -> None:
-        if made and not job.task.ways:
+        if made and isinstance(job.task, Task) and not job.task.ways:
             self.select_item(next(iter(made.values())))
         self.landed.emit(job, made)
 

@@ -12,7 +12,14 @@ from ..core.project.store import Store
 
 
 def export_page(store: Store, page: Page, path: Path, dots_per_inch: float = 300.0) -> list[Path]:
-    """Write a page of a project; without a display Qt draws off the screen."""
+    """Write a page of a project, and say what it could not show; without a display Qt draws off the screen."""
+    for problem in draw_page(store, page, path, dots_per_inch):
+        print(f"not drawn: {problem}", file=sys.stderr)
+    return [path]
+
+
+def draw_page(store: Store, page: Page, path: Path, dots_per_inch: float) -> list[str]:
+    """Write a page of a project; returns what it could not show."""
     from PySide6.QtWidgets import QApplication
 
     if QApplication.instance() is None and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
@@ -25,6 +32,4 @@ def export_page(store: Store, page: Page, path: Path, dots_per_inch: float = 300
     make_application()
     ctx = Context(Runner(Path(tempfile.gettempdir())))  # its workers are never started
     ctx.look_at(store)
-    for problem in write_page(ctx, page, path, dots_per_inch):
-        print(f"not drawn: {problem}", file=sys.stderr)
-    return [path]
+    return write_page(ctx, page, path, dots_per_inch)

@@ -17,10 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ...core.declaring.operation import Inputs, Operation
+from ...core.declaring.operation import Cost, Inputs, Operation
 from ...core.errors import LampError
 from ...core.items.base import Item
 from ...core.project.records import Notice
+from ..background import Lane
 from ..context import Context
 from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for
 from .item_list import ItemList
@@ -36,6 +37,7 @@ class OperationForm(QWidget):
     def __init__(self, ctx: Context, operation: Operation) -> None:
         super().__init__()
         self.ctx, self.operation = ctx, operation
+        self.lane = Lane()
         self.edit: tuple[str, int] | None = None  # the change of an item that this form makes otherwise
         self.fields: dict[str, FieldWidget] = {}
         self.slots: dict[str, QComboBox] = {}
@@ -213,6 +215,10 @@ class OperationForm(QWidget):
         """Parameters as they stand in the form."""
         return {name: field.value() for name, field in self.fields.items()}
 
+    def item(self, slot: str) -> Item | None:
+        """The chosen item of a slot that takes one, None while it is being read."""
+        return self.ctx.item(self.input(slot)) if self.input(slot) else None
+
     def items(self) -> dict[str, Item | Sequence[Item]] | None:
         """The chosen items, or None while one of them is still being read."""
         found: dict[str, Item | Sequence[Item]] = {}
@@ -236,10 +242,14 @@ class OperationForm(QWidget):
     def _suggest(self) -> None:
         if self.operation.suggest is None or self.ctx.store is None:
             return
-        items = self.items()
+        items, suggest = self.items(), self.operation.suggest
         if items is None:
             return
-        for name, value in self.operation.suggest(Inputs(items, self.ctx.store.crs)).items():
+        inputs = Inputs(items, self.ctx.store.crs)
+        self.lane.call("suggest", lambda _: suggest(inputs), self._suggested)
+
+    def _suggested(self, values: object) -> None:
+        for name, value in values.items() if isinstance(values, dict) else ():
             if not self.fields[name].touched:
                 self.fields[name].set_value(value)
 
@@ -260,21 +270,23 @@ class OperationForm(QWidget):
     def _update(self) -> None:
         if self.preview is not None:
             self.preview.update_preview()
-        self.cost.setText(self._cost())
+        self._ask_cost()
 
-    def _cost(self) -> str:
+    def _ask_cost(self) -> None:
         op, store = self.operation, self.ctx.store
-        if op.estimate is None or store is None:
-            return ""
         items = self.items()
         needed = [slot.slot for slot in op.inputs if not slot.optional]
-        if items is None or any(slot not in items for slot in needed):
-            return ""
-        try:
-            cost = op.estimate(Inputs(items, store.crs), op.check(self.values()))
-        except LampError:
-            return ""
-        return f"{cost.text}. About {_seconds(cost.seconds)}, {max(cost.megabytes, 1):,.0f} MB."
+        if op.estimate is None or store is None or items is None or any(slot not in items for slot in needed):
+            self.cost.setText("")
+            return
+        estimate, inputs, values = op.estimate, Inputs(items, store.crs), self.values()
+        self.lane.call("cost", lambda _: estimate(inputs, op.check(values)), self._show_cost)
+
+    def _show_cost(self, cost: object) -> None:
+        if isinstance(cost, Cost):
+            self.cost.setText(f"{cost.text}. About {_seconds(cost.seconds)}, {max(cost.megabytes, 1):,.0f} MB.")
+        else:
+            self.cost.setText("")
 
     # ---- running
 
@@ -316,6 +328,7 @@ class OperationForm(QWidget):
     def let_go(self) -> None:
         """Stop listening; the form may be deleted afterwards."""
         self._soon.stop()
+        self.lane.close()
         for off in self._off:
             off()
 

@@ -16,8 +16,7 @@ from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.items.fields import Grid
 from ...core.operations.grids.analysis import SourceDepth, band_of
-from ...core.progress import SILENT
-from .. import background
+from ...core.progress import Progress
 from ..painters.colours import colour_values
 from .previews import Preview
 from .variogram_preview import VariogramPreview
@@ -44,10 +43,7 @@ class CoarsePreview(Preview):
         self.words.setWordWrap(True)
         box.addWidget(self.picture)
         box.addWidget(self.words)
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
         self._asked: object = None
-        self._number = 0
         self.shown: Grid | None = None
 
     def update_preview(self) -> None:
@@ -63,10 +59,7 @@ class CoarsePreview(Preview):
         except LampError:
             return
         self._asked = asked
-        self._number += 1
         source: Any = items["samples"]
-        step = max(1, len(source.table) // _ROWS)
-        few = dataclasses.replace(source, table=source.table.iloc[::step].reset_index(drop=True))
         west, east, south, north, _, _ = source.bounds
         largest = max(east - west, north - south) / _CELLS
         chosen = max(float(getattr(params, "cell", 0.0)), float(f"{largest:.3g}"))
@@ -75,18 +68,18 @@ class CoarsePreview(Preview):
             update={"cell": chosen, "blanking": max(blanking, chosen) if blanking else 3.0 * chosen}
         )
 
-        inputs = Inputs({**items, "samples": few}, store.crs)
+        crs, chosen_items = store.crs, dict(items)
 
-        def work() -> Grid:
-            made = op.run(inputs, coarse, SILENT)["grid"]
+        def work(progress: Progress) -> Grid:
+            step = max(1, len(source.table) // _ROWS)
+            few = dataclasses.replace(source, table=source.table.iloc[::step].reset_index(drop=True))
+            made = op.run(Inputs({**chosen_items, "samples": few}, crs), coarse, progress)["grid"]
             assert isinstance(made, Grid)
             return made
 
-        background.start(self._answers, self._number, work, "There is no preview")
+        self.form.lane.call("coarse", work, self._came)
 
-    def _came(self, number: int, result: object) -> None:
-        if number != self._number:
-            return
+    def _came(self, result: object) -> None:
         if not isinstance(result, Grid):
             self.shown = None
             self.picture.clear()
@@ -158,12 +151,10 @@ class SpectrumPreview(Preview):
         self._grid: Grid | None = None
         self._frequency, self._power = np.empty(0), np.empty(0)
         self._setting = False
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
         self.band.sigRegionChanged.connect(self._dragged)
 
     def update_preview(self) -> None:
-        grid = (self.form.items() or {}).get("grid")
+        grid = self.form.item("grid")
         if not isinstance(grid, Grid):
             return
         if grid is self._grid:
@@ -171,11 +162,10 @@ class SpectrumPreview(Preview):
             return
         self._grid = grid
         step = max(1, int(np.ceil(np.sqrt(grid.values.size / 400_000))))
-        background.start(self._answers, id(grid), lambda: radial_spectrum(grid.values[::step, ::step], grid.dx * step, grid.dy * step), "There is no spectrum")  # fmt: skip
+        values, dx, dy = grid.values[::step, ::step], grid.dx * step, grid.dy * step
+        self.form.lane.call("spectrum", lambda _: radial_spectrum(values, dx, dy), self._came)
 
-    def _came(self, key: int, result: object) -> None:
-        if key != id(self._grid):
-            return
+    def _came(self, result: object) -> None:
         if not isinstance(result, tuple):
             self.words.setText(str(result))
             return

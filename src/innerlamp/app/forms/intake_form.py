@@ -260,6 +260,12 @@ class IntakeForm(QWidget):
         self._show_rows()
         self._compare()
 
+    def _count(self) -> None:
+        """Say on the button how many files come in; without any it can't be pressed."""
+        wanted = len([o for o in self._wanted() if o.kind != "base"])
+        self.run_button.setEnabled(wanted > 0)
+        self.run_button.setText("Bring in" if not wanted else f"Bring in {wanted} file{'s' if wanted > 1 else ''}")
+
     def _mark(self, row: int) -> None:
         offer = self.offers[row]
         cell = self.list.item(row, NOTE)
@@ -284,6 +290,7 @@ class IntakeForm(QWidget):
     def _kind_chosen(self, row: int, kind: str) -> None:
         self.offers[row] = offers.as_kind(self.offers[row], kind)
         self._mark(row)
+        self._count()
         self.list.selectRow(row)
         self._show_chosen()
         self._show_rows()
@@ -396,8 +403,7 @@ class IntakeForm(QWidget):
     def _progress(self) -> None:
         for row in range(min(self.list.rowCount(), len(self.offers))):
             self._mark(row)
-        wanted = len([o for o in self._wanted() if o.kind != "base"])
-        self.run_button.setText("Bring in" if not wanted else f"Bring in {wanted} file{'s' if wanted > 1 else ''}")
+        self._count()
         self.checks_button.setVisible(bool(self.queue.items) and not self.queue.busy)
         if self._looking:
             self._say(f"Looking at {self._looking} files …")

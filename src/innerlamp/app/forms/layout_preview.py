@@ -15,8 +15,6 @@ from ...core.compute.geometry.lines import natural
 from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.progress import SILENT
-from .. import background
 from ..theme.theme import Theme
 from .fields import ListField
 from .previews import Preview
@@ -121,10 +119,7 @@ class LayoutPreview(Preview):
         box.addWidget(self.view)
         box.addWidget(self.words)
         self.view.clicked.connect(self.turn)
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
         self._asked: object = None
-        self._number = 0
         self.hide()
 
     def turn(self, line: str) -> None:
@@ -149,18 +144,15 @@ class LayoutPreview(Preview):
             self._say(str(error))
             return
         self._asked = asked
-        self._number += 1
         run, inputs = self.form.operation.run, Inputs(items, store.crs)
-        background.start(self._answers, self._number, lambda: run(inputs, params, SILENT)["survey"], "The files can't be laid out")  # fmt: skip
+        self.form.lane.call("layout", lambda progress: run(inputs, params, progress)["survey"], self._came)
 
     def _say(self, words: str) -> None:
         self.view.hide()
         self.words.setText(words)
         self.show()
 
-    def _came(self, number: int, result: object) -> None:
-        if number != self._number:
-            return
+    def _came(self, result: object) -> None:
         if not isinstance(result, ElectrodeSurvey):
             self._say(str(result))
             return

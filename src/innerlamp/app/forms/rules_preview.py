@@ -83,7 +83,7 @@ class RulesPreview(Preview):
 
     def take_codes(self) -> None:
         """Add a rule, still without a unit, for each code that no rule fits."""
-        holes = (self.form.items() or {}).get("holes")
+        holes = self.form.item("holes")
         if not isinstance(holes, HoleSet):
             return
         rules = self.read_rules()
@@ -98,7 +98,7 @@ class RulesPreview(Preview):
         self._edited()
 
     def update_preview(self) -> None:
-        holes = (self.form.items() or {}).get("holes")
+        holes = self.form.item("holes")
         if not isinstance(holes, HoleSet):
             return
         attribute = str(self.form.values()["attribute"])
@@ -149,7 +149,7 @@ class SamePreview(Preview):
         self._shown: object = None
 
     def update_preview(self) -> None:
-        holes = (self.form.items() or {}).get("holes")
+        holes = self.form.item("holes")
         if not isinstance(holes, HoleSet) or holes is self._shown:
             return
         self._shown = holes

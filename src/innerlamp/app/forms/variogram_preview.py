@@ -16,7 +16,7 @@ from ...core.compute.gridding.variogram import Experimental, Model, experimental
 from ...core.errors import LampError
 from ...core.operations.grids.interpolation import VariogramChoice, settled_model
 from ...core.operations.grids.sampling import Transform, values_of
-from .. import background
+from ...core.progress import Progress
 from ..theme.theme import Theme
 from .previews import Preview
 
@@ -212,11 +212,8 @@ class VariogramPreview(Preview):
         self.again.clicked.connect(self.fit_again)
         for widget in (self.view, self.words, self.again):
             box.addWidget(widget)
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
         self._asked: object = None
         self._pairs: dict[tuple[object, ...], _Found] = {}
-        self._number = 0
 
     def _choice(self) -> VariogramChoice | None:
         """The part of the form that tells the model; None while a number in it is none."""
@@ -227,7 +224,7 @@ class VariogramPreview(Preview):
             return None
 
     def update_preview(self) -> None:
-        source = (self.form.items() or {}).get("samples")
+        source = self.form.item("samples")
         values, choice = self.form.values(), self._choice()
         if source is None or not values.get("attribute") or choice is None:
             return
@@ -235,11 +232,10 @@ class VariogramPreview(Preview):
         if asked == self._asked:
             return
         self._asked = asked
-        self._number += 1
         known = self._pairs.get((*asked[:3], choice.azimuth))
         attribute, transform = str(values["attribute"]), cast(Transform, values["transform"])
 
-        def work() -> _Found:
+        def work(_: Progress) -> _Found:
             if known is not None:
                 return dataclasses.replace(known, model=settled_model(known.every, choice))
             x, y, v = values_of(source, attribute, transform)
@@ -250,11 +246,9 @@ class VariogramPreview(Preview):
 
         if known is None:
             self.words.setText("Pairing samples …")
-        background.start(self._answers, self._number, work, "The variogram can't be worked out")
+        self.form.lane.call("variogram", work, self._came)
 
-    def _came(self, number: int, result: object) -> None:
-        if number != self._number:
-            return
+    def _came(self, result: object) -> None:
         if isinstance(result, LampError):
             self.view.found = None
             self.words.setText(str(result))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -16,7 +15,9 @@ from ...core.items.page import Element, scale_words
 from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
-from ..painters import map_painters, section_painters
+from ..painters.flat import faded
+from ..painters.table import PAINTERS
+from ..painters.views import MapView, SectionView, View
 from ..theme.theme import PAPER
 from .paper import INK, MM, PAD, font_of, round_interval
 
@@ -121,8 +122,7 @@ def ground_of(element: Element) -> tuple[float, float, float, float]:
 
 
 def _ground(
-    painter: QPainter, ctx: Context, element: Element, rect: QRectF, corner: tuple[float, float], right: float, up: float,
-    paint: Callable[[Any, Entry, Item], list[pg.GraphicsObject]],
+    painter: QPainter, ctx: Context, element: Element, rect: QRectF, corner: tuple[float, float], right: float, up: float, view: View,
 ) -> None:  # fmt: skip
     """Draw what an element has lit; `corner` is the top left of the ground, `right` and `up` are metres a pixel."""
     seen = FrameContext(ctx, element)
@@ -133,7 +133,10 @@ def _ground(
         for entry in seen.lit_entries():
             item = seen.item(entry.id)
             if item is not None:
-                graphics += paint(seen, entry, item)
+                made = PAINTERS[view.kind, entry.kind].paint(seen, view, entry, item)
+                for each in made:
+                    faded(each, entry.style.opacity)
+                graphics += made
         frame.paint(painter, graphics)
     finally:
         frame.close()
@@ -145,7 +148,7 @@ def _ground(
 def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
     """Draw a map with its frame and coordinate grid."""
     rect, m, ground = map_rect(element), metres_per_pixel(element), ground_of(element)
-    _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, lambda seen, entry, item: map_painters.PAINTERS[entry.kind](seen, entry, item))  # fmt: skip
+    _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, MapView())  # fmt: skip
     if element.grid >= 0:
         _coordinates(painter, rect, ground, element.grid or round_interval(0.05 * element.scale))
     if element.text:
@@ -214,7 +217,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     up = m / element.exaggeration
     west = plane.length / 2 - rect.width() * m / 2
     top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 30 * up
-    _ground(painter, ctx, element, rect, (west, top), m, up, lambda seen, entry, item: section_painters.PAINTERS[entry.kind](seen, plane, entry, item))  # fmt: skip
+    _ground(painter, ctx, element, rect, (west, top), m, up, SectionView(plane, element.corridor, element.exaggeration))  # fmt: skip
     painter.setFont(font_of(6.0))
     step = round_interval(0.025 * element.scale / element.exaggeration)
     for z in (step * np.arange(np.ceil((top - rect.height() * up) / step), np.floor(top / step) + 1)).tolist():

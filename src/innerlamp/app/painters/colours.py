@@ -52,12 +52,18 @@ def class_colour(legend: Legend, name: object) -> QColor:
     return QColor(legend.classes.get(str(name), "#9A9A9A"))
 
 
-def bins(
-    legend: Legend, values: NDArray[np.generic], hide_below: bool = False
-) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
+def shown(legend: Legend, values: NDArray[np.generic]) -> NDArray[np.bool_]:
+    """Return which values are drawn at all: those that are not below the cut-off; missing ones are only without one."""
+    if legend.classes or legend.cutoff is None:
+        return np.ones(len(values), dtype=bool)
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.asarray(values, dtype=float) >= legend.cutoff)
+
+
+def bins(legend: Legend, values: NDArray[np.generic]) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
     """Yield a colour and the mask of values that have it, for at most `BINS` colours or the classes.
 
-    Missing values come in grey; with `hide_below` values under the cut-off do not come at all.
+    Missing values come in grey; what is not `shown` does not come at all.
     """
     if legend.classes:
         texts = np.asarray(values).astype(str)
@@ -72,12 +78,8 @@ def bins(
     numbers = np.asarray(values, dtype=float)
     place = position(legend, numbers)
     known = np.isfinite(place)
-    if hide_below and legend.cutoff is not None:
-        with np.errstate(invalid="ignore"):
-            shown = ~(numbers < legend.cutoff)
-    else:
-        shown = np.ones(len(numbers), dtype=bool)
+    there = shown(legend, numbers)
     index = np.where(known, np.minimum((np.nan_to_num(place) * BINS).astype(int), BINS - 1), -1)
-    for k in np.unique(index[shown]):
-        mask = (index == k) & shown
+    for k in np.unique(index[there]):
+        mask = (index == k) & there
         yield (QColor(*ABSENT) if k < 0 else colour_at(legend, (k + 0.5) / BINS)), mask

@@ -7,6 +7,7 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.items.legend import Legend
 from .colours import bins
@@ -66,6 +67,13 @@ def markers(
         item.setZValue(z)
         out.append(item)
     return out
+
+
+def faded(graphic: pg.GraphicsObject, opacity: float) -> None:
+    """Give a graphic a share of the opacity that it was drawn with."""
+    if not hasattr(graphic, "full_opacity"):
+        graphic.full_opacity = QGraphicsItem.opacity(graphic)  # some graphics have a number of that name
+    QGraphicsItem.setOpacity(graphic, graphic.full_opacity * opacity)
 
 
 def image(

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 import pandas as pd
 import pyqtgraph as pg
@@ -15,7 +13,7 @@ from ...core.compute.geometry.footprint import footprint
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.items.features import HOLE, LINE, POINT, RING, Features, part_vertices
+from ...core.items.features import HOLE, LINE, POINT, RING, Features, only, part_vertices
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
@@ -25,18 +23,18 @@ from ...core.items.signs import SYMBOLS, line_sign, plane_sign
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
-from .colours import bins, class_colour, colour_at, colour_values
+from .colours import bins, class_colour, colour_at, colour_values, shown
 from .contour_lines import ContourLines, level_of
 from .line_signs import SignedLines
 from .point_marks import PointMarks
 from .structure_signs import StructureSigns
 from .unit_areas import UnitAreas
+from .views import MapView
 
-Painter = Callable[[Context, Entry, Item], list[pg.GraphicsObject]]
 MOST_LABELS = 3000
 
 
-def paint_grid(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_grid(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Grid)
     ny, nx = item.values.shape
     step = max(1, int(np.ceil(max(nx, ny) / 1500)))
@@ -51,7 +49,7 @@ def paint_grid(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject
     return [flat.image(rgba, west, south, east - west, north - south, -10, 0.72)]
 
 
-def paint_points(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_points(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, PointSet)
     x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
     attribute = ctx.attribute_of(entry)
@@ -75,8 +73,11 @@ def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[p
     plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
     size = look.size or size
     colours = np.full((len(t), 3), 68, dtype=np.uint8)
+    there = np.ones(len(t), dtype=bool)
     if attribute in t.columns:
-        for colour, mask in bins(ctx.legend(attribute, item), t[attribute].to_numpy()):
+        legend = ctx.legend(attribute, item)
+        there = shown(legend, t[attribute].to_numpy())
+        for colour, mask in bins(legend, t[attribute].to_numpy()):
             colours[mask] = (colour.red(), colour.green(), colour.blue())
     symbols = np.full(len(t), plain, dtype=object)
     if look.shape_by in t.columns:
@@ -89,9 +90,10 @@ def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[p
         with np.errstate(invalid="ignore"):
             share = np.sqrt(np.clip(v / top, 0.0, 1.0)) if top > 0 else np.zeros(len(v))
         sizes = np.where(np.isfinite(share), np.maximum(max(size, 22.0) * share, 1.5), 0.0)
+    sizes = np.where(there, sizes, 0.0)
     out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
     if look.label_by in t.columns:
-        words = label_words(t[look.label_by], look.label_from)
+        words = [word if on else "" for word, on in zip(label_words(t[look.label_by], look.label_from), there, strict=True)]
         out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * size))
     return out
 
@@ -127,6 +129,8 @@ def line_kinds(item: Features, attribute: str) -> str:
 def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
     """Planes and lines with the sign of their kind, which the first column of texts tells."""
     t = item.table[np.isfinite(item.table["dip"])]
+    if attribute in t.columns:
+        t = t[shown(ctx.legend(attribute, item), t[attribute].to_numpy())]
     kinds = reading_kinds(item)
     marks = [plane_sign(str(v)) for v in t[kinds]] if kinds else [plane_sign("bedding")] * len(t)
     ink, halo = QColor(ctx.theme.text), QColor(ctx.theme.panel)
@@ -139,7 +143,7 @@ def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObj
     return [StructureSigns(x, y, dip, direction, marks, colours, ink, halo, 5)]
 
 
-def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_lines(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, SurveyLines)
     xy = item.table[["x", "y"]].to_numpy(float)
     line = item.table["line"].to_numpy()
@@ -160,7 +164,7 @@ def paint_lines(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObjec
     )
 
 
-def paint_electrodes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_electrodes(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     """Lines of electrodes with their names; the first electrode of each line is a ring."""
     assert isinstance(item, ElectrodeSurvey)
     e = item.electrodes
@@ -177,7 +181,7 @@ def paint_electrodes(ctx: Context, entry: Entry, item: Item) -> list[pg.Graphics
     return out
 
 
-def paint_picture(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_picture(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Picture)
     a, b, c, d, e, f = item.affine
     image = pg.ImageItem(item.pixels, axisOrder="row-major")
@@ -186,7 +190,7 @@ def paint_picture(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObj
     return [image]
 
 
-def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_holes(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, HoleSet)
     s = item.stations
     xy, hole = s[["x", "y"]].to_numpy(float), s["hole"].to_numpy()
@@ -222,8 +226,10 @@ def paint_holes(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObjec
     return out
 
 
-def paint_surface(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_surface(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Surface)
+    if not surface_shown(ctx, item):
+        return []
     colour = surface_colour(ctx, item)
     out: list[pg.GraphicsObject] = []
     for line in footprint(item.vertices, item.triangles):
@@ -231,6 +237,12 @@ def paint_surface(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObj
         curve.setZValue(7)
         out.append(curve)
     return out
+
+
+def surface_shown(ctx: Context, item: Surface) -> bool:
+    """Whether a shell lies at or above the cut-off of its grade."""
+    cutoff = ctx.legend(item.attribute, item).cutoff if item.attribute else None
+    return cutoff is None or item.level >= cutoff
 
 
 def surface_colour(ctx: Context, item: Surface) -> QColor:
@@ -244,12 +256,12 @@ def surface_colour(ctx: Context, item: Surface) -> QColor:
     return colour_at(legend, float(position(legend, np.array([item.level]))[0]))
 
 
-def paint_blocks(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, BlockModel)
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
         return []
-    values = item.properties[attribute]
+    values = item.properties[attribute][:, :, :: max(1, item.properties[attribute].size // 30_000_000)]
     best = np.where(np.isfinite(values), values, -np.inf).max(axis=2).T
     best = np.where(np.isfinite(best), best, np.nan)
     rgba = colour_values(ctx.legend(attribute, item), best, hide_below=True)
@@ -257,13 +269,15 @@ def paint_blocks(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObje
     return [flat.image(rgba, item.x0, item.y0, nx * item.dx, ny * item.dy, -8, 0.7)]
 
 
-def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Features)
     attribute = ctx.attribute_of(entry)
     values = item.table[attribute].to_numpy() if attribute in item.table.columns else np.full(len(item.table), "")
     legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
     colours = [QColor(ctx.theme.text)] * len(item.table)
+    there = np.ones(len(item.table), dtype=bool)
     if legend is not None:
+        there = shown(legend, values)
         for colour, mask in bins(legend, values):
             for row in np.flatnonzero(mask).tolist():
                 colours[row] = colour
@@ -271,7 +285,10 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
     if level:
         if level == "elevation" and attribute == level:  # the grey of the ground would vanish on it
             colours = [QColor("#8A5A2B" if ctx.theme.name == "paper" else "#D9A873")] * len(item.table)
-        return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)]
+        if not there.all():
+            item, kept = only(item, there), np.flatnonzero(there)
+            colours = [colours[k] for k in kept.tolist()]
+        return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)] if len(item.table) else []
     kinds = line_kinds(item, attribute)
     classed = legend is not None and bool(legend.classes)
     signs = [line_sign(str(v)) for v in item.table[kinds]] if kinds else [""] * len(item.table)
@@ -281,6 +298,8 @@ def paint_features(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsOb
     signed: list[tuple[np.ndarray, str, QColor]] = []
     for part in range(len(item.role)):
         row = int(item.owner[part])
+        if not there[row]:
+            continue
         xyz, colour = part_vertices(item, part), colours[row]
         if item.role[part] == POINT:
             spots.setdefault(colour.name(), []).append(xyz[0, :2])
@@ -328,35 +347,49 @@ def _area(path: QPainterPath) -> float:
     return total
 
 
-def paint_targets(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def targets_shown(ctx: Context, entry: Entry, item: TargetSet) -> pd.DataFrame:
+    """The targets at or above the cut-off of what colours them."""
+    attribute = ctx.attribute_of(entry)
+    if attribute not in item.table.columns:
+        return item.table
+    return item.table[shown(ctx.legend(attribute, item), item.table[attribute].to_numpy())]
+
+
+def target_colours(ctx: Context, entry: Entry, item: TargetSet, table: pd.DataFrame) -> list[QColor]:
+    """Pale colours of targets by their attribute, so that the rank on them can be read."""
+    attribute = ctx.attribute_of(entry)
+    out = [QColor(ctx.theme.panel)] * len(table)
+    if attribute in table.columns:
+        back = QColor(ctx.theme.panel)
+        for colour, mask in bins(ctx.legend(attribute, item), table[attribute].to_numpy()):
+            mixed = QColor(*((a + b) // 2 for a, b in zip(_rgb(colour), _rgb(back), strict=True)))
+            for k in np.flatnonzero(mask).tolist():
+                out[k] = mixed
+    return out
+
+
+def _rgb(colour: QColor) -> tuple[int, int, int]:
+    return colour.red(), colour.green(), colour.blue()
+
+
+def paint_targets(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, TargetSet)
-    x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
+    table = targets_shown(ctx, entry, item)
+    x, y = table["x"].to_numpy(float), table["y"].to_numpy(float)
     out: list[pg.GraphicsObject] = []
     ring = pg.ScatterPlotItem(
         x=x,
         y=y,
-        data=np.arange(len(x)),
+        data=table.index.to_numpy(),
         size=16,
         symbol="o",
-        brush=pg.mkBrush(QColor(ctx.theme.panel)),
+        brush=[pg.mkBrush(c) for c in target_colours(ctx, entry, item, table)],
         pen=pg.mkPen(ctx.theme.text, width=1.6),
     )
     ring.setZValue(14)
     out.append(ring)
     out += [
         flat.label(str(r), a, b, ctx.theme.text, 15, (0.5, 0.5), bold=True)
-        for r, a, b in zip(item.table["rank"], x, y, strict=True)
+        for r, a, b in zip(table["rank"], x, y, strict=True)
     ]
     return out
-
-
-def paint_nothing(ctx: Context, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
-    """A page is paper: it has no place on the ground."""
-    return []
-
-
-PAINTERS: dict[str, Painter] = {
-    "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
-    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
-    "electrodes": paint_electrodes, "picture": paint_picture, "page": paint_nothing,
-}  # fmt: skip

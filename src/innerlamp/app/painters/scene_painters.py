@@ -5,8 +5,6 @@ Scenes are kept light: surfaces are thinned to what a pane can show, tubes have 
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
@@ -24,12 +22,12 @@ from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
-from .colours import ABSENT, bins, colour_values
-from .map_painters import surface_colour
+from .colours import ABSENT, bins, colour_values, shown
+from .map_painters import surface_colour, surface_shown, target_colours, targets_shown
 from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
+from .views import SceneView
 
 FloatArray = NDArray[np.float64]
-Painter = Callable[[Context, FloatArray, Entry, Item], list[vtkProp3D]]
 MOST_TRIANGLES = 24_000
 MOST_LABELS = 16
 
@@ -62,13 +60,13 @@ def rgb_of(colour: QColor) -> tuple[int, int, int]:
     return colour.red(), colour.green(), colour.blue()
 
 
-def paint_grid(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, Grid)
     dem = item if item.is_ground else ctx.ground()
     if dem is None:
         return []
-    others = [e for e in ctx.lit_entries() if e.kind == "grid" and "elevation" not in e.attributes]
-    if item.is_ground and others:
+    if item.is_ground and view.draped:
         return []  # the value grids are draped over the ground and stand for it
     ny, nx = item.values.shape
     step = max(1, int(np.ceil(np.sqrt(2.0 * nx * ny / MOST_TRIANGLES))))
@@ -103,17 +101,20 @@ def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_]
     return polydata(points, faces=quads)
 
 
-def paint_points(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, PointSet)
     return _cloud(ctx, origin, entry, item, item.table, 6.0)
 
 
-def paint_lines(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_lines(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, SurveyLines)
     return _cloud(ctx, origin, entry, item, item.table, 3.0)
 
 
-def paint_electrodes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_electrodes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, ElectrodeSurvey)
     e = item.electrodes
     xyz, line = e[["x", "y", "z"]].to_numpy(float) - origin, e["line"].to_numpy()
@@ -127,8 +128,9 @@ def paint_electrodes(ctx: Context, origin: FloatArray, entry: Entry, item: Item)
     return [wire, *_cloud(ctx, origin, entry, item, item.table, 5.0)]
 
 
-def paint_picture(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_picture(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
     """The picture draped over the ground, or flat at the scene's origin without one."""
+    origin = view.origin
     assert isinstance(item, Picture)
     a, b, c, d, e, f = item.affine
     rows, columns = item.pixels.shape[:2]
@@ -160,6 +162,7 @@ def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, si
     rgb = np.tile(np.array(rgb_of(QColor(ctx.theme.text)), dtype=np.uint8), (len(xyz), 1))
     if attribute in table.columns:
         rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
+        good &= shown(ctx.legend(attribute, item), table[attribute].to_numpy())
     mesh = colour_points(polydata(xyz[good] - origin, vertices=True), rgb[good])
     return [actor(mesh, point_size=size, lit=False)]
 
@@ -171,7 +174,8 @@ def _colours(ctx: Context, item: Item, attribute: str, values: np.ndarray) -> ND
     return out
 
 
-def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, HoleSet)
     s = item.stations
     xyz, hole = s[["x", "y", "z"]].to_numpy(float) - origin, s["hole"].to_numpy()
@@ -187,11 +191,12 @@ def paint_holes(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> l
             table[["x0", "y0", "z0"]].to_numpy(float) - origin,
             table[["x1", "y1", "z1"]].to_numpy(float) - origin,
         )
-        rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
-        out.append(actor(_tubes(start, stop, rgb, 5.0)))
+        values = table[attribute].to_numpy()
+        keep = shown(ctx.legend(attribute, item), values)
+        out.append(actor(_tubes(start[keep], stop[keep], _colours(ctx, item, attribute, values[keep]), 5.0)))
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
-        at = spots[1]
+        at = spots[1][shown(ctx.legend(attribute, item), spots[1][attribute].to_numpy())]
         rgb = _colours(ctx, item, attribute, at[attribute].to_numpy())
         out.append(
             actor(
@@ -229,15 +234,17 @@ def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: 
     return colour_cells(mesh, np.repeat(rgb, sides, axis=0))
 
 
-def paint_surface(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_surface(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, Surface)
-    if len(item.triangles) == 0:
+    if len(item.triangles) == 0 or not surface_shown(ctx, item):
         return []
     mesh = thinned(polydata(item.vertices - origin, faces=item.triangles), MOST_TRIANGLES)
     return [actor(smooth_normals(mesh), surface_colour(ctx, item))]
 
 
-def paint_blocks(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, BlockModel)
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
@@ -285,8 +292,9 @@ def _outer_faces(
     return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
 
 
-def paint_features(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
     """Lines and outlines, laid on the ground where they have no elevation of their own."""
+    origin = view.origin
     assert isinstance(item, Features)
     xyz = item.vertices.copy()
     missing = ~np.isfinite(xyz[:, 2])
@@ -301,6 +309,9 @@ def paint_features(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -
     mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
     part = np.searchsorted(item.starts, first, "right") - 1
     if attribute in item.table.columns:
+        keep = shown(ctx.legend(attribute, item), item.table[attribute].to_numpy())[item.owner[part]]
+        first, part = first[keep], part[keep]
+        mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
         rgb = _colours(ctx, item, attribute, item.table[attribute].to_numpy()[item.owner[part]])
         out = actor(colour_cells(mesh, rgb), lit=False)
     else:
@@ -309,19 +320,24 @@ def paint_features(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -
     return [out]
 
 
-def paint_targets(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
+def paint_targets(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin = view.origin
     assert isinstance(item, TargetSet)
     out: list[vtkProp3D] = []
-    xyz = item.table[["x", "y", "z"]].to_numpy(float) - origin
+    table = targets_shown(ctx, entry, item)
+    xyz = table[["x", "y", "z"]].to_numpy(float) - origin
     count = len(xyz)
     points = np.concatenate([xyz, xyz + np.array([0.0, 0.0, 60.0])])
     stems = polydata(points, lines=np.column_stack([np.arange(count), np.arange(count) + count]))
     out.append(actor(stems, QColor(ctx.theme.text), lit=False))
+    rgb = np.array([rgb_of(c) for c in target_colours(ctx, entry, item, table)], dtype=np.uint8).reshape(-1, 3)
+    heads = colour_points(polydata(xyz + np.array([0.0, 0.0, 60.0]), vertices=True), rgb)
+    out.append(actor(heads, point_size=11.0, lit=False))
     for row in range(count):
         out.append(
             text(
-                str(item.table["rank"].iloc[row]),
-                tuple(xyz[row] + [0.0, 0.0, 66.0]),
+                str(table["rank"].iloc[row]),
+                tuple(xyz[row] + [0.0, 0.0, 70.0]),
                 QColor(ctx.theme.text),
                 14,
                 bold=True,
@@ -341,15 +357,3 @@ def text(words: str, place: tuple[float, ...], colour: QColor, size: int, bold: 
     prop.SetBold(bold)
     prop.SetJustificationToCentered()
     return out
-
-
-def paint_nothing(ctx: Context, origin: FloatArray, entry: Entry, item: Item) -> list[vtkProp3D]:
-    """A page is paper: it has no place on the ground."""
-    return []
-
-
-PAINTERS: dict[str, Painter] = {
-    "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
-    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
-    "electrodes": paint_electrodes, "picture": paint_picture, "page": paint_nothing,
-}  # fmt: skip

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
-from ...core.compute.geometry.planes import SectionPlane, cut_surface
+from ...core.compute.geometry.planes import cut_surface
 from ...core.compute.geometry.sampling import bilinear, cell_values
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
@@ -20,18 +18,18 @@ from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
-from .colours import colour_values
-from .map_painters import surface_colour
+from .colours import colour_values, shown
+from .map_painters import surface_colour, surface_shown, target_colours, targets_shown
+from .views import SectionView
 
-Painter = Callable[[Context, SectionPlane, Entry, Item], list[pg.GraphicsObject]]
 BAR_METRES = 34.0
 
 
-def paint_grid(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_grid(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Grid)
-    count = int(np.clip(plane.length / item.dx * 2, 50, 4000))
-    along = np.linspace(0.0, plane.length, count)
-    x, y = plane.to_map(along)
+    count = int(np.clip(view.plane.length / item.dx * 2, 50, 4000))
+    along = np.linspace(0.0, view.plane.length, count)
+    x, y = view.plane.to_map(along)
     values = bilinear(item.values, item.x0, item.y0, item.dx, item.dy, x, y)
     if item.is_ground:
         curve = pg.PlotCurveItem(along, values, pen=pg.mkPen(ctx.theme.text, width=1.6), connect="finite")
@@ -50,15 +48,15 @@ def paint_grid(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> l
     )
 
 
-def _near(ctx: Context, plane: SectionPlane, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    along, off = plane.to_plane(x, y)
-    return along, (np.abs(off) <= ctx.corridor) & (along >= 0) & (along <= plane.length)
+def _near(view: SectionView, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    along, off = view.plane.to_plane(x, y)
+    return along, (np.abs(off) <= view.corridor) & (along >= 0) & (along <= view.plane.length)
 
 
-def paint_points(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_points(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, PointSet)
     x, y, z = (item.table[c].to_numpy(float) for c in "xyz")
-    along, near = _near(ctx, plane, x, y)
+    along, near = _near(view, x, y)
     z = z.copy()
     missing = near & ~np.isfinite(z)
     dem = ctx.ground()
@@ -74,10 +72,10 @@ def paint_points(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) ->
     return list(marks)
 
 
-def paint_lines(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_lines(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, SurveyLines)
     x, y, z = (item.table[c].to_numpy(float) for c in "xyz")
-    along, near = _near(ctx, plane, x, y)
+    along, near = _near(view, x, y)
     rows = np.flatnonzero(near & np.isfinite(z))
     attribute = ctx.attribute_of(entry)
     legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
@@ -85,10 +83,10 @@ def paint_lines(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
     return list(flat.markers(along[rows], z[rows], legend, values, 5, 3, "o", QColor(ctx.theme.faint)))
 
 
-def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, HoleSet)
     s = item.stations
-    along, near = _near(ctx, plane, s["x"].to_numpy(float), s["y"].to_numpy(float))
+    along, near = _near(view, s["x"].to_numpy(float), s["y"].to_numpy(float))
     hole, z = s["hole"].to_numpy(), s["z"].to_numpy(float)
     same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1]
     az = np.column_stack([along, z])
@@ -101,24 +99,25 @@ def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
     hit = table_with(item, attribute)
     if hit is not None:
         table = hit[1]
-        _, inside = _near(ctx, plane, table["x"].to_numpy(float), table["y"].to_numpy(float))
+        _, inside = _near(view, table["x"].to_numpy(float), table["y"].to_numpy(float))
         rows = table[inside]
-        a0, _ = plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
-        a1, _ = plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
+        a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
+        a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
         start, stop = np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
         legend = ctx.legend(attribute, item)
         out += flat.coloured_pieces(start, stop, legend, rows[attribute].to_numpy(), 5.0, 10)
         if not legend.classes and len(rows):
-            out += _bars(start, stop, rows[attribute].to_numpy(float), legend, ctx.exaggeration)
+            keep = shown(legend, rows[attribute].to_numpy())
+            out += _bars(start[keep], stop[keep], rows[attribute].to_numpy(float)[keep], legend, view.exaggeration)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
-        along, inside = _near(ctx, plane, spots[1]["x"].to_numpy(float), spots[1]["y"].to_numpy(float))
+        along, inside = _near(view, spots[1]["x"].to_numpy(float), spots[1]["y"].to_numpy(float))
         at = spots[1][inside]
         out += flat.markers(
             along[inside], at["z"].to_numpy(float), ctx.legend(attribute, item), at[attribute].to_numpy(), 5, 10
         )
     collars = item.collars
-    a, inside = _near(ctx, plane, collars["x"].to_numpy(float), collars["y"].to_numpy(float))
+    a, inside = _near(view, collars["x"].to_numpy(float), collars["y"].to_numpy(float))
     rows_in = np.flatnonzero(inside)
     out.append(
         flat.Labels(
@@ -133,11 +132,11 @@ def paint_holes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> 
     return out
 
 
-def paint_electrodes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_electrodes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     """Readings below the middle of their electrodes, at their median depth of investigation."""
     assert isinstance(item, ElectrodeSurvey)
     t = item.table
-    along, near = _near(ctx, plane, t["x"].to_numpy(float), t["y"].to_numpy(float))
+    along, near = _near(view, t["x"].to_numpy(float), t["y"].to_numpy(float))
     z = t["z"].to_numpy(float)
     rows = np.flatnonzero(near & np.isfinite(z))
     attribute = ctx.attribute_of(entry)
@@ -145,14 +144,9 @@ def paint_electrodes(ctx: Context, plane: SectionPlane, entry: Entry, item: Item
     values = t[attribute].to_numpy()[rows] if legend else None
     out: list[pg.GraphicsObject] = list(flat.markers(along[rows], z[rows], legend, values, 6, 3, "s"))
     e = item.electrodes
-    at, by = _near(ctx, plane, e["x"].to_numpy(float), e["y"].to_numpy(float))
+    at, by = _near(view, e["x"].to_numpy(float), e["y"].to_numpy(float))
     out += flat.markers(at[by], e["z"].to_numpy(float)[by], None, None, 4, 6, "t", QColor(ctx.theme.text))
     return out
-
-
-def paint_picture(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
-    """A picture lies on the ground: a section shows nothing of it."""
-    return []
 
 
 def _bars(
@@ -172,22 +166,24 @@ def _bars(
     return list(flat.coloured_pieces((middle + shift * 4.0)[good], end[good], legend, values[good], 1.6, 9.5))
 
 
-def paint_surface(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_surface(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Surface)
-    pieces = cut_surface(item.vertices, item.triangles, plane).reshape(-1, 2)
-    keep = np.repeat((pieces[::2, 0] >= 0) & (pieces[::2, 0] <= plane.length), 2)
+    if not surface_shown(ctx, item):
+        return []
+    pieces = cut_surface(item.vertices, item.triangles, view.plane).reshape(-1, 2)
+    keep = np.repeat((pieces[::2, 0] >= 0) & (pieces[::2, 0] <= view.plane.length), 2)
     return [flat.plain_pieces(pieces[keep], surface_colour(ctx, item), 2.0, 7)]
 
 
-def paint_blocks(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, BlockModel)
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
         return []
     step = min(item.dx, item.dy) / 4.0
-    count = int(np.clip(plane.length / step, 10, 2000))
-    along = (np.arange(count) + 0.5) * plane.length / count
-    x, y = plane.to_map(along)
+    count = int(np.clip(view.plane.length / step, 10, 2000))
+    along = (np.arange(count) + 0.5) * view.plane.length / count
+    x, y = view.plane.to_map(along)
     nz = item.shape[2]
     z = item.z0 + item.dz * (np.arange(nz) + 0.5)
     values = cell_values(
@@ -201,24 +197,24 @@ def paint_blocks(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) ->
         *np.broadcast_arrays(x[None, :], y[None, :], z[:, None]),
     )
     rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
-    return [flat.image(rgba, 0.0, item.z0, plane.length, nz * item.dz, -10, 0.8)]
+    return [flat.image(rgba, 0.0, item.z0, view.plane.length, nz * item.dz, -10, 0.8)]
 
 
-def paint_features(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_features(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     """Where lines and outlines cross the section line: short strokes through the ground, in their colour."""
     assert isinstance(item, Features)
     dem = ctx.ground()
     if dem is None or not len(item.vertices):
         return []
-    along, off = plane.to_plane(item.vertices[:, 0], item.vertices[:, 1])
+    along, off = view.plane.to_plane(item.vertices[:, 0], item.vertices[:, 1])
     first = segment_starts(item)
     hit = first[(off[first] > 0) != (off[first + 1] > 0)]
     at = along[hit] + (off[hit] / (off[hit] - off[hit + 1])) * (along[hit + 1] - along[hit])
-    good = (at >= 0) & (at <= plane.length)
+    good = (at >= 0) & (at <= view.plane.length)
     hit, at = hit[good], at[good]
     if not len(at):
         return []
-    x, y = plane.to_map(at)
+    x, y = view.plane.to_map(at)
     z = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
     part = np.searchsorted(item.starts, hit, "right") - 1
     attribute = ctx.attribute_of(entry)
@@ -230,14 +226,16 @@ def paint_features(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) 
     return list(flat.coloured_pieces(start, stop, ctx.legend(attribute, item), values, 2.5, 6))
 
 
-def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
+def paint_targets(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, TargetSet)
-    t = item.table
-    along, near = _near(ctx, plane, t["x"].to_numpy(float), t["y"].to_numpy(float))
+    t = targets_shown(ctx, entry, item)
+    along, near = _near(view, t["x"].to_numpy(float), t["y"].to_numpy(float))
     rows = np.flatnonzero(near)
     z = t["z"].to_numpy(float)
+    colours = target_colours(ctx, entry, item, t)
     out: list[pg.GraphicsObject] = []
     for row in rows:
+        out += flat.markers(along[row : row + 1], z[row : row + 1] + 26.0, None, None, 13, 14, "o", colours[row])
         stem = pg.PlotCurveItem(
             [along[row], along[row]], [z[row], z[row] + 26], pen=pg.mkPen(ctx.theme.text, width=1.2)
         )
@@ -247,15 +245,3 @@ def paint_targets(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -
             flat.label(str(t["rank"].iloc[row]), along[row], z[row] + 26, ctx.theme.text, 15, (0.5, 1.0), bold=True),
         ]
     return out
-
-
-def paint_nothing(ctx: Context, plane: SectionPlane, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
-    """A page is paper: it has no place on the ground."""
-    return []
-
-
-PAINTERS: dict[str, Painter] = {
-    "grid": paint_grid, "points": paint_points, "lines": paint_lines, "holes": paint_holes,
-    "surface": paint_surface, "blocks": paint_blocks, "targets": paint_targets, "features": paint_features,
-    "electrodes": paint_electrodes, "picture": paint_picture, "page": paint_nothing,
-}  # fmt: skip

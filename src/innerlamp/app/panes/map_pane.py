@@ -14,14 +14,14 @@ from PySide6.QtWidgets import QPushButton
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.compute.geometry.sketching import is_area
 from ...core.formats.features import shapes_of
-from ...core.items.base import Item
 from ...core.items.features import Features
 from ...core.items.holes import HoleSet
-from ...core.project.records import Entry, Notice
+from ...core.project.records import Notice
 from ..context import Context, Cursor, Selection
 from ..painters.contour_lines import level_of
-from ..painters.flat import label
-from ..painters.map_painters import PAINTERS
+from ..painters.flat import faded, label
+from ..painters.layers import Layers
+from ..painters.views import MapView
 from .base import Pane
 from .draw_tool import DrawTool, feature_paths
 from .plot import MetrePlot, Ruler
@@ -49,7 +49,7 @@ class MapPane(Pane):
         self.draw_tool = DrawTool(self)
         self.body.insertWidget(0, self.draw_tool)
         self.drawing.toggled.connect(self.draw_tool.open)
-        self._drawn: dict[str, tuple[object, list[pg.GraphicsObject]]] = {}
+        self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)
         self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
         self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
         self._marked.setZValue(40)
@@ -80,44 +80,19 @@ class MapPane(Pane):
     # ---- drawing
 
     def draw(self) -> None:
-        entries = self.ctx.lit_entries()
-        wanted = {e.id for e in entries}
-        for gone in [i for i in self._drawn if i not in wanted]:
-            self._take_off(gone)
-        for entry in entries:
-            item = self.ctx.item(entry.id)
-            if item is None:
-                continue
-            key = self._look_of(entry, item)
-            if entry.id in self._drawn and self._drawn[entry.id][0] == key:
-                continue
-            self._take_off(entry.id)
-            graphics = PAINTERS[entry.kind](self.ctx, entry, item)
-            for each in graphics:
-                self.plot.addItem(each)
-            self._drawn[entry.id] = (key, graphics)
+        self.layers.update(self.ctx, MapView(), self.ctx.lit_entries())
         self._draw_section()
         self.show_selection(self.ctx.selection)
-        if not self._fitted and self._drawn and not self.ctx.reading:
+        if not self._fitted and self.layers and not self.ctx.reading:
             self._fitted = True
             self.fit()
 
-    def _look_of(self, entry: Entry, item: Item) -> object:
-        attribute, look = self.ctx.attribute_of(entry), self.ctx.style(entry.id)
-        legend = self.ctx.legend(attribute, item) if attribute in entry.attributes else None
-        return entry.version, entry.name, attribute, legend, look, self.ctx.theme.name
-
-    def _take_off(self, item: str) -> None:
-        for each in self._drawn.pop(item, (None, []))[1]:
-            self.plot.removeItem(each)
-
     def drawn_items(self) -> list[str]:
         """Ids of the items on the map."""
-        return list(self._drawn)
+        return self.layers.items()
 
     def on_project(self) -> None:
-        for item in list(self._drawn):
-            self._take_off(item)
+        self.layers.clear()
         self._fitted = False
         self.redraw()
 

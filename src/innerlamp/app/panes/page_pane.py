@@ -18,7 +18,7 @@ from ...core.items.holes import HoleSet
 from ...core.items.page import MOST_PICTURE, Element, Page
 from ..context import Context
 from ..pages import editing
-from ..pages.writing import BLEED, ENDINGS, element_picture, write_page
+from ..pages.writing import BLEED, ENDINGS, element_picture
 from .base import ItemPane
 
 _HANDLE = 7.0
@@ -467,17 +467,9 @@ class PagePane(ItemPane):
         """Write the page to a file and say so."""
         if self.page is None:
             return
-        page = self.page
         target = path if path.suffix.lower() in ENDINGS else path.with_name(path.name + ".pdf")
-
-        def work() -> None:
-            problems = write_page(self.ctx, page, target)
-            self.ctx.say(
-                f"Written: {target}" + (f", without {'; '.join(problems)}" if problems else ""),
-                "look" if problems else "good",
-            )
-
-        self.ctx.guard(work)
+        if self.ctx.session is not None:
+            self.ctx.guard(self.ctx.session.desk.export, [self.id], target)
 
     def _template(self) -> None:
         name = self.page.name if self.page else "page"

@@ -16,8 +16,10 @@ from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
 
 from ..context import Context, Cursor, Selection
+from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
-from ..painters.scene_painters import PAINTERS, actor, text
+from ..painters.scene_painters import actor, text
+from ..painters.views import SceneView
 from .base import Pane
 from .boxes import choice_box
 from .map_pane import selected_places
@@ -84,7 +86,7 @@ class ScenePane(Pane):
         self.scale = CornerScale(self.renderer)
         self._observers = [self.interactor.AddObserver("InteractionEvent", lambda *_: self._update_caption())]
         self.origin = np.zeros(3)
-        self._drawn: dict[str, tuple[object, list[vtkProp3D]]] = {}
+        self.layers = Layers(self.renderer.AddViewProp, self.renderer.RemoveViewProp, faded_prop)
         self._fixtures: list[vtkProp3D] = []
         self._cursor = actor(cube(14.0), QColor(ctx.theme.lit), lit=False)
         self._cursor.VisibilityOff()
@@ -103,44 +105,18 @@ class ScenePane(Pane):
         ctx = self.ctx
         self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
         entries = ctx.lit_entries()
-        if not self._drawn:
+        if not self.layers:
             self._place_origin()
-        wanted = {e.id for e in entries}
-        for gone in [i for i in self._drawn if i not in wanted]:
-            self._take_off(gone)
         draped = any(e.kind == "grid" and "elevation" not in e.attributes for e in entries)
-        for entry in entries:
-            item = ctx.item(entry.id)
-            if item is None or (
-                entry.kind in ("grid", "points")
-                and ctx.ground() is None
-                and any("elevation" in e.attributes for e in ctx.entries())
-            ):
-                continue
-            attribute = ctx.attribute_of(entry)
-            legend = ctx.legend(attribute, item) if attribute in entry.attributes else None
-            key = (
-                entry.version,
-                attribute,
-                legend,
-                ctx.theme.name,
-                draped if entry.kind == "grid" else None,
-                ctx.ground() is None,
-            )
-            if entry.id in self._drawn and self._drawn[entry.id][0] == key:
-                continue
-            self._take_off(entry.id)
-            props = PAINTERS[entry.kind](ctx, self.origin, entry, item)
-            for prop in props:
-                self.renderer.AddViewProp(prop)
-            self._drawn[entry.id] = (key, props)
+        x, y, z = self.origin.tolist()
+        self.layers.update(ctx, SceneView((x, y, z), draped), entries, wait=True)
         self._words_on_top()
         self._stretch()
         self._dress()
         self._update_caption()
         self._draw_section()
         self.show_selection(ctx.selection, render=False)
-        if not self._fitted and self._drawn and not ctx.reading:
+        if not self._fitted and self.layers and not ctx.reading:
             self._fitted = True
             self.look(next(iter(VIEWS)))
         self.render_soon()
@@ -152,32 +128,26 @@ class ScenePane(Pane):
         if len(good):
             self.origin = np.array([good[:, 0].min(), good[:, 2].min(), 0.0])
 
-    def _take_off(self, item: str) -> None:
-        for prop in self._drawn.pop(item, (None, []))[1]:
-            self.renderer.RemoveViewProp(prop)
-
     def _words_on_top(self) -> None:
         # Translucent surfaces are drawn in the order of the props: words added last stay readable.
-        for _, props in self._drawn.values():
-            for prop in props:
-                if prop.IsA("vtkBillboardTextActor3D"):
-                    self.renderer.RemoveViewProp(prop)
-                    self.renderer.AddViewProp(prop)
+        for prop in self.layers.graphics():
+            if prop.IsA("vtkBillboardTextActor3D"):
+                self.renderer.RemoveViewProp(prop)
+                self.renderer.AddViewProp(prop)
 
     def _stretch(self) -> None:
         factor = self.ctx.exaggeration
-        for _, props in self._drawn.values():
-            for prop in props:
-                prop.SetScale(1.0, 1.0, 1.0)
-                if prop.IsA("vtkBillboardTextActor3D"):
-                    x, y, z = prop.GetPosition()
-                    base = getattr(prop, "base_z", None)
-                    if base is None:
-                        base = z
-                        prop.base_z = z  # type: ignore[attr-defined]
-                    prop.SetPosition(x, y, base * factor)
-                else:
-                    prop.SetScale(1.0, 1.0, factor)
+        for prop in self.layers.graphics():
+            prop.SetScale(1.0, 1.0, 1.0)
+            if prop.IsA("vtkBillboardTextActor3D"):
+                x, y, z = prop.GetPosition()
+                base = getattr(prop, "base_z", None)
+                if base is None:
+                    base = z
+                    prop.base_z = z
+                prop.SetPosition(x, y, base * factor)
+            else:
+                prop.SetScale(1.0, 1.0, factor)
 
     def _dress(self) -> None:
         back = QColor(self.ctx.theme.canvas)
@@ -244,11 +214,10 @@ class ScenePane(Pane):
 
     def drawn_items(self) -> list[str]:
         """Ids of the items in the scene."""
-        return [i for i, (_, props) in self._drawn.items() if props]
+        return self.layers.items()
 
     def on_project(self) -> None:
-        for item in list(self._drawn):
-            self._take_off(item)
+        self.layers.clear()
         self._fitted = False
         self.redraw()
 
@@ -330,7 +299,7 @@ class ScenePane(Pane):
     # ---- cursor, selection, picking
 
     def show_cursor(self, cursor: Cursor) -> None:
-        show = np.isfinite(cursor.x) and np.isfinite(cursor.z) and cursor.source != self.kind and bool(self._drawn)
+        show = np.isfinite(cursor.x) and np.isfinite(cursor.z) and cursor.source != self.kind and bool(self.layers)
         self._cursor.SetVisibility(bool(show))
         if show:
             x, y, z = np.array([cursor.x, cursor.y, cursor.z]) - self.origin
@@ -431,9 +400,16 @@ class ScenePane(Pane):
         self._frame.stop()
         for observer in self._observers:
             self.interactor.RemoveObserver(observer)
-        for item in list(self._drawn):
-            self._take_off(item)
+        self.layers.clear()
         self.renderer.RemoveAllViewProps()
         self.window_.Finalize()
         self.canvas.removeEventFilter(self)
         self.canvas.close()
+
+
+def faded_prop(prop: vtkProp3D, opacity: float) -> None:
+    """Give a prop a share of the opacity that it was drawn with."""
+    look = prop.GetTextProperty() if prop.IsA("vtkBillboardTextActor3D") else prop.GetProperty()  # type: ignore[attr-defined]
+    if not hasattr(prop, "full_opacity"):
+        prop.full_opacity = look.GetOpacity()  # type: ignore[attr-defined]
+    look.SetOpacity(prop.full_opacity * opacity)  # type: ignore[attr-defined]

@@ -13,7 +13,9 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.holes import HoleSet, table_with
 from ..context import Context, Cursor, Selection
-from ..painters.section_painters import PAINTERS
+from ..painters.flat import faded
+from ..painters.layers import Layers
+from ..painters.views import SectionView
 from .base import Pane, overlay
 from .boxes import choice_box
 from .map_pane import selected_places
@@ -47,7 +49,7 @@ class SectionPane(Pane):
         self.tools.addWidget(self.width_box)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
-        self._graphics: list[pg.GraphicsObject] = []
+        self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)
         self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
         for line in self._cross:
             line.setZValue(39)
@@ -68,9 +70,6 @@ class SectionPane(Pane):
         self.redraw()
 
     def draw(self) -> None:
-        for each in self._graphics:
-            self.plot.removeItem(each)
-        self._graphics.clear()
         plane, ctx = self.ctx.section, self.ctx
         self._hint.setVisible(plane is None)
         if not self.width_box.hasFocus():
@@ -78,14 +77,10 @@ class SectionPane(Pane):
         self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
         self.plot.getViewBox().setAspectLocked(True, 1.0 / ctx.exaggeration)
         if plane is None:
+            self.layers.clear()
             self.caption.hide()
             return
-        for entry in ctx.lit_entries():
-            item = ctx.item(entry.id)
-            if item is not None:
-                self._graphics += PAINTERS[entry.kind](ctx, plane, entry, item)
-        for each in self._graphics:
-            self.plot.addItem(each)
+        self.layers.update(ctx, SectionView(plane, ctx.corridor, ctx.exaggeration), ctx.lit_entries())
         self.caption.setText(
             f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{ctx.exaggeration:g}"
         )
@@ -100,10 +95,11 @@ class SectionPane(Pane):
 
     def drawn_count(self) -> int:
         """How many graphics are on the section."""
-        return len(self._graphics)
+        return len(self.layers.graphics())
 
     def on_project(self) -> None:
         self._plane = None
+        self.layers.clear()
         self.redraw()
 
     def on_section(self) -> None:

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-import shutil
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from ...core.errors import Cancelled, LampError, ProjectError
 from ...core.jobs.runner import Job, Runner
+from ...core.jobs.worker import clear_staging
 from ...core.project import freshness, trail
 from ...core.project.store import Moved, Store
 from ...core.running import execute
+from ...core.running.errands import prepare_export
+from ...core.running.execute import Task
 from ...core.signal import Signal
 
 _TRIES = 5
@@ -80,24 +83,33 @@ class JobDesk:
         return job
 
     def _go(self, job: Job) -> None:
-        if job.task.instant and all(self.store.loaded(version) for version in job.task.manifests):
-            self._now(job)
+        task = job.task
+        if isinstance(task, Task) and task.instant and all(self.store.loaded(version) for version in task.manifests):
+            self._now(job, task)
             return
         self.runner.hand_over(job)
         self.changed.emit([job])
 
-    def _now(self, job: Job) -> None:
+    def _now(self, job: Job, task: Task) -> None:
         """Carry an instant edit out in this thread."""
         job.state, job.started = "running", time.monotonic()
         try:
-            job.made = execute.perform(job.task, at_hand={v: self.store.load("", v) for v in job.task.manifests})
+            job.made = execute.perform(task, at_hand={v: self.store.load("", v) for v in task.manifests})
             job.state = "done"
         except LampError as error:
             job.state, job.error, job.message = "failed", error, str(error)
-            shutil.rmtree(job.task.staging, ignore_errors=True)
+            clear_staging(job.task.staging)
         job.ended = time.monotonic()
         self._ended(job)
         self.changed.emit([job])
+
+    def export(self, items: list[str], path: Path) -> Job:
+        """Write items as they are now to a file, in a worker."""
+        job = self.runner.new(prepare_export(self.store, items, path))
+        self.jobs.append(job)
+        self.runner.hand_over(job)
+        self.changed.emit([job])
+        return job
 
     def again(self, item: str) -> None:
         """Make an item again: what is stale of its run from its inputs, an import from its files.
@@ -159,30 +171,43 @@ class JobDesk:
         for job in changed:
             if job.id not in mine:  # of a session that was closed meanwhile
                 if not job.active:
-                    shutil.rmtree(job.task.staging, ignore_errors=True)
+                    clear_staging(job.task.staging)
             elif not job.active:
                 self._ended(job)
         if any(job.id in mine for job in changed):
             self.changed.emit([job for job in changed if job.id in mine])
 
     def _ended(self, job: Job) -> None:
+        task = job.task
+        if not isinstance(task, Task):
+            self._written(job)
+            return
         if job.state == "done" and job.made is not None:
-            self._land(job)
+            self._land(job, task, job.made)
         elif job.state == "failed" and job.error is not None:
             self.said.emit(str(job.error), "bad")
         elif job.state == "cancelled":
             self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
-        if job.state in ("failed", "cancelled") and job.task.refresh:
-            for item in job.task.items:
+        if job.state in ("failed", "cancelled") and task.refresh:
+            for item in task.items:
                 self._failed[item] = self._wanted(item)
         if not job.active:
             self._next(job)
             if job.state != "done":
                 self.keep_fresh()
 
-    def _land(self, job: Job) -> None:
-        made, task = job.made, job.task
-        assert made is not None
+    def _written(self, job: Job) -> None:
+        if job.state == "done":
+            problems = [line for line in job.files if line.startswith("without ")]
+            files = [line for line in job.files if line not in problems]
+            text = "Written: " + ", ".join(files) + (f", {'; '.join(problems)}" if problems else "")
+            self.said.emit(text, "look" if problems else "good")
+        elif job.state == "failed":
+            self.said.emit(str(job.error), "bad")
+        else:
+            self.said.emit(f"{job.task.label} was cancelled.", "note")
+
+    def _land(self, job: Job, task: Task, made: execute.Made) -> None:
         cause = self._causes.get(job.id)
         light = [
             slot
@@ -216,7 +241,7 @@ class JobDesk:
 
     def _lost(self, job: Job, why: str) -> None:
         job.state, job.message, job.error = "failed", why, ProjectError(why)
-        shutil.rmtree(job.task.staging, ignore_errors=True)
+        clear_staging(job.task.staging)
         self.said.emit(f"The result of '{job.task.label}' could not be stored: {why}", "bad")
 
     def _prepare_again(self, job: Job, wish: _Wish) -> None:
@@ -233,8 +258,9 @@ class JobDesk:
         """Let the edit that waits behind a job have its turn."""
         self._wishes.pop(job.id, None)
         self._causes.pop(job.id, None)
-        for item in job.task.items:
-            if job.task.refresh or item not in self._queues:
+        task = job.task
+        for item in task.items if isinstance(task, Task) else ():
+            if not isinstance(task, Task) or task.refresh or item not in self._queues:
                 continue
             queue = self._queues[item]
             if not queue:
@@ -256,7 +282,7 @@ class JobDesk:
         """Start making stale items again whose inputs are ready; what failed waits until an input changes."""
         if self.closed or not self.store.writable:
             return
-        running = {i for job in self.jobs if job.active for i in job.task.items}
+        running = {i for j in self.jobs if j.active and isinstance(j.task, Task) for i in j.task.items}
         for group in trail.next_to_refresh(self.store):
             todo = [i for i in group if self._failed.get(i) != self._wanted(i)]
             if not todo or running & set(group):

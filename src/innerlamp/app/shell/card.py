@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ...core.formats.table import export, formats_for
+from ...core.formats.table import formats_for
 from ...core.items.base import Item
 from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
@@ -28,7 +28,7 @@ from ...core.project.records import Entry, Notice
 from ..context import Context
 from .difference import DifferenceCard
 from .item_history import HistoryList
-from .looks import UnitList, symbol_rows
+from .looks import OpacitySlider, UnitList, symbol_rows
 
 
 class Card(QScrollArea):
@@ -106,11 +106,14 @@ class Card(QScrollArea):
         box.addLayout(grid)
 
     def _colours(self, box: QVBoxLayout, entry: Entry, item: Item) -> None:
-        if not entry.attributes or "elevation" in entry.attributes:
-            return
         form = QFormLayout()
         form.setVerticalSpacing(3)
         form.setHorizontalSpacing(8)
+        if not entry.attributes or "elevation" in entry.attributes:
+            if entry.kind != "page":
+                form.addRow("Opacity", OpacitySlider(self.ctx, entry))
+                box.addLayout(form)
+            return
         chosen = self.ctx.attribute_of(entry)
         pick = QComboBox()
         pick.setObjectName("colourBy")
@@ -125,6 +128,7 @@ class Card(QScrollArea):
                 self._ramp(form, legend)
         if entry.kind == "points" and isinstance(item, PointSet) and item.role != "structures":
             symbol_rows(self.ctx, form, entry, item)
+        form.addRow("Opacity", OpacitySlider(self.ctx, entry))
         box.addLayout(form)
         if chosen in entry.attributes and 0 < len(legend.classes) <= 24:
             box.addWidget(UnitList(self.ctx, legend, patterns=entry.kind == "features"))
@@ -153,7 +157,7 @@ class Card(QScrollArea):
         cut = QLineEdit("" if legend.cutoff is None else f"{legend.cutoff:g}")
         cut.setObjectName("legend_cutoff")
         cut.setPlaceholderText("none")
-        cut.setToolTip("Grids and cells below this value are hidden, in all panes")
+        cut.setToolTip("What lies below this value is hidden, in all panes")
         cut.editingFinished.connect(lambda: self._number(cut, legend, "cutoff"))
         form.addRow(f"Cut-off{f' ({legend.unit})' if legend.unit else ''}", cut)
 
@@ -239,16 +243,8 @@ class Card(QScrollArea):
             self.export_to(entry.id, Path(path))
 
     def export_to(self, item: str, path: Path) -> None:
-        """Write an item to a file and say which files were written."""
-
-        def work() -> None:
-            assert self.ctx.store is not None
-            files = export(
-                self.ctx.store.load(item),
-                path
-                if path.suffix
-                else path.with_suffix(formats_for(self.ctx.store.entry(item).kind)[0].extensions[0]),
-            )
-            self.ctx.say("Written: " + ", ".join(str(f) for f in files), "good")
-
-        self.ctx.guard(work)
+        """Write an item to a file in the background; the strip says which files were written."""
+        session, entry = self.ctx.session, self.ctx.entry(item)
+        if session is not None and entry is not None:
+            ending = formats_for(entry.kind)[0].extensions[0]
+            self.ctx.guard(session.desk.export, [item], path if path.suffix else path.with_suffix(ending))

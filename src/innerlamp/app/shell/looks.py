@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QColorDialog,
@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QSlider,
     QToolButton,
     QWidget,
 )
@@ -72,6 +73,41 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
     least.editingFinished.connect(typed)
     labels.addWidget(least, 1)
     form.addRow("Labels", labels)
+
+
+class OpacitySlider(QSlider):
+    """How much of an item covers what lies under it, in percent; each stop of the hand is one change."""
+
+    def __init__(self, ctx: Context, entry: Entry) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.ctx, self.id = ctx, entry.id
+        self.setObjectName("opacity")
+        self.setRange(5, 100)
+        self.setSingleStep(5)
+        self.setPageStep(20)
+        self.setValue(round(entry.style.opacity * 100))
+        self._tip()
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(200)
+        self._rest.timeout.connect(self._set)
+        self.valueChanged.connect(self._moved)
+        self.sliderReleased.connect(self._set)
+
+    def _moved(self) -> None:
+        self._tip()
+        self._rest.start()
+
+    def _tip(self) -> None:
+        self.setToolTip(f"Opacity: {self.value()} %")
+
+    def _set(self) -> None:
+        if self.isSliderDown():
+            return
+        self._rest.stop()
+        style = self.ctx.style(self.id)
+        if round(style.opacity * 100) != self.value():
+            self.ctx.restyle(self.id, replace(style, opacity=self.value() / 100.0))
 
 
 def swatch(colour: str, pattern: str, wide: int = 22, high: int = 14) -> QIcon:

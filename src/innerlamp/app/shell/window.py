@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.declaring.operation import AREAS
-from ...core.formats.table import export_together
 from .. import settings
+from ..background import Lane
 from ..context import Context
 from ..theme.theme import THEMES, apply_theme
 from .card import Card
@@ -114,7 +114,7 @@ class Window(QMainWindow):
         self._action(view, "&Fit all panes", QKeySequence("Ctrl+Home"), self.centre.fit_all)
         view.addSeparator()
         self._action(view, "&Paper or night", QKeySequence("Ctrl+T"), self.toggle_theme)
-        self._action(helps, "&Keys", QKeySequence.StandardKey.HelpContents, self.show_keys)
+        self._action(helps, "&Keys", QKeySequence("Ctrl+F1"), self.show_keys)
 
     def _action(self, menu, text, keys, run) -> QAction:  # type: ignore[no-untyped-def]
         action = QAction(text, self)
@@ -200,14 +200,12 @@ class Window(QMainWindow):
             return
         path, _ = QFileDialog.getSaveFileName(self, "Write all", f"{store.name}.omf", "Open Mining Format (*.omf)")
         if path:
-            self.ctx.guard(self._write_all, Path(path if path.lower().endswith(".omf") else f"{path}.omf"))
+            self._write_all(Path(path if path.lower().endswith(".omf") else f"{path}.omf"))
 
     def _write_all(self, path: Path) -> None:
-        store = self.ctx.store
-        assert store is not None
-        items = [store.load(e.id) for e in store.entries() if not e.dated]
-        export_together(items, path)
-        self.ctx.say(f"{len(items)} items written to {path.name}", "good")
+        if self.ctx.session is not None:
+            items = [e.id for e in self.ctx.entries() if not e.dated]
+            self.ctx.guard(self.ctx.session.desk.export, items, path)
 
     def save_now(self) -> None:
         self._remember()
@@ -256,7 +254,7 @@ class Window(QMainWindow):
 
     def settled(self) -> bool:
         """Whether nothing is being read or waits to be drawn."""
-        return not self.ctx.reading and all(p.settled for p in self.centre.panes())
+        return not self.ctx.reading and not Lane.waiting and all(p.settled for p in self.centre.panes())
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
         running = [j.task.label for j in self.ctx.jobs if j.active]

@@ -81,6 +81,21 @@ def with_parts(item: Features, parts: Sequence[FloatArray]) -> Features:
     return dataclasses.replace(item, vertices=np.concatenate(parts), starts=starts_of(parts))
 
 
+def only(item: Features, rows: np.ndarray) -> Features:
+    """Return the features of some rows, given as a mask."""
+    keep = [k for k in range(len(item.role)) if rows[item.owner[k]]]
+    parts = [item.vertices[item.starts[k] : item.starts[k + 1]] for k in keep]
+    number = np.cumsum(rows) - 1
+    return dataclasses.replace(
+        item,
+        table=item.table[rows].reset_index(drop=True),
+        vertices=np.concatenate(parts) if parts else np.empty((0, 3)),
+        starts=starts_of(parts),
+        owner=number[item.owner[keep]] if keep else item.owner[:0],
+        role=item.role[keep] if keep else item.role[:0],
+    )
+
+
 def one_each(paths: Sequence[FloatArray], role: int, z: Sequence[FloatArray] | None = None) -> dict[str, Any]:
     """Return vertices, starts, owners and roles of features that are one path (n, 2) each; without `z` they lie nowhere in height."""
     xy = np.concatenate(paths) if paths else np.empty((0, 2))

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import itertools
 import multiprocessing
-import shutil
 import signal
 import time
 from collections import deque
@@ -19,8 +18,9 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ..errors import Cancelled, LampError
+from ..running.errands import Export
 from ..running.execute import Made, Task
-from .worker import serve
+from .worker import clear_staging, serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
 _PATIENCE = 0.4  # seconds that a job gets to stop by itself before its worker is ended
@@ -31,7 +31,7 @@ class Job:
     """One task on its way; `outcome` is what the operation itself said at its end, '' if nothing."""
 
     id: int
-    task: Task
+    task: Task | Export
     state: State = "waiting"
     fraction: float = 0.0
     message: str = "Waiting"
@@ -41,6 +41,7 @@ class Job:
     started: float = 0.0
     ended: float = 0.0
     made: Made | None = None
+    files: tuple[str, ...] = ()
     error: LampError | None = None
 
     @property
@@ -85,7 +86,7 @@ class Runner:
         while len(self._workers) < self._count:
             self._workers.append(self._new_worker())
 
-    def new(self, task: Task) -> Job:
+    def new(self, task: Task | Export) -> Job:
         """Return a job that waits to be handed over by `hand_over`."""
         return Job(next(self._numbers), task)
 
@@ -95,7 +96,7 @@ class Runner:
         self._waiting.append(job)
         self.start()
 
-    def submit(self, task: Task) -> Job:
+    def submit(self, task: Task | Export) -> Job:
         """Queue a task."""
         job = self.new(task)
         self.hand_over(job)
@@ -151,7 +152,7 @@ class Runner:
         """End all workers at once."""
         for worker in self._workers:
             if worker.job:
-                shutil.rmtree(worker.job.task.staging, ignore_errors=True)
+                clear_staging(worker.job.task.staging)
             worker.connection.close()
             worker.process.kill()
         for worker in self._workers:
@@ -192,7 +193,11 @@ class Runner:
                             job.curve.append((measures.get("iteration", len(job.curve) + 1.0), measures["misfit"]))
                 elif message[0] == "done":
                     self._end(worker, "done", None)
-                    job.made, job.fraction = message[2], 1.0
+                    job.fraction = 1.0
+                    if isinstance(message[2], Made):
+                        job.made = message[2]
+                    else:
+                        job.files = message[2]
                 else:
                     error = message[2]
                     self._end(worker, "cancelled" if isinstance(error, Cancelled) else "failed", error)
@@ -210,7 +215,7 @@ class Runner:
     def _bury(self, worker: _Worker, changed: dict[int, Job]) -> None:
         job = worker.job
         if job is not None:
-            shutil.rmtree(job.task.staging, ignore_errors=True)
+            clear_staging(job.task.staging)
             changed[job.id] = job
             if worker.asked_to_stop:
                 self._end(worker, "cancelled", Cancelled())

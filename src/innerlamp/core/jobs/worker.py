@@ -25,6 +25,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
         parent = os.getppid()
         from ..errors import LampError
         from ..progress import CallbackProgress
+        from ..running.errands import Export, carry_out
         from ..running.execute import Task, perform
 
         connection.send(("ready",))
@@ -33,7 +34,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                 job, task = connection.recv()
             except (EOFError, OSError):
                 return
-            assert isinstance(task, Task)
+            assert isinstance(task, Task | Export)
             last = [0.0]
 
             def report(
@@ -46,15 +47,17 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                     last[0] = now
                     connection.send(("progress", job, fraction, message, dict(measures)))
 
-            print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {task.step.params}", file=sys.stderr)
+            told = task.step.params if isinstance(task, Task) else task.path
+            print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {told}", file=sys.stderr)
             try:
-                results = perform(task, CallbackProgress(report, stop.is_set))
+                progress = CallbackProgress(report, stop.is_set)
+                results = perform(task, progress) if isinstance(task, Task) else carry_out(task, progress)
                 connection.send(("done", job, results))
             except LampError as error:
-                shutil.rmtree(task.staging, ignore_errors=True)
+                clear_staging(task.staging)
                 connection.send(("failed", job, error))
             except MemoryError:
-                shutil.rmtree(task.staging, ignore_errors=True)
+                clear_staging(task.staging)
                 connection.send(
                     (
                         "failed",
@@ -64,8 +67,14 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                 )
             except Exception as error:
                 traceback.print_exc()
-                shutil.rmtree(task.staging, ignore_errors=True)
+                clear_staging(task.staging)
                 what = f"the operation failed unexpectedly ({type(error).__name__}: {error})"
                 connection.send(
                     ("failed", job, LampError(what, where=task.label, fix=f"The details are in {log_path}"))
                 )
+
+
+def clear_staging(staging: str) -> None:
+    """Delete what a task left in its staging folder."""
+    if staging:
+        shutil.rmtree(staging, ignore_errors=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
@@ -121,6 +122,23 @@ def spacing_of(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
     InputError
         When all values lie at one place.
     """
+    # A form asks at each change of a number: for the same places of the same item it is worked out once.
+    owner, known = _SPACINGS.get(id(item), (None, {}))
+    if owner is None or owner() is not item:
+        for gone in [number for number, (other, _) in _SPACINGS.items() if other() is None]:
+            del _SPACINGS[gone]
+        known = {}
+        _SPACINGS[id(item)] = (weakref.ref(item), known)
+    key = (len(x), float(x.sum()), float(y.sum()))
+    if key not in known:
+        known[key] = _spacing(item, x, y)
+    return known[key]
+
+
+_SPACINGS: dict[int, tuple[weakref.ref[Item], dict[tuple[int, float, float], tuple[float, float]]]] = {}
+
+
+def _spacing(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
     from ...compute.gridding import minimum_curvature as mc
 
     spacing = mc.typical_spacing(x, y)

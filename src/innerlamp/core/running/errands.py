@@ -1,0 +1,67 @@
+"""Errands: what a worker does beside making items. Writing items to files is the one there is."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..formats.table import export, export_together
+from ..items.page import Page
+from ..progress import SILENT, Progress
+from ..project import payload
+from ..project.store import Store
+
+
+@dataclass(frozen=True)
+class Export:
+    """Items to be written to a file, or several to one; plain data that can be sent to a process."""
+
+    label: str
+    project: str
+    items: tuple[str, ...]
+    manifests: tuple[payload.Manifest, ...]
+    path: str
+    dots_per_inch: float = 300.0
+    staging: str = ""
+    operation: str = "export"
+
+
+def prepare_export(store: Store, items: list[str], path: Path) -> Export:
+    """Return the errand that writes items as they are now."""
+    entries = [store.entry(i) for i in items]
+    what = entries[0].name if len(entries) == 1 else f"{len(entries)} items"
+    manifests = tuple(store.manifest(e.version) for e in entries)
+    return Export(f"Export {what}", str(store.path), tuple(items), manifests, str(path))
+
+
+def carry_out(errand: Export, progress: Progress = SILENT) -> tuple[str, ...]:
+    """Write the files; returns their paths, or after them what a page could not show.
+
+    Raises
+    ------
+    LampError
+        When it can't be written; nothing is left half-written then.
+    """
+    payloads = Path(errand.project) / "payloads"
+    items = []
+    for number, manifest in enumerate(errand.manifests):
+        progress(0.5 * number / len(errand.manifests), "Reading")
+        items.append(payload.read_item(payloads, manifest))
+    progress(0.5, "Writing")
+    path = Path(errand.path)
+    if len(items) == 1 and isinstance(items[0], Page) and path.suffix.lower() != ".json":
+        return _page(errand, items[0], path)
+    files = export(items[0], path) if len(items) == 1 else export_together(items, path)
+    return tuple(str(file) for file in files)
+
+
+def _page(errand: Export, page: Page, path: Path) -> tuple[str, ...]:
+    # The window's painters draw pages; in a worker they draw off the screen.
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from importlib import import_module
+
+    headless = import_module("innerlamp.app.headless")
+    with Store.open(errand.project, write=False) as store:
+        problems = headless.draw_page(store, page, path, errand.dots_per_inch)
+    return (str(path), *(f"without {problem}" for problem in problems))
