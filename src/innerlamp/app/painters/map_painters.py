@@ -20,6 +20,7 @@ from ...core.items.legend import position
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.items.signs import SYMBOLS, line_sign, plane_sign
+from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
@@ -59,19 +60,35 @@ def paint_points(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
             .iloc[:, 0]
             .astype(str)
         )
-        marks = flat.markers(x, y, None, None, 10, 6, "t1", QColor(ctx.theme.text))
-        return [*marks, flat.Labels(list(names), x, y, ctx.theme.text, ctx.theme.panel, 7)]
+        signs = flat.markers(x, y, None, None, 10, 6, "t1", QColor(ctx.theme.text))
+        return [*signs, flat.Labels(list(names), x, y, ctx.theme.text, ctx.theme.panel, 7)]
     if item.role == "structures" and {"dip", "dip direction"} <= set(item.table.columns):
         return _planes(ctx, item, attribute)
-    return _marks(ctx, entry, item, attribute)
+    return marks(ctx, entry, item, attribute, x, y, np.arange(len(x)))
 
 
-def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
-    """Symbols: the colour by one column, the shape by a second, the size by a third; labels where there is space."""
-    t, look = item.table, ctx.style(entry.id)
-    x, y = t["x"].to_numpy(float), t["y"].to_numpy(float)
+def sizes_of(item: PointSet, style: Style, plain: float) -> np.ndarray:
+    """Diameter in pixels of the symbol of each point; 0 where the value that tells it is missing."""
+    size, t = style.size or plain, item.table
+    if style.size_by not in t.columns or t[style.size_by].dtype.kind not in "fiu":
+        return np.full(len(t), size)
+    v = t[style.size_by].to_numpy(float)
+    top = float(np.nanpercentile(v, 99.5)) if np.isfinite(v).any() else 0.0
+    with np.errstate(invalid="ignore"):
+        share = np.sqrt(np.clip(v / top, 0.0, 1.0)) if top > 0 else np.zeros(len(v))
+    return np.where(np.isfinite(share), np.maximum(max(size, 22.0) * share, 1.5), 0.0)
+
+
+def marks(
+    ctx: Context, entry: Entry, item: PointSet, attribute: str, x: np.ndarray, y: np.ndarray, rows: np.ndarray
+) -> list[pg.GraphicsObject]:
+    """Symbols of some rows: colour by one column, shape by a second, size by a third; labels where there is space.
+
+    `x` and `y` are the places of these rows in the view: on the map, or along a section and up.
+    """
+    t, look = item.table.iloc[rows], entry.style
     plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
-    size = look.size or size
+    sizes = sizes_of(item, look, size)[rows]
     colours = np.full((len(t), 3), 68, dtype=np.uint8)
     there = np.ones(len(t), dtype=bool)
     if attribute in t.columns:
@@ -81,20 +98,13 @@ def _marks(ctx: Context, entry: Entry, item: PointSet, attribute: str) -> list[p
             colours[mask] = (colour.red(), colour.green(), colour.blue())
     symbols = np.full(len(t), plain, dtype=object)
     if look.shape_by in t.columns:
-        for name, symbol in symbols_of(t[look.shape_by]).items():
+        for name, symbol in symbols_of(item.table[look.shape_by]).items():
             symbols[t[look.shape_by].astype(str).to_numpy() == name] = symbol
-    sizes = np.full(len(t), size)
-    if look.size_by in t.columns and t[look.size_by].dtype.kind in "fiu":
-        v = t[look.size_by].to_numpy(float)
-        top = float(np.nanpercentile(v, 99.5)) if np.isfinite(v).any() else 0.0
-        with np.errstate(invalid="ignore"):
-            share = np.sqrt(np.clip(v / top, 0.0, 1.0)) if top > 0 else np.zeros(len(v))
-        sizes = np.where(np.isfinite(share), np.maximum(max(size, 22.0) * share, 1.5), 0.0)
     sizes = np.where(there, sizes, 0.0)
     out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
     if look.label_by in t.columns:
         words = [word if on else "" for word, on in zip(label_words(t[look.label_by], look.label_from), there, strict=True)]
-        out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * size))
+        out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * (look.size or size)))
     return out
 
 
@@ -165,7 +175,7 @@ def paint_lines(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[p
 
 
 def paint_electrodes(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
-    """Lines of electrodes with their names; the first electrode of each line is a ring."""
+    """Lines of electrodes with their names, the shallowest reading at each place; the first electrode is a ring."""
     assert isinstance(item, ElectrodeSurvey)
     e = item.electrodes
     xy, line = e[["x", "y"]].to_numpy(float), e["line"].to_numpy()
@@ -173,6 +183,16 @@ def paint_electrodes(ctx: Context, view: MapView, entry: Entry, item: Item) -> l
     ink = QColor(ctx.theme.text)
     pieces = np.stack([xy[:-1][same], xy[1:][same]], axis=1).reshape(-1, 2)
     out: list[pg.GraphicsObject] = [flat.plain_pieces(pieces, ink, 1.4, 3)]
+    attribute, t = ctx.attribute_of(entry), item.table
+    if attribute in t.columns:
+        values = t[attribute].to_numpy()
+        colours = np.full((len(t), 3), 150, dtype=np.uint8)
+        for colour, mask in bins(ctx.legend(attribute, item), values):
+            colours[mask] = _rgb(colour)
+        order = np.argsort(np.nan_to_num(t["z"].to_numpy(float), nan=-np.inf), kind="stable")  # deep ones lowest
+        sizes = np.where(shown(ctx.legend(attribute, item), values), 6.0, 0.0)[order]
+        x, y = t["x"].to_numpy(float)[order], t["y"].to_numpy(float)[order]
+        out.append(PointMarks(x, y, colours[order], sizes, np.full(len(t), "s", dtype=object), 3.5))
     out += flat.markers(xy[:, 0], xy[:, 1], None, None, 3.5, 4, "s", ink)
     first = np.flatnonzero(np.concatenate([[True], ~same]))
     out += flat.markers(xy[first, 0], xy[first, 1], None, None, 9, 5, "o", QColor(ctx.theme.panel))

@@ -6,6 +6,7 @@ Scenes are kept light: surfaces are thinned to what a pane can show, tubes have 
 from __future__ import annotations
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 from vtkmodules.vtkCommonDataModel import vtkPolyData
@@ -23,13 +24,14 @@ from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
 from .colours import ABSENT, bins, colour_values, shown
-from .map_painters import surface_colour, surface_shown, target_colours, targets_shown
+from .map_painters import label_words, sizes_of, surface_colour, surface_shown, target_colours, targets_shown
 from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
 MOST_TRIANGLES = 24_000
 MOST_LABELS = 16
+MOST_POINT_LABELS = 60
 
 
 def actor(
@@ -104,7 +106,31 @@ def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_]
 def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
     origin = view.origin
     assert isinstance(item, PointSet)
-    return _cloud(ctx, origin, entry, item, item.table, 6.0)
+    t, style = item.table, entry.style
+    sizes = sizes_of(item, style, 6.0)
+    out: list[vtkProp3D] = []
+    # Points of one actor have one size: sizes go in steps.
+    grades = np.where(sizes > 0, np.maximum(np.rint(sizes / 3.0) * 3.0, 2.0), 0.0) if style.size_by else sizes
+    for grade in np.unique(grades[grades > 0]):
+        out += _cloud(ctx, origin, entry, item, t[grades == grade], float(grade))
+    if style.label_by in t.columns:
+        out += _point_labels(ctx, origin, entry, item)
+    return out
+
+
+def _point_labels(ctx: Context, origin: FloatArray, entry: Entry, item: PointSet) -> list[vtkProp3D]:
+    """Words at points: where there are many, at those with the highest values."""
+    t, style = item.table, entry.style
+    words = label_words(t[style.label_by], style.label_from)
+    attribute = ctx.attribute_of(entry)
+    there = shown(ctx.legend(attribute, item), t[attribute].to_numpy()) if attribute in t else np.ones(len(t), bool)
+    rows = np.array([k for k, word in enumerate(words) if word and there[k]], dtype=np.int64)
+    if len(rows) > MOST_POINT_LABELS and t[style.label_by].dtype.kind in "fiu":
+        rows = rows[np.argsort(-t[style.label_by].to_numpy(float)[rows], kind="stable")]
+    xyz = _on_ground(ctx, t)
+    rows = rows[np.isfinite(xyz[rows]).all(axis=1)][:MOST_POINT_LABELS]
+    ink = QColor(ctx.theme.text)
+    return [text(words[k], tuple((xyz[k] - origin + [0.0, 0.0, 6.0]).tolist()), ink, 10) for k in rows.tolist()]
 
 
 def paint_lines(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -149,12 +175,18 @@ def paint_picture(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     return [actor(colour_points(mesh, np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])), lit=False)]
 
 
-def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table, size: float) -> list[vtkProp3D]:  # type: ignore[no-untyped-def]
+def _on_ground(ctx: Context, table: pd.DataFrame) -> FloatArray:
+    """Places (n, 3) of rows; those without an elevation lie on the ground."""
     xyz = table[["x", "y", "z"]].to_numpy(float).copy()
     missing = ~np.isfinite(xyz[:, 2])
     dem = ctx.ground()
     if dem is not None and missing.any():
         xyz[missing, 2] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, xyz[missing, 0], xyz[missing, 1]) + 2.0
+    return xyz
+
+
+def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table: pd.DataFrame, size: float) -> list[vtkProp3D]:
+    xyz = _on_ground(ctx, table)
     good = np.isfinite(xyz).all(axis=1)
     if not good.any():
         return []

@@ -19,7 +19,7 @@ from ...core.project.records import Entry
 from ..context import Context
 from . import flat
 from .colours import colour_values, shown
-from .map_painters import surface_colour, surface_shown, target_colours, targets_shown
+from .map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
 from .views import SectionView
 
 BAR_METRES = 34.0
@@ -63,13 +63,10 @@ def paint_points(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     if dem is not None and missing.any():
         z[missing] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x[missing], y[missing])
     rows = np.flatnonzero(near & np.isfinite(z))
-    attribute = ctx.attribute_of(entry)
-    legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
-    values = item.table[attribute].to_numpy()[rows] if legend else None
-    marks = flat.markers(
-        along[rows], z[rows], legend, values, 6, 8, "s" if item.role == "composites" else "o", QColor(ctx.theme.text)
-    )
-    return list(marks)
+    out = marks(ctx, entry, item, ctx.attribute_of(entry), along[rows], z[rows], rows)
+    for each in out:
+        each.setZValue(each.zValue() + 4.0)
+    return out
 
 
 def paint_lines(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
