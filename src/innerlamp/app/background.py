@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import functools
+import itertools
 import threading
+import weakref
 from collections.abc import Callable
 from typing import Any
 
@@ -12,22 +15,55 @@ from PySide6.QtCore import Signal as QtSignal
 
 from ..core.errors import Cancelled, LampError, ProjectError
 from ..core.progress import CallbackProgress, Progress
+from ..core.signal import Signal
 
 
-class Answers(QObject):
-    """Where results arrive: the key that the work was started under, and what came of it (or a LampError)."""
+class Answers:
+    """Where results arrive, in the window's thread: the key that the work was started under, and what came of it.
 
-    came = QtSignal(object, object)
+    What comes after `close`, or after nobody holds the object any more, is dropped.
+    """
+
+    def __init__(self) -> None:
+        self.came: Signal[[Any, Any]] = Signal()
+        self.closed = False
+        _post_office()  # made in the thread of the window
+
+    def close(self) -> None:
+        """Drop every answer that is still under way."""
+        self.closed = True
+
+
+class _PostOffice(QObject):
+    """One object for all answers that lives as long as the program: threads may tell it something at any time."""
+
+    came = QtSignal(int, object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.asked: dict[int, tuple[weakref.ref[Answers], object]] = {}
+        self.numbers = itertools.count(1)
+        self.came.connect(self._deliver)
+
+    def _deliver(self, number: int, result: object) -> None:
+        to, key = self.asked.pop(number)
+        answers = to()
+        if answers is not None and not answers.closed:
+            answers.came.emit(key, result)
+
+
+@functools.cache
+def _post_office() -> _PostOffice:
+    return _PostOffice()
 
 
 class _Call(QRunnable):
-    def __init__(self, key: object, work: Callable[[], Any], failed: str, answers: Answers) -> None:
+    def __init__(self, number: int, work: Callable[[], Any], failed: str) -> None:
         super().__init__()
-        self._what = (key, work, failed)
-        self._answers = answers
+        self._what = (number, work, failed)
 
     def run(self) -> None:
-        key, work, failed = self._what
+        number, work, failed = self._what
         result: object
         try:
             result = work()
@@ -35,13 +71,16 @@ class _Call(QRunnable):
             result = error
         except Exception as error:
             result = ProjectError(f"{failed} ({error})")
-        with contextlib.suppress(RuntimeError):  # who asked may have closed meanwhile
-            self._answers.came.emit(key, result)
+        with contextlib.suppress(RuntimeError):  # the program may be ending
+            _post_office().came.emit(number, result)
 
 
 def start(answers: Answers, key: object, work: Callable[[], Any], failed: str) -> None:
     """Call `work` in another thread; `failed` is the sentence for what nobody expected."""
-    QThreadPool.globalInstance().start(_Call(key, work, failed, answers))
+    office = _post_office()
+    number = next(office.numbers)
+    office.asked[number] = (weakref.ref(answers), key)
+    QThreadPool.globalInstance().start(_Call(number, work, failed))
 
 
 class Lane:
@@ -103,6 +142,7 @@ class Lane:
         """Forget everything."""
         if not self._closed:
             self._closed = True
+            self._answers.close()
             Lane.waiting -= len(self._running) + len(self._next)
             for _, stop, _ in self._running.values():
                 stop.set()

@@ -124,6 +124,7 @@ class IntakeForm(QWidget):
         self.run_button.setObjectName("run")
         self.run_button.setToolTip("Bring all files in, in the background (Ctrl+Return)")
         self.run_button.clicked.connect(self.run)
+        self.run_button.setEnabled(False)
         box.addWidget(self.run_button)
         self._answers = background.Answers()
         self._answers.came.connect(self._came)

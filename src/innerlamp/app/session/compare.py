@@ -58,4 +58,4 @@ class VersionCompare:
     def close(self) -> None:
         """Drop every answer that is still under way."""
         self.closed = True
-        self._answers.came.disconnect(self._answer)
+        self._answers.close()

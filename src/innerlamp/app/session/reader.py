@@ -99,4 +99,4 @@ class ItemReader:
     def close(self) -> None:
         """Drop every answer that is still under way."""
         self.closed = True
-        self._answers.came.disconnect(self._answer)
+        self._answers.close()

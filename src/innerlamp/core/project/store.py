@@ -54,6 +54,7 @@ class Store:
         self._entries: dict[str, Entry] | None = None
         self._known: dict[tuple[str, str], Entry] = {}
         self._seen = self._data_version()
+        self._legends_seen = {} if handle else self._legend_texts()
 
     # ---- opening and closing
 
@@ -250,8 +251,14 @@ class Store:
         if seen == self._seen:
             return False
         self._seen = seen
-        self._tell(dict(self._entries or {}), "", legends=self.legends())
+        legends = self._legend_texts()
+        moved = tuple(k for k in {*legends, *self._legends_seen} if legends.get(k) != self._legends_seen.get(k))
+        self._legends_seen = legends
+        self._tell(dict(self._entries or {}), "", moved)
         return True
+
+    def _legend_texts(self) -> dict[str, str]:
+        return dict(self._db.execute("SELECT key, state FROM legend").fetchall())
 
     def _data_version(self) -> int:
         return int(self._db.execute("PRAGMA data_version").fetchone()[0])
@@ -400,10 +407,6 @@ class Store:
         """The stored legend of an attribute, or None."""
         state = self._state("legend", attribute)
         return Legend.from_json(state) if state else None
-
-    def legends(self) -> tuple[str, ...]:
-        """Attributes that have a stored legend."""
-        return tuple(str(key) for (key,) in self._db.execute("SELECT key FROM legend"))
 
     def set_legend(self, legend: Legend) -> None:
         """Change how an attribute is coloured, everywhere."""
