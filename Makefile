@@ -13,7 +13,7 @@ demo: setup
 	.venv/bin/inner-lamp demo $(ARGS)
 
 test: setup check
-	bash scripts/with_display.sh $(PY) -m pytest $(ARGS)
+	bash scripts/test.sh $(ARGS)
 
 check: setup
 	.venv/bin/ruff check src tests benchmarks

@@ -28,6 +28,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     interface.start_of_the_window,
     interface.event_loop_under_load,
     interface.pan_and_zoom,
+    interface.edits_and_undo,
 )
 
 

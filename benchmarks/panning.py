@@ -54,7 +54,7 @@ def main() -> None:
         items = district()
         for item in items:
             store.put(item)
-        store.set_workspace({"lit": [e.id for e in store.entries()]})
+        store.light({e.id: True for e in store.entries()})
     make_application()
     window = make_window(folder)
     window.setGeometry(0, 0, 1280, 800)

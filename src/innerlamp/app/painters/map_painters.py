@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 import pyqtgraph as pg
-from PySide6.QtCore import QPointF
-from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QColor, QPainterPath, QPen, QTransform
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from ...core.compute.geometry.footprint import footprint
@@ -294,15 +293,17 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
     attribute = ctx.attribute_of(entry)
     values = item.table[attribute].to_numpy() if attribute in item.table.columns else np.full(len(item.table), "")
     legend = ctx.legend(attribute, item) if attribute in item.table.columns else None
-    colours = [QColor(ctx.theme.text)] * len(item.table)
+    palette = [QColor(ctx.theme.text)]
+    number = np.zeros(len(item.table), dtype=np.int64)  # of each row's colour in the palette
     there = np.ones(len(item.table), dtype=bool)
     if legend is not None:
         there = shown(legend, values)
         for colour, mask in bins(legend, values):
-            for row in np.flatnonzero(mask).tolist():
-                colours[row] = colour
+            number[mask] = len(palette)
+            palette.append(colour)
     level = level_of(item)
     if level:
+        colours = [palette[k] for k in number.tolist()]
         if level == "elevation" and attribute == level:  # the grey of the ground would vanish on it
             colours = [QColor("#8A5A2B" if ctx.theme.name == "paper" else "#D9A873")] * len(item.table)
         if not there.all():
@@ -311,60 +312,76 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
         return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)] if len(item.table) else []
     kinds = line_kinds(item, attribute)
     classed = legend is not None and bool(legend.classes)
-    signs = [line_sign(str(v)) for v in item.table[kinds]] if kinds else [""] * len(item.table)
-    areas: dict[str, QPainterPath] = {}
-    edges: dict[str, QPainterPath] = {}
-    spots: dict[str, list[np.ndarray]] = {}
-    signed: list[tuple[np.ndarray, str, QColor]] = []
-    for part in range(len(item.role)):
-        row = int(item.owner[part])
-        if not there[row]:
-            continue
-        xyz, colour = part_vertices(item, part), colours[row]
-        if item.role[part] == POINT:
-            spots.setdefault(colour.name(), []).append(xyz[0, :2])
-        elif item.role[part] == LINE and signs[row]:
-            signed.append((xyz[:, :2], signs[row], colour))
-        else:
-            # Areas of a class are one path, so that its pattern runs through; without classes each has its own.
-            fill = item.role[part] in (RING, HOLE)
-            key = str(values[row]) if fill and classed else colour.name()
-            path = (areas if fill else edges).setdefault(key, QPainterPath())
-            path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in xyz[:, :2]]))
+    names = np.array([c.name() for c in palette], dtype=object)[number]
+    signs = np.full(len(item.table), "", dtype=object)
+    if kinds:
+        words = item.table[kinds].astype(str)
+        signs = words.map({word: line_sign(word) for word in words.unique()}).to_numpy(dtype=object)
+    row, role = item.owner, item.role
+    fill = np.isin(role, (RING, HOLE)) & there[row]
+    signed = (role == LINE) & there[row] & (signs[row] != "").astype(bool)
+    plain = (role == LINE) & there[row] & ~signed
     out: list[pg.GraphicsObject] = []
+    # Areas of a class are one path, so that its pattern runs through; without classes each colour has its own.
     # What covers most ground lies lowest, so that a dyke shows within its country rock.
-    covers = sorted(areas.items(), key=lambda each: -_area(each[1]))
-    for number, (key, path) in enumerate(covers):
+    keys = values.astype(str).astype(object) if classed else names
+    covers = [(key, parts, _area(item, parts)) for key, parts in _grouped(keys[row], fill)]
+    for place, (key, parts, _) in enumerate(sorted(covers, key=lambda each: -each[2])):
         if legend is not None and classed:
             colour, pattern = class_colour(legend, key), legend.patterns.get(key, "plain")
         else:
             colour, pattern = QColor(key), "plain"
-        out.append(UnitAreas(path, colour, pattern, -14.0 + 0.01 * number))
-    for key, path in edges.items():
-        shape = QGraphicsPathItem(path)
+        out.append(UnitAreas(_path(item, parts), colour, pattern, -14.0 + 0.01 * place))
+    for key, parts in _grouped(names[row], plain):
+        shape = QGraphicsPathItem(_path(item, parts))
         pen = QPen(QColor(key).darker(130), 2.0)
         pen.setCosmetic(True)
         shape.setPen(pen)
         shape.setZValue(3.0)
         out.append(shape)
-    if signed:
+    if signed.any():
         # The sign tells the kind: its lines are black unless a number colours them.
+        chosen = np.flatnonzero(signed).tolist()
         ink = QColor(ctx.theme.text)
-        dark = [ink if legend is None or classed else c for _, _, c in signed]
-        out.append(SignedLines([xy for xy, _, _ in signed], [s for _, s, _ in signed], dark, 3.2))
-    for key, places in spots.items():
-        xy = np.array(places)
+        dark = [ink if legend is None or classed else palette[number[row[k]]] for k in chosen]
+        lines = [part_vertices(item, k)[:, :2] for k in chosen]
+        out.append(SignedLines(lines, [str(signs[row[k]]) for k in chosen], dark, 3.2))
+    for key, parts in _grouped(names[row], (role == POINT) & there[row]):
+        xy = item.vertices[item.starts[parts], :2]
         out += flat.markers(xy[:, 0], xy[:, 1], None, None, 6, 5, "d", QColor(key))
     return out
 
 
-def _area(path: QPainterPath) -> float:
-    total = 0.0
-    for polygon in path.toSubpathPolygons():
-        xy = np.array([(p.x(), p.y()) for p in polygon.toList()])
-        xy = xy - xy[:1]
-        total += 0.5 * abs(float(np.dot(xy[:-1, 0], xy[1:, 1]) - np.dot(xy[1:, 0], xy[:-1, 1])))
-    return total
+def _grouped(keys: np.ndarray, among: np.ndarray) -> list[tuple[str, np.ndarray]]:
+    """The parts `among` by their key, in the order in which keys first come."""
+    parts = np.flatnonzero(among)
+    found, first, group = np.unique(keys[parts].astype(str), return_index=True, return_inverse=True)
+    return [(str(found[k]), parts[group == k]) for k in np.argsort(first).tolist()]
+
+
+def _vertices(item: Features, parts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Places (n, 2) of the vertices of parts, one after the other, and how many each part has."""
+    count = item.starts[parts + 1] - item.starts[parts]
+    index = np.repeat(item.starts[parts] - np.cumsum(count) + count, count) + np.arange(int(count.sum()))
+    return item.vertices[index, :2], count
+
+
+def _path(item: Features, parts: np.ndarray) -> QPainterPath:
+    """All parts as one path."""
+    xy, count = _vertices(item, parts)
+    joined = np.ones(len(xy), dtype=np.int32)
+    joined[np.cumsum(count) - 1] = 0
+    return pg.arrayToQPath(xy[:, 0], xy[:, 1], connect=joined, finiteCheck=False)
+
+
+def _area(item: Features, parts: np.ndarray) -> float:
+    """Ground in square metres that rings cover, holes counted as well."""
+    xy, count = _vertices(item, parts)
+    xy = xy - xy[:1]
+    cross = np.append(xy[:-1, 0] * xy[1:, 1] - xy[1:, 0] * xy[:-1, 1], 0.0)
+    ends = np.cumsum(count)
+    cross[ends - 1] = 0.0  # from the end of one ring to the start of the next
+    return float(np.abs(np.add.reduceat(cross, ends - count)).sum()) / 2.0
 
 
 def targets_shown(ctx: Context, entry: Entry, item: TargetSet) -> pd.DataFrame:

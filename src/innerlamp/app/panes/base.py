@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import ClassVar
 
 from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from ...core.project.records import Notice
@@ -29,6 +30,7 @@ class Pane(QWidget):
         super().__init__()
         self.ctx = ctx
         self.closed = False
+        self._waits = False
         self.tools = QHBoxLayout()
         self.tools.setContentsMargins(0, 0, 0, 0)
         self.tools.setSpacing(6)
@@ -60,8 +62,15 @@ class Pane(QWidget):
             self._later.start()
 
     def _draw_now(self) -> None:
-        if not self.closed:
+        # What nobody sees is drawn when it comes into view.
+        self._waits = not self.isVisible()
+        if not self.closed and not self._waits:
             self.draw()
+
+    def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
+        super().showEvent(event)
+        if self._waits:
+            self.redraw()
 
     @property
     def settled(self) -> bool:

@@ -182,8 +182,8 @@ def shapes_of(item: Features) -> list[Any]:
     return out
 
 
-def polygons_of(item: Features) -> list[tuple[int, Any]]:
-    """Return all polygons in plan, each with the row of its feature.
+def polygons_of(item: Features, among: np.ndarray | None = None) -> list[tuple[int, Any]]:
+    """Return all polygons in plan, or those of the parts `among`, each with the row of its feature.
 
     Raises
     ------
@@ -193,7 +193,7 @@ def polygons_of(item: Features) -> list[tuple[int, Any]]:
     import shapely
 
     rings: list[tuple[int, list[Any]]] = []
-    for part in range(len(item.role)):
+    for part in range(len(item.role)) if among is None else among.tolist():
         xy = part_vertices(item, part)[:, :2]
         if item.role[part] == RING:
             rings.append((int(item.owner[part]), [xy]))

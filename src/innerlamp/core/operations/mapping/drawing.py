@@ -186,7 +186,8 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
             parts.append(v)
         made = with_parts(item, parts)
     if np.isin(item.role[np.unique(part_of[touched])], (RING, HOLE)).any():
-        polygons_of(made)  # says so when one would cross itself
+        near = np.isin(made.owner, item.owner[np.unique(part_of[touched])])
+        polygons_of(made, np.flatnonzero(near))  # says so when one would cross itself
     progress(1.0, f"{len(np.unique(part_of[touched]))} boundaries changed")
     return {"features": made}
 
