@@ -2,29 +2,37 @@
 PY := .venv/bin/python
 ARGS ?=
 
-.PHONY: setup demo test check bench shots stats lock clean
+.PHONY: setup setup-dev wheel demo test check bench shots stats lock clean
 
 setup: .venv/.ready
 
 .venv/.ready: requirements.lock pyproject.toml scripts/setup.sh
 	bash scripts/setup.sh
 
+setup-dev: .venv/.ready-dev
+
+.venv/.ready-dev: requirements-dev.lock pyproject.toml scripts/setup.sh
+	bash scripts/setup.sh dev
+
 demo: setup
 	.venv/bin/inner-lamp demo $(ARGS)
 
-test: setup check
+test: setup-dev check
 	bash scripts/test.sh $(ARGS)
 
-check: setup
+check: setup-dev
 	.venv/bin/ruff check src tests benchmarks
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
 
-bench: setup
+bench: setup-dev
 	bash scripts/with_display.sh $(PY) -m benchmarks $(ARGS)
 
 shots: setup
 	.venv/bin/inner-lamp demo --fresh --shots docs/screenshots
+
+wheel: setup-dev
+	bash scripts/wheel.sh
 
 stats:
 	@src=$$(git ls-files 'src/*.py' | xargs cat | wc -l); tests=$$(git ls-files 'tests/*.py' | xargs cat | wc -l); \

@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
 # Sets up a machine: system packages that are missing (when we may), virtual environment, locked packages.
+# `setup.sh` installs what the program needs to run, `setup.sh dev` what its developers need as well.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -14,11 +15,12 @@ if command -v dpkg >/dev/null; then
     python3 -c 'import venv, ensurepip' 2>/dev/null || need+=(python3-venv)
 fi
 if [ "${#need[@]}" -gt 0 ]; then
-    echo "Missing system packages: ${need[*]}"
+    echo "Qt needs X libraries and software OpenGL, and a machine without a screen a virtual one. Missing: ${need[*]}"
     if [ "$(id -u)" = 0 ]; then run=(); elif sudo -n true 2>/dev/null; then run=(sudo); else run=(false); fi
     if [ "${run[*]:-}" = false ]; then
         echo "They can't be installed without root; the window may not start. Ask for: apt-get install ${need[*]}"
     else
+        echo "Installing them with apt-get."
         "${run[@]}" apt-get update -qq
         DEBIAN_FRONTEND=noninteractive "${run[@]}" apt-get install -y -qq --no-install-recommends "${need[@]}"
     fi
@@ -28,9 +30,11 @@ python=python3
 command -v python3.11 >/dev/null && python=python3.11
 "$python" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' || { echo "Python 3.11 is needed." >&2; exit 1; }
 [ -x .venv/bin/python ] || "$python" -m venv .venv
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null \
-    || .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+lock=requirements.lock
+[ "${1:-}" = dev ] && lock=requirements-dev.lock
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r "$lock"
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
 # Compile the kernels once, so that the first start does not wait for them.
 .venv/bin/python -m innerlamp.warm
 touch .venv/.ready
+[ "${1:-}" = dev ] && touch .venv/.ready-dev || true
