@@ -98,9 +98,14 @@ class Project:
         """
         done: list[str] = []
         self.problems = {}
+        tried: set[tuple[str, ...]] = set()
         while groups := [g for g in trail.next_to_refresh(self.store) if not set(g) & set(self.problems)]:
             for group in groups:
+                wanted = tuple(execute.wanted(self.store, item) for item in group)
                 try:
+                    if wanted in tried:  # an operation that gives something else each time would never end
+                        raise LampError("it was made again and still does not fit its inputs")
+                    tried.add(wanted)
                     done += execute.refresh(self.store, group, progress)
                 except Cancelled:
                     raise

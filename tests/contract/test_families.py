@@ -19,7 +19,7 @@ from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.kinds import KINDS
 from innerlamp.core.project import payload
 from innerlamp.core.project.store import Store
-from innerlamp.core.running import execute
+from innerlamp.core.running.describe import describe
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES, STEPS, file_params
 
@@ -79,7 +79,7 @@ def test_every_operation_declares_what_forms_and_help_need(op: Operation) -> Non
             and not name.endswith(("weight", "_low", "_high"))
         ):
             assert info.unit, f"{op.name}.{name} has no unit"
-    text = execute.describe(op)
+    text = describe(op)
     assert all(name in text for name in [*op.fields(), *names])
 
 

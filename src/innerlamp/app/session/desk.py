@@ -11,7 +11,7 @@ from typing import Any
 from ...core.errors import Cancelled, LampError, ProjectError
 from ...core.jobs.runner import Job, Runner
 from ...core.jobs.worker import clear_staging
-from ...core.project import freshness, trail
+from ...core.project import trail
 from ...core.project.store import Moved, Store
 from ...core.running import execute
 from ...core.running.errands import prepare_export
@@ -49,7 +49,7 @@ class JobDesk:
         self._wishes: dict[int, _Wish] = {}
         self._causes: dict[int, int] = {}
         self._tries: dict[int, int] = {}
-        self._failed: dict[str, tuple[str, ...]] = {}
+        self._failed: dict[str, str] = {}
 
     @property
     def busy(self) -> bool:
@@ -190,7 +190,7 @@ class JobDesk:
             self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
         if job.state in ("failed", "cancelled") and task.refresh:
             for item in task.items:
-                self._failed[item] = self._wanted(item)
+                self._failed[item] = execute.wanted(self.store, item)
         if not job.active:
             self._next(job)
             if job.state != "done":
@@ -274,17 +274,13 @@ class JobDesk:
 
     # ---- keeping fresh
 
-    def _wanted(self, item: str) -> tuple[str, ...]:
-        present = {e.id: e.version for e in self.store.entries()}
-        return tuple(freshness.wanted_keys(self.store.entry(item), present)) if item in present else ()
-
     def keep_fresh(self) -> None:
         """Start making stale items again whose inputs are ready; what failed waits until an input changes."""
         if self.closed or not self.store.writable:
             return
         running = {i for j in self.jobs if j.active and isinstance(j.task, Task) for i in j.task.items}
         for group in trail.next_to_refresh(self.store):
-            todo = [i for i in group if self._failed.get(i) != self._wanted(i)]
+            todo = [i for i in group if self._failed.get(i) != execute.wanted(self.store, i)]
             if not todo or running & set(group):
                 continue
             try:
@@ -292,7 +288,7 @@ class JobDesk:
             except Cancelled:
                 raise
             except LampError as error:
-                self._failed |= {i: self._wanted(i) for i in todo}
+                self._failed |= {i: execute.wanted(self.store, i) for i in todo}
                 self.said.emit(str(error), "look")
 
     def close(self) -> None:

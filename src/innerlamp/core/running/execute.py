@@ -187,6 +187,13 @@ def _task(
 # ---- making again
 
 
+def wanted(store: Store, item: str) -> str:
+    """Return the name of what an item should be made of now: it changes when an input does."""
+    present = {e.id: e.version for e in store.entries()}
+    keys = freshness.wanted_keys(store.entry(item), present) if item in present else []
+    return f"{item}:{keys[-1]}" if keys else item
+
+
 @dataclass(frozen=True)
 class Again:
     """How stale items become fresh: versions that are there already, and a task for the rest (None: nothing)."""
@@ -461,4 +468,4 @@ def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Ch
         return None
 
 
-__all__ = ["OPERATIONS", "Again", "Made", "Moved", "Task", "Way", "again", "estimate", "find_operation", "land", "perform", "prepare", "redone", "refresh", "run"]  # fmt: skip
+__all__ = ["OPERATIONS", "Again", "Made", "Moved", "Task", "Way", "again", "estimate", "find_operation", "land", "perform", "prepare", "redone", "refresh", "run", "wanted"]  # fmt: skip
