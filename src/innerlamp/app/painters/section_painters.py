@@ -239,6 +239,6 @@ def paint_targets(ctx: Context, view: SectionView, entry: Entry, item: Item) -> 
         stem.setZValue(13)
         out += [
             stem,
-            flat.label(str(t["rank"].iloc[row]), along[row], z[row] + 26, ctx.theme.text, 15, (0.5, 1.0), bold=True),
+            flat.label(str(t["rank"].iloc[row]), along[row], z[row] + 26, ctx.theme.text, 15, (0.5, 0.5), bold=True),
         ]
     return out
