@@ -22,6 +22,7 @@ test: setup-dev check
 
 check: setup-dev
 	.venv/bin/ruff check src tests benchmarks
+	.venv/bin/ruff format --check --quiet src tests benchmarks
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
 

@@ -360,3 +360,20 @@ def test_a_catalogue_that_is_no_catalogue_is_refused(first: Path) -> None:
     (first / "catalogue.sqlite").write_bytes(b"SQLite format 3\0" + b"\xff" * 4000)
     with pytest.raises(Exception, match="can't be read"):
         Project.open(first)
+
+
+def test_a_table_is_looked_at_once_until_it_changes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from innerlamp.core.findings import Findings
+    from innerlamp.core.formats import delimited, tables_in
+
+    count: list[Path] = []
+    look = delimited.look
+    monkeypatch.setattr(delimited, "look", lambda path: count.append(path) or look(path))
+    file = tmp_path / "a.csv"
+    file.write_text("x,y\n1,2\n3,4\n")
+    assert tables_in.look(file).columns == tables_in.look(file).columns == ("x", "y")
+    assert len(tables_in.read(file, Findings()).line) == 2
+    assert len(count) == 1
+    file.write_text("x;y;z\n1;2;3\n")
+    assert tables_in.look(file).columns == ("x", "y", "z")
+    assert len(count) == 2

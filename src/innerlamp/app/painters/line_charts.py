@@ -24,7 +24,11 @@ def groups_of_controls(holes: HoleSet) -> list[str]:
     if not len(holes.controls):
         return []
     kinds = set(holes.controls["type"])
-    return [*control_charts.standards(holes), *([BLANKS] if "blank" in kinds else []), *([PAIRS] if "duplicate" in kinds else [])]
+    return [
+        *control_charts.standards(holes),
+        *([BLANKS] if "blank" in kinds else []),
+        *([PAIRS] if "duplicate" in kinds else []),
+    ]
 
 
 def _rule(plot: pg.PlotItem, value: float, words: str, d: ChartData, style: Qt.PenStyle, strong: bool = False) -> None:

@@ -102,7 +102,9 @@ def marks(
     sizes = np.where(there, sizes, 0.0)
     out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
     if look.label_by in t.columns:
-        words = [word if on else "" for word, on in zip(label_words(t[look.label_by], look.label_from), there, strict=True)]
+        words = [
+            word if on else "" for word, on in zip(label_words(t[look.label_by], look.label_from), there, strict=True)
+        ]
         out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * (look.size or size)))
     return out
 

@@ -185,7 +185,9 @@ def _on_ground(ctx: Context, table: pd.DataFrame) -> FloatArray:
     return xyz
 
 
-def _cloud(ctx: Context, origin: FloatArray, entry: Entry, item: Item, table: pd.DataFrame, size: float) -> list[vtkProp3D]:
+def _cloud(
+    ctx: Context, origin: FloatArray, entry: Entry, item: Item, table: pd.DataFrame, size: float
+) -> list[vtkProp3D]:
     xyz = _on_ground(ctx, table)
     good = np.isfinite(xyz).all(axis=1)
     if not good.any():

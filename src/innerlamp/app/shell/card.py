@@ -196,7 +196,11 @@ class Card(QScrollArea):
             "fresh": "up to date",
             "stale": "stale: an input has changed",
             "behind": "held, and behind its inputs",
-            "source": "dated copy" if entry.dated else "imported" if entry.recipe and entry.recipe.sources else "made here",
+            "source": "dated copy"
+            if entry.dated
+            else "imported"
+            if entry.recipe and entry.recipe.sources
+            else "made here",
         }
         lines = [f"{words[state]} · version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"]
         names = {e.id: e.name for e in self.ctx.entries()}

@@ -141,7 +141,9 @@ class Inputs(dict[str, Item]):
         """
         item = self.get(slot)
         if not isinstance(item, kind):
-            raise InputError(f"the input '{slot}' must be one of: {kind.title.lower()}", where=item.name if item else "")
+            raise InputError(
+                f"the input '{slot}' must be one of: {kind.title.lower()}", where=item.name if item else ""
+            )
         return item
 
     def maybe(self, slot: str, kind: type[I]) -> I | None:

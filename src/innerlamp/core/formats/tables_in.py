@@ -5,6 +5,7 @@ A part is a sheet of a spreadsheet or a table of a database; text files and logs
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -57,8 +58,22 @@ def split(ref: Path | str) -> tuple[Path, str]:
     raise InputError("there is no such file", where=str(ref), fix="Check the path")
 
 
+def _stamp(path: Path) -> tuple[int, int]:
+    """Size and time of change: what was found out of a file holds until one of them moves."""
+    try:
+        found = path.stat()
+    except OSError as error:
+        raise InputError(f"can't read the file ({error.strerror})", where=str(path), fix="Check the path") from error
+    return found.st_size, found.st_mtime_ns
+
+
 def medium_of(path: Path) -> Medium:
-    """Return the kind of a file, by its first bytes."""
+    """Return the kind of a file, by its first bytes; a file is asked once."""
+    return _medium(path, _stamp(path))
+
+
+@functools.lru_cache(maxsize=512)
+def _medium(path: Path, stamp: tuple[int, int]) -> Medium:
     try:
         with path.open("rb") as handle:
             head = handle.read(64)
@@ -82,6 +97,11 @@ def look(ref: Path | str) -> Layout:
         When it can't be read, or has several parts and none was named.
     """
     path, part = split(ref)
+    return _layout(path, part, _stamp(path))
+
+
+@functools.lru_cache(maxsize=512)
+def _layout(path: Path, part: str, stamp: tuple[int, int]) -> Layout:
     medium = medium_of(path)
     return medium.look(path, _one(path, part, medium))
 
@@ -90,8 +110,9 @@ def read(ref: Path | str, found: Findings, table: str = "", layout: Layout | Non
     """Read all rows of a table; what can't be taken is reported with its line."""
     path, part = split(ref)
     medium = medium_of(path)
-    part = _one(path, part, medium)
-    return medium.read(path, part, found, table, layout)
+    if layout is None and medium.name == "text":
+        layout = _layout(path, part, _stamp(path))  # the one that was shown, where it was
+    return medium.read(path, _one(path, part, medium), found, table, layout)
 
 
 def first_rows(ref: Path | str, layout: Layout, count: int) -> list[list[str]]:
