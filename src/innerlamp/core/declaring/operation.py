@@ -164,6 +164,7 @@ class Example:
     """Inputs (names of items of the demo project) and parameters that the operation runs with there.
 
     `after` names operations whose examples run first; ``@operation.slot`` as an input is what they made.
+    Files are named as the demo ships them; ``@NAME.ext`` is an item of that name, exported.
     """
 
     inputs: Mapping[str, str | tuple[str, ...]] = field(default_factory=dict)

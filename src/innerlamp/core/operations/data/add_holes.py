@@ -11,7 +11,7 @@ import pandas as pd
 
 from ...comparing.differences import compare_holes
 from ...compute.drilling.desurvey import Method
-from ...declaring.operation import Input, Inputs, Operation, Output, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, param
 from ...findings import Findings, gravest_first
 from ...formats.columns import plain
 from ...importing import corrections, hole_paths
@@ -210,7 +210,7 @@ def _run(inputs: Inputs, p: AddHoles, progress: Progress) -> dict[str, Item]:
 
 
 OPERATION = Operation(
-    name="add-holes", title="Add or replace holes", area="Data",
+    name="add-holes", example=Example({"holes": "Emberlow holes"}, {"collar": "drilling_second_phase/collars.csv"}), title="Add or replace holes", area="Data",
     help="Adds a further batch of holes to a set, or replaces its tables with corrected ones. What hangs from the set is made again afterwards, unless it is held.",
     params=AddHoles, run=_run,
     inputs=(Input("holes", "Drillholes", ("holes",)), *import_holes.OPERATION.inputs),

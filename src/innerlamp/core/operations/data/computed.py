@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.expression import evaluate
-from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.holes import INTERVAL_PLACES, HoleSet
@@ -101,7 +101,7 @@ def _first_that_fits(item: Item, expression: str) -> str:
 
 
 OPERATION = Operation(
-    name="compute-column", title="Compute a column", area="Data",
+    name="compute-column", example=Example({"item": "Soils"}, {"name": "Sn in %", "expression": "[Sn ppm] / 10000", "unit": "%"}), title="Compute a column", area="Data",
     help="Adds a column worked out from others by an expression. The item gets a new version; what hangs from it is made again.",
     params=ComputeColumn, run=_run, inputs=(Input("item", "Drillholes, samples or lines", ("holes", "points", "lines")),),
     outputs=(Output("item", "", "The item with the new column"),), replaces={"item": "item"},

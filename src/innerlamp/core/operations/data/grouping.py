@@ -10,7 +10,7 @@ from fnmatch import translate
 import numpy as np
 import pandas as pd
 
-from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
 from ...items.base import Item
@@ -103,7 +103,7 @@ def _run(inputs: Inputs, p: GroupCodes, progress: Progress) -> dict[str, Item]:
 
 
 OPERATION = Operation(
-    name="group-codes", title="Group logged codes to units", area="Drilling",
+    name="group-codes", example=Example({"holes": "Emberlow holes"}, {"attribute": "Rock", "rules": {"*": "All"}}), title="Group logged codes to units", area="Drilling",
     help="Adds a column of units to a log by rules; codes without a rule are listed. The rules stay with the holes and hold for later batches.",
     params=GroupCodes, run=_run, inputs=(Input("holes", "Drillholes", ("holes",)),),
     outputs=(Output("holes", "holes", "Drillholes with units"),), replaces={"holes": "holes"},

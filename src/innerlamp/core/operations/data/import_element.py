@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 
 from ...compute.geometry.triangles import is_closed, volume
-from ...declaring.operation import Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...formats import mining, tables_in
 from ...items.base import Item
@@ -33,7 +33,7 @@ def _run(inputs: Inputs, p: ImportElement, progress: Progress) -> dict[str, Item
 
 
 OPERATION = Operation(
-    name="import-element", title="Import from Open Mining Format", area="Data",
+    name="import-element", example=Example({}, {"file": "@Sn shell 800 ppm.omf"}), title="Import from Open Mining Format", area="Data",
     help="Reads points, lines, a surface, a grid or a block model out of an Open Mining Format file. Coordinates are taken as the project's.",
     params=ImportElement, run=_run, outputs=(Output("item", "", "What the element is"),),
 )  # fmt: skip

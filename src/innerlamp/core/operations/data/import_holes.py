@@ -13,7 +13,7 @@ from ...compute.drilling import checks, desurvey, place_checks
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential.mainfield import main_field
 from ...crs import grid_convergence, to_lonlat
-from ...declaring.operation import Cost, Inputs, Operation, Output, Params, Several, ground_slot, param
+from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import tables_in
@@ -225,7 +225,7 @@ def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
 
 
 OPERATION = Operation(
-    name="import-holes", title="Import drillholes", area="Data",
+    name="import-holes", example=Example({}, {"collar": "drilling/collars.csv", "survey": "drilling/downhole_surveys.csv", "assay": "drilling/assays.csv"}), title="Import drillholes", area="Data",
     help="Reads collar, survey and any interval, reading and log tables, checks them, and desurveys the holes. Everything that was mended or left out is listed in the findings of the result.",
     params=ImportHoles, run=_run,
     inputs=(ground_slot("Gives collars their elevation, and is compared with them"),),

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from ...compute.geometry.lines import line_names
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential.mainfield import parse_date
-from ...declaring.operation import Inputs, Operation, Output, Params, Several, ground_slot, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import dates, tables_in
@@ -157,7 +157,7 @@ def _run(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
 
 
 OPERATION = Operation(
-    name="import-lines", title="Import survey lines", area="Data",
+    name="import-lines", example=Example({}, {"file": "geophysics/airborne_magnetics.csv"}), title="Import survey lines", area="Data",
     help="Reads readings along lines, such as airborne magnetics: one table for all lines, or one a line.",
     params=ImportLines, run=_run,
     inputs=(ground_slot("Gives readings their elevation where they have none"),),

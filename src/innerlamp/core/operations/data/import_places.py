@@ -9,7 +9,7 @@ import pandas as pd
 
 from ...compute.gridding.resampling import to_system
 from ...crs import same_system, transformers
-from ...declaring.operation import Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...findings import Findings
 from ...formats import grids, tables_in
 from ...formats.rawtable import RawTable
@@ -148,12 +148,12 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
 
 
 POINTS = Operation(
-    name="import-points", title="Import samples or stations", area="Data",
+    name="import-points", example=Example({}, {"file": "geochemistry/soils_emberlow.csv"}), title="Import samples or stations", area="Data",
     help="Reads a table of places: soil samples, gravity stations, structural readings, old workings.",
     params=ImportPoints, run=_run_points, outputs=(Output("points", "points", "Points"),),
 )  # fmt: skip
 GRID = Operation(
-    name="import-grid", title="Import a grid or DEM", area="Data",
+    name="import-grid", example=Example({}, {"file": "terrain/dem_20m.asc"}), title="Import a grid or DEM", area="Data",
     help="Reads a grid file. With values called 'elevation' it becomes the ground surface.",
     params=ImportGrid, run=_run_grid, outputs=(Output("grid", "grid", "Grid"),),
 )  # fmt: skip

@@ -11,7 +11,7 @@ import pandas as pd
 from ...compute.geometry.lines import line_names, natural
 from ...compute.geometry.sampling import bilinear
 from ...compute.resistivity import arrays
-from ...declaring.operation import Inputs, Operation, Output, Params, Several, ground_slot, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import tables_in
@@ -261,7 +261,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
 
 
 OPERATION = Operation(
-    name="import-resistivity", title="Import a resistivity survey", area="Data",
+    name="import-resistivity", example=Example({}, {"readings": ["geophysics/resistivity_line_1.csv"], "electrodes": ["geophysics/resistivity_line_1_electrodes.csv"]}), title="Import a resistivity survey", area="Data",
     help="Reads electrodes and readings of resistivity lines, leaves out what stands for no reading, averages repeats and compares reciprocals.",
     params=ImportResistivity, run=_run,
     inputs=(ground_slot("Gives electrodes their elevation where they have none"),),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...compute.geometry.triangles import is_closed, volume
-from ...declaring.operation import Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import features, meshes, tables_in, vtk_items
@@ -150,17 +150,17 @@ def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, di
 
 
 FEATURES = Operation(
-    name="import-features", title="Import map features", area="Data",
+    name="import-features", example=Example({}, {"file": "geology/geological_map.geojson"}), title="Import map features", area="Data",
     help="Reads points, lines and polygons with their attributes, turned into the project's coordinate system.",
     params=ImportFeatures, run=_run_features, outputs=(Output("features", "features", "Map features"),),
 )  # fmt: skip
 SURFACE = Operation(
-    name="import-surface", title="Import a surface", area="Data",
+    name="import-surface", example=Example({}, {"file": "@Sn shell 800 ppm.obj"}), title="Import a surface", area="Data",
     help="Reads a triangulated surface, or makes one from points (Delaunay triangles in plan).",
     params=ImportSurface, run=_run_surface, outputs=(Output("surface", "surface", "Surface"),),
 )  # fmt: skip
 BLOCKS = Operation(
-    name="import-blocks", title="Import a block model", area="Data",
+    name="import-blocks", example=Example({}, {"file": "@Susceptibility of Airborne magnetics.vti"}), title="Import a block model", area="Data",
     help="Reads a regular block model from a table of cell centres with their values, or from VTI, VTR and VTU files.",
     params=ImportBlocks, run=_run_blocks, outputs=(Output("blocks", "blocks", "Block model"),),
 )  # fmt: skip

@@ -7,7 +7,7 @@ import dataclasses
 import pandas as pd
 
 from ...compute.drilling import checks
-from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings, gravest_first
 from ...importing import hole_paths
@@ -139,7 +139,7 @@ def _surveys(
 
 
 OPERATION = Operation(
-    name="merge-holes", title="Merge holes written in two ways", area="Data",
+    name="merge-holes", example=Example({"holes": "Emberlow holes"}, {}), title="Merge holes written in two ways", area="Data",
     help="Brings together holes whose IDs differ only by case, spaces, dashes or zeros, where the user says that they are one.",
     params=MergeHoles, run=_run, inputs=(Input("holes", "Drillholes", ("holes",)),),
     outputs=(Output("holes", "holes", "Drillholes"),), replaces={"holes": "holes"},

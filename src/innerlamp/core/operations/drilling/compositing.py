@@ -7,7 +7,7 @@ import pandas as pd
 
 from ...compute.drilling import desurvey
 from ...compute.drilling.composites import composite
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item, numeric_columns
 from ...items.holes import INTERVAL_ROLES, HoleSet, hole_codes, table_with
@@ -97,7 +97,7 @@ def _estimate(inputs: Inputs, p: Composites) -> Cost:
 
 
 OPERATION = Operation(
-    name="composite", title="Composite grades", area="Drilling",
+    name="composite", example=Example({"holes": "Emberlow holes"}, {"attribute": "Sn_ppm", "length": 6.0}), title="Composite grades", area="Drilling",
     help="Cuts holes into equal lengths and gives each the length-weighted mean of what was sampled in it. Gaps count neither as metal nor as length.",
     params=Composites, run=_run, inputs=(Input("holes", "Drillholes", ("holes",)),),
     outputs=(Output("composites", "points", "Composites"),), estimate=_estimate,

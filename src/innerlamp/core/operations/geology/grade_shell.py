@@ -7,7 +7,7 @@ from typing import Any, Literal
 import numpy as np
 
 from ...compute.geometry.sampling import bilinear
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, ground_slot, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import Grid, Surface
@@ -152,7 +152,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 OPERATION = Operation(
-    name="grade-shell", title="Build a grade shell", area="Geology",
+    name="grade-shell", example=Example({"composites": "Sn_ppm composites 6 m", "ground": "Ground"}, {"attribute": "Sn_ppm", "cutoff": 800.0, "cell": 25.0}), title="Build a grade shell", area="Geology",
     help="Interpolates composites in space with a radial-basis field and encloses what lies at or above a cut-off in a closed surface. With a ground surface the shell ends there.",
     params=GradeShell, run=_run,
     inputs=(

@@ -13,7 +13,7 @@ from ...compute.potential import meshing
 from ...compute.potential.mainfield import MainField, main_field
 from ...compute.potential.mesh import Mesh
 from ...crs import grid_convergence, to_lonlat
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, ground_slot, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import BlockModel, Grid
@@ -249,7 +249,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 INVERT = Operation(
-    name="invert-magnetics", title="Invert magnetics for susceptibility", area="Geophysics",
+    name="invert-magnetics", example=Example({"lines": "Airborne magnetics", "ground": "Ground"}, {"attribute": "TMI_ANOM_nT", "cell": 150.0}), title="Invert magnetics for susceptibility", area="Geophysics",
     help="Finds the smoothest non-negative susceptibility under the ground that explains the readings to within their noise. The main field is that of the IGRF at the survey's place and date.",
     params=InvertMagnetics, run=_run,
     inputs=(
@@ -297,7 +297,7 @@ def _run_gravity(inputs: Inputs, p: GravityForward, progress: Progress) -> dict[
 
 
 GRAVITY = Operation(
-    name="gravity-of-model", title="Gravity of a density model", area="Geophysics",
+    name="gravity-of-model", example=Example({"model": "Susceptibility of Airborne magnetics", "stations": "Gravity stations"}, {"attribute": "susceptibility", "factor": 6000.0}), title="Gravity of a density model", area="Geophysics",
     help="Works out the downward attraction of a block model at stations (rectangular prisms).",
     params=GravityForward, run=_run_gravity,
     inputs=(Input("model", "Block model", ("blocks",)), Input("stations", "Gravity stations", ("points",))),

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.geometry.sampling import bilinear
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.features import LINE, Features, one_each
@@ -147,18 +147,18 @@ def _agreement_cost(inputs: Inputs, p: Any) -> Cost:
 
 
 AGREEMENT = Operation(
-    name="compare-grids", title="Where two grids agree", area="Maps",
+    name="compare-grids", example=Example({"grid": "Soil Sn", "other": "Ground"}, {}), title="Where two grids agree", area="Maps",
     help="Maps the correlation of two grids in a moving window, and gives their cells as points for a scatter that is linked to the map.",
     params=Agreement, run=_run_agreement, inputs=(GRID, Input("other", "Other grid", ("grid",), proposed=False)),
     outputs=(Output("correlation", "grid", "Correlation"), Output("pairs", "points", "Cells of both")), estimate=_agreement_cost,
 )  # fmt: skip
 LINEAMENTS = Operation(
-    name="lineaments", title="Pick lineaments", area="Geophysics",
+    name="lineaments", example=Example({"grid": "Magnetics"}, {}), title="Pick lineaments", area="Geophysics",
     help="Follows the ridges of the horizontal gradient, which lie over contacts and faults, as lines with strength, length and direction.",
     params=PickLineaments, run=_run_lineaments, inputs=(GRID,), outputs=(Output("lines", "features", "Lineaments"),), estimate=_agreement_cost,
 )  # fmt: skip
 DEPTH = Operation(
-    name="source-depth", title="Depth from the spectrum", area="Geophysics",
+    name="source-depth", example=Example({"grid": "Magnetics"}, {"window": 1500.0}), title="Depth from the spectrum", area="Geophysics",
     help="Reads how deep sources lie from the slope of the radial power spectrum, of the whole grid or in moving windows.",
     params=SourceDepth, run=_run_depth, inputs=(GRID,), outputs=(Output("depths", "points", "Source depths"),),
 )  # fmt: skip

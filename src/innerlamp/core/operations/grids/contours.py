@@ -7,7 +7,7 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.features import LINE, Features, one_each
@@ -96,7 +96,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 OPERATION = Operation(
-    name="contours", title="Draw contours", area="Maps",
+    name="contours", example=Example({"grid": "Soil Sn"}, {"levels": "logarithmic"}), title="Draw contours", area="Maps",
     help="Draws lines of equal value of a grid, with their level; major ones carry it as a label on the map.",
     params=DrawContours, run=_run, inputs=(Input("grid", "Grid", ("grid",)),),
     outputs=(Output("contours", "features", "Contours"),), estimate=_estimate, suggest=_suggest,

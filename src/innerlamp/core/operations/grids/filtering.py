@@ -8,7 +8,7 @@ import numpy as np
 
 from ...compute.expression import columns_used, evaluate
 from ...compute.geometry.sampling import bilinear
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import Grid
@@ -149,18 +149,18 @@ def _estimate(inputs: Inputs, p: Any) -> Cost:
 
 
 FILTER = Operation(
-    name="filter-grid", title="Filter a potential field", area="Geophysics",
+    name="filter-grid", example=Example({"grid": "Magnetics"}, {"filter": "reduction to the pole", "date": "2024-05-16"}), title="Filter a potential field", area="Geophysics",
     help="Derivatives, gradients, tilt angle, continuation, reduction to the pole, pseudo-gravity and band-pass of a grid; gaps and edges are handled and come back as they were.",
     params=FilterGrid, run=_run_filter, inputs=(GRID,), outputs=(Output("filtered", "grid", "Filtered grid"),), estimate=_estimate,
 )  # fmt: skip
 REGIONAL = Operation(
-    name="regional-residual", title="Part regional and residual", area="Geophysics",
+    name="regional-residual", example=Example({"grid": "Magnetics"}, {}), title="Part regional and residual", area="Geophysics",
     help="Takes a polynomial surface or the field continued upward off a grid; both parts come out.",
     params=Regional, run=_run_regional, inputs=(GRID,),
     outputs=(Output("residual", "grid", "Residual"), Output("regional", "grid", "Regional")), estimate=_estimate,
 )  # fmt: skip
 CALCULATE = Operation(
-    name="calculate-grid", title="Calculate with grids", area="Maps",
+    name="calculate-grid", example=Example({"a": "Ground"}, {"expression": "a + 150", "name": "Flight surface"}), title="Calculate with grids", area="Maps",
     help="Works out a grid from up to three others by a safe expression; grids on other cells are read where the cells of a lie.",
     params=Calculate, run=_run_calculate,
     inputs=(

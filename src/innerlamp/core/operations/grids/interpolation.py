@@ -8,7 +8,7 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
-from ...declaring.operation import Cost, Inputs, Operation, Output, Params, Whole, param
+from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Whole, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.points import PointSet
@@ -300,19 +300,19 @@ def _estimate(inputs: Inputs, p: Any) -> Cost:
 
 
 KRIGING = Operation(
-    name="grid-kriging", title="Grid by kriging", area="Maps",
+    name="grid-kriging", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0}), title="Grid by kriging", area="Maps",
     help="Estimates each cell from the nearest samples by their variogram, and says how sure it is: the kriging variance is a second grid.",
     params=Kriging, run=_run_kriging, inputs=(SAMPLES, BOUNDARY),
     outputs=(Output("grid", "grid", "Grid"), Output("variance", "grid", "Kriging variance")), estimate=_estimate, suggest=suggest,
 )  # fmt: skip
 NEAR = Operation(
-    name="grid-neighbours", title="Grid from near samples", area="Maps",
+    name="grid-neighbours", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0, "method": "natural neighbours"}), title="Grid from near samples", area="Maps",
     help="Grids by inverse distance, nearest neighbour, natural neighbours, triangles or radial basis functions.",
     params=NearGrid, run=_run_near, inputs=(SAMPLES, BOUNDARY),
     outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,
 )  # fmt: skip
 VALIDATE = Operation(
-    name="cross-validate", title="Compare gridding methods", area="Maps",
+    name="cross-validate", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10"}), title="Compare gridding methods", area="Maps",
     help="Leaves each sample out in turn and estimates it from the others; the misses are a point set to map and chart.",
     params=CrossValidate, run=_run_validate, inputs=(SAMPLES,),
     outputs=(Output("residuals", "points", "Misses"),), suggest=suggest,

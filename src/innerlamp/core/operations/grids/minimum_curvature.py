@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...declaring.operation import Cost, Inputs, Operation, Output, param
+from ...declaring.operation import Cost, Example, Inputs, Operation, Output, param
 from ...items.base import Item
 from ...progress import Progress
 from .sampling import (
@@ -40,7 +40,7 @@ def _estimate(inputs: Inputs, p: SmoothSurface) -> Cost:
 
 
 OPERATION = Operation(
-    name="grid-minimum-curvature", title="Grid values", area="Maps",
+    name="grid-minimum-curvature", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 50.0}), title="Grid values", area="Maps",
     help="Draws a smooth surface through samples: the shape of a thin plate that passes through every value.",
     params=SmoothSurface, run=_run, inputs=(SAMPLES, BOUNDARY),
     outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,

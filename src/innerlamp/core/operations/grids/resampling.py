@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from ...declaring.operation import Cost, Input, Inputs, Maybe, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, param
 from ...errors import InputError
 from ...formats.features import polygons_of
 from ...items.base import Item
@@ -202,19 +202,19 @@ def _run_figures(inputs: Inputs, p: PolygonFigures, progress: Progress) -> dict[
 
 _POLYGONS = Input("polygons", "Polygons", ("features",))
 RESAMPLE = Operation(
-    name="resample-grid", title="Other cell size", area="Maps",
+    name="resample-grid", example=Example({"grid": "Magnetics"}, {"cell": 60.0}), title="Other cell size", area="Maps",
     help="Reads a grid on other cells: of another size, or those of another grid. Larger cells get the mean of what lies in them.",
     params=Resample, run=_run_resample, inputs=(GRID, Input("other", "Cells of", ("grid",), optional=True, proposed=False)),
     outputs=(Output("resampled", "grid", "Grid on other cells"),), estimate=_resample_cost,
 )  # fmt: skip
 CLIP = Operation(
-    name="clip-grid", title="Cut a grid", area="Maps",
+    name="clip-grid", example=Example({"grid": "Magnetics", "polygons": "Geological map"}, {}), title="Cut a grid", area="Maps",
     help="Blanks a grid outside (or inside) of polygons, or beyond values, and takes blank edges off.",
     params=Clip, run=_run_clip, inputs=(GRID, Input("polygons", "Polygons", ("features",), optional=True, proposed=False)),
     outputs=(Output("cut", "grid", "Cut grid"),),
 )  # fmt: skip
 MOSAIC = Operation(
-    name="mosaic", title="Mosaic", area="Maps",
+    name="mosaic", example=Example({"grids": ("Magnetics", "Magnetics at the pole")}, {"cell": 60.0}), title="Mosaic", area="Maps",
     help="Makes one grid of several that lie side by side or overlap; levels and seams are matched, the first one stays as it is.",
     params=Mosaic, run=_run_mosaic,
     inputs=(Input("grids", "Grids", ("grid",), many=True, proposed=False, help="Two or more, in the order of their precedence"),),
@@ -222,17 +222,17 @@ MOSAIC = Operation(
     version=2, aliases=("join-grids",), renamed={"a": "grids", "b": "grids", "c": "grids", "d": "grids"},
 )  # fmt: skip
 FILL = Operation(
-    name="fill-grid", title="Fill gaps of a grid", area="Maps",
+    name="fill-grid", example=Example({"grid": "Soil Sn"}, {}), title="Fill gaps of a grid", area="Maps",
     help="Closes gaps by a smooth surface that passes through the cells around them.",
     params=Fill, run=_run_fill, inputs=(GRID,), outputs=(Output("filled", "grid", "Filled grid"),),
 )  # fmt: skip
 SMOOTH = Operation(
-    name="smooth-grid", title="Smooth a grid", area="Maps",
+    name="smooth-grid", example=Example({"grid": "Ground"}, {"width": 100.0}), title="Smooth a grid", area="Maps",
     help="Evens a grid out over a width, by a weighted mean or by the median.",
     params=Smooth, run=_run_smooth, inputs=(GRID,), outputs=(Output("smoothed", "grid", "Smoothed grid"),),
 )  # fmt: skip
 FIGURES = Operation(
-    name="zonal-statistics", title="Zonal statistics", area="Maps", aliases=("figures-by-polygon",),
+    name="zonal-statistics", example=Example({"grid": "Ground", "polygons": "Geological map"}, {}), title="Zonal statistics", area="Maps", aliases=("figures-by-polygon",),
     help="Adds count, mean, median, lowest, highest and deviation of a grid's cells to each polygon.",
     params=PolygonFigures, run=_run_figures, inputs=(GRID, _POLYGONS),
     outputs=(Output("polygons", "features", "Polygons with figures"),),

@@ -10,7 +10,7 @@ import pandas as pd
 from pydantic import BeforeValidator
 
 from ...compute.geometry import sketching as sk
-from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...formats.features import flatten, polygons_of, shapes_of
 from ...items.base import Item
@@ -285,33 +285,33 @@ _MAP = Input("features", "Map", ("features",))
 _MADE = (Output("features", "", "The map"),)
 _BACK = {"features": "features"}
 DRAW = Operation(
-    name="draw-feature", title="Draw a feature", area="Maps",
+    name="draw-feature", example=Example({}, {"points": "503000 5601400; 503400 5601400; 503400 5601700", "value": "DIORITE"}), title="Draw a feature", area="Maps",
     help="Adds a polygon, line or point to a map, or begins a new map; the Draw button of the map pane does it by mouse.",
     params=DrawFeature, run=_run_draw, inputs=(Input("features", "Map", ("features",), optional=True, help="None begins a new map"),),
     outputs=(Output("features", "features", "The map"),), replaces=_BACK, instant=True,
 )  # fmt: skip
 CORNER = Operation(
-    name="edit-corner", title="Move, add or remove a corner", area="Maps",
+    name="edit-corner", example=Example({"features": "@draw-feature.features"}, {"action": "move", "x": 503400.0, "y": 5601400.0, "to_x": 503350.0, "to_y": 5601420.0}, after=("draw-feature",)), title="Move, add or remove a corner", area="Maps",
     help="Changes one corner of all boundaries that meet there, so that neighbours stay neighbours.",
     params=EditCorner, run=_run_corner, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 EDIT = Operation(
-    name="edit-features", title="Change or remove features", area="Maps",
+    name="edit-features", example=Example({"features": "@draw-feature.features"}, {"rows": "0", "value": "GABBRO"}, after=("draw-feature",)), title="Change or remove features", area="Maps",
     help="Gives features another unit or kind, or takes them out.",
     params=EditFeatures, run=_run_edit, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 SPLIT = Operation(
-    name="split-features", title="Split features", area="Maps",
+    name="split-features", example=Example({"features": "@draw-feature.features"}, {"points": "503200 5601000; 503300 5602000"}, after=("draw-feature",)), title="Split features", area="Maps",
     help="Cuts polygons and lines in two along a line that is drawn across them.",
     params=SplitFeatures, run=_run_split, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 JOIN = Operation(
-    name="join-features", title="Join features", area="Maps",
+    name="join-features", example=Example({"features": "@draw-feature.features"}, {"rows": "0; 1"}, after=("draw-feature", "split-features")), title="Join features", area="Maps",
     help="Makes one feature of several.",
     params=JoinFeatures, run=_run_join, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip
 MERGE = Operation(
-    name="merge-by-unit", title="Merge by unit", area="Maps",
+    name="merge-by-unit", example=Example({"features": "@draw-feature.features"}, {"column": "unit"}, after=("draw-feature",)), title="Merge by unit", area="Maps",
     help="Makes one polygon of all that touch and belong to the same unit.",
     params=MergeByUnit, run=_run_merge, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
 )  # fmt: skip

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
-from ...declaring.operation import Input, Inputs, Operation, Output, Params, Several, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...formats.features import polygons_of
 from ...items.base import Item
@@ -157,19 +157,19 @@ def _run_components(inputs: Inputs, p: PrincipalComponents, progress: Progress) 
 
 
 ANOMALIES = Operation(
-    name="anomalies", title="Outline anomalies", area="Maps",
+    name="anomalies", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm"}), title="Outline anomalies", area="Maps",
     help="Groups samples over a threshold that lie together, with outline, area, peak, mean and count.",
     params=Anomalies, run=_run_anomalies, inputs=(_SAMPLES,), outputs=(Output("anomalies", "features", "Anomalies"),),
 )  # fmt: skip
 LEVEL = Operation(
-    name="level-by-unit", title="Level values by rock unit", area="Maps",
+    name="level-by-unit", example=Example({"samples": "Soils", "map": "Geological map"}, {"attribute": "Sn ppm"}), title="Level values by rock unit", area="Maps",
     help="Scores each value within its rock unit, so that units with other backgrounds compare; the unit comes from a map or a column.",
     params=LevelByUnit, run=_run_level,
     inputs=(_SAMPLES, Input("map", "Geological map", ("features",), optional=True, help="Polygons of units")),
     outputs=(Output("samples", "points", "Samples with the score"),), replaces={"samples": "samples"},
 )  # fmt: skip
 COMPONENTS = Operation(
-    name="principal-components", title="Principal components", area="Maps",
+    name="principal-components", example=Example({"samples": "Soils"}, {}), title="Principal components", area="Maps",
     help="Works out what the elements of samples have in common; scores become columns, loadings are noted with the samples.",
     params=PrincipalComponents, run=_run_components, inputs=(_SAMPLES,),
     outputs=(Output("samples", "points", "Samples with their scores"),), replaces={"samples": "samples"},

@@ -12,7 +12,7 @@ from pydantic import BeforeValidator
 
 from ...compute.potential.mainfield import parse_date
 from ...crs import describe
-from ...declaring.operation import Input, Inputs, Operation, Output, Params, Several, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...formats.page_templates import read_template
 from ...items.base import Item
@@ -191,14 +191,14 @@ def _run_arrange(inputs: Inputs, p: ArrangePage, progress: Progress) -> dict[str
 
 
 MAKE = Operation(
-    name="make-page", title="Make a page", area="Maps",
+    name="make-page", example=Example({"around": "Geological map"}, {"heading": "Emberlow", "date": "2024-11-04", "lit": ["Geological map", "Soils"]}), title="Make a page", area="Maps",
     help="Lays a map out on paper at true scale, with coordinate grid, legend, scale bar, north arrows, inset, notes and title block.",
     params=MakePage, run=_run_make,
     inputs=(Input("around", "Fit the map to", ("grid", "features", "points", "lines", "holes", "picture", "electrodes", "blocks", "surface", "targets")),),
     outputs=(Output("page", "page", "The page"),),
 )  # fmt: skip
 ARRANGE = Operation(
-    name="arrange-page", title="Arrange a page", area="Maps",
+    name="arrange-page", example=Example({"page": "Emberlow A3"}, {"layout": [{"kind": "notes", "x": 5, "y": 5, "w": 50, "h": 20}]}), title="Arrange a page", area="Maps",
     help="Gives a page another arrangement; the page pane does it by mouse.",
     params=ArrangePage, run=_run_arrange, inputs=(Input("page", "Page", ("page",)),),
     outputs=(Output("page", "page", "The page"),), replaces={"page": "page"}, instant=True,

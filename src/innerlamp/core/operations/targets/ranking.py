@@ -7,7 +7,7 @@ import pandas as pd
 
 from ...compute.geometry.sampling import bilinear
 from ...compute.targets import evidence as ev
-from ...declaring.operation import Cost, Input, Inputs, Operation, Output, Params, ground_slot, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import BlockModel, Grid, Surface
@@ -185,7 +185,7 @@ def _estimate(inputs: Inputs, p: RankTargets) -> Cost:
 
 
 OPERATION = Operation(
-    name="rank-targets", title="Rank targets", area="Targets",
+    name="rank-targets", example=Example({"soil": "Soil Sn", "holes": "Emberlow holes", "ground": "Ground"}, {"spacing": 100.0}), title="Rank targets", area="Targets",
     help="Scores every place of a grid by the evidence given: each value becomes 0..1 by its curve, is weighted and summed; the best places that are far enough apart are ranked, with the share of each evidence.",
     params=RankTargets, run=_run,
     inputs=(
