@@ -13,7 +13,7 @@ import pandas as pd
 import pytest
 
 from innerlamp.api import Project
-from innerlamp.core.errors import InputError
+from innerlamp.core.errors import InputError, ProjectError
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.points import PointSet
@@ -377,3 +377,22 @@ def test_a_table_is_looked_at_once_until_it_changes(tmp_path: Path, monkeypatch:
     file.write_text("x;y;z\n1;2;3\n")
     assert tables_in.look(file).columns == ("x", "y", "z")
     assert len(count) == 2
+
+
+@pytest.mark.parametrize(
+    "damage",
+    [
+        lambda m, put: m["tables"].update(table=put(b"PAR1" + b"\xff" * 200 + b"PAR1", ".parquet")),
+        lambda m, put: m["tables"].update(table=put(b"", ".parquet")),
+        lambda m, _: m["tables"].update(table=7),
+        lambda m, put: m["arrays"].update(table=put(b"\x93NUMPY\x01\x00v\x00{'descr': '<f8', 'fortran_order'", ".npy")),
+        lambda m, _: m.update(tables=None),
+        lambda m, _: m.update(meta=[]),
+        lambda m, _: m["meta"].update(units={"@keys": ["nothing"]}),
+    ],
+)
+def test_content_that_is_whole_and_yet_no_item_is_one_sentence(tmp_path: Path, damage: Any) -> None:
+    manifest = json.loads(json.dumps(payload.write_item(tmp_path, soils())))
+    damage(manifest, lambda data, suffix: payload.write_file(tmp_path, data, suffix))
+    with pytest.raises(ProjectError, match="can't be read"):
+        payload.read_item(tmp_path, manifest)

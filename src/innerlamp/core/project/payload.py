@@ -14,6 +14,7 @@ import hashlib
 import io
 import json
 import os
+import tokenize
 import zipfile
 from collections.abc import Iterable, Mapping
 from pathlib import Path
@@ -210,10 +211,24 @@ def read_item(folder: Path, manifest: Manifest, mapped: bool = False) -> Item:
         else:
             arrays = {n: _read_array(folder, file, mapped) for n, file in (manifest["arrays"] or {}).items()}
         return kind.from_parts(Parts(meta=manifest["meta"], tables=tables, arrays=arrays))
-    except (pa.ArrowException, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile) as error:
-        raise ProjectError(
-            f"a part of the item can't be read ({error})", where=str(manifest["meta"].get("name", ""))
-        ) from error
+    except _UNREADABLE as error:
+        meta = manifest.get("meta")
+        name = str(meta.get("name", "")) if isinstance(meta, dict) else ""
+        raise ProjectError(f"a part of the item can't be read ({error})", where=name) from error
+
+
+# What libraries raise on content that is whole by its digest and yet no table, array or manifest.
+_UNREADABLE = (
+    pa.ArrowException,
+    zipfile.BadZipFile,
+    tokenize.TokenError,
+    OSError,
+    ValueError,
+    LookupError,
+    TypeError,
+    AttributeError,
+    EOFError,
+)
 
 
 def files_of(manifest: Mapping[str, Any]) -> set[str]:
