@@ -84,6 +84,22 @@ def test_edits_that_wait_for_a_worker_take_their_turns(demo_window: Window) -> N
     assert [s.params["name"] for s in entry.edits] == ["c0", "c1", "c2"]
 
 
+def test_an_edit_that_waits_is_cancelled_alone(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    soils = find(window, "Soils")
+    jobs = [
+        ctx.start("compute-column", {"name": f"c{k}", "expression": f"[Sn ppm] * {k + 2}"}, {"item": soils})
+        for k in range(3)
+    ]
+    assert ctx.session is not None
+    ctx.session.desk.cancel(jobs[1])
+    assert [job.state for job in jobs] == ["waiting", "cancelled", "waiting"]
+    finish_jobs(window)
+    entry = ctx.entry(soils)
+    assert entry is not None
+    assert [s.params["name"] for s in entry.edits] == ["c0", "c2"]
+
+
 def test_three_arrow_keys_move_a_page_element_three_steps(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
     page = find(window, "Emberlow A3")

@@ -340,13 +340,14 @@ def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> l
     if not len(first):
         return []
     attribute = ctx.attribute_of(entry)
+    row = item.owner[np.searchsorted(item.starts, first, "right") - 1]
+    coloured = attribute in item.table.columns
+    if coloured:
+        keep = shown(ctx.legend(attribute, item), item.table[attribute].to_numpy())[row]
+        first, row = first[keep], row[keep]
     mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
-    part = np.searchsorted(item.starts, first, "right") - 1
-    if attribute in item.table.columns:
-        keep = shown(ctx.legend(attribute, item), item.table[attribute].to_numpy())[item.owner[part]]
-        first, part = first[keep], part[keep]
-        mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
-        rgb = _colours(ctx, item, attribute, item.table[attribute].to_numpy()[item.owner[part]])
+    if coloured:
+        rgb = _colours(ctx, item, attribute, item.table[attribute].to_numpy()[row])
         out = actor(colour_cells(mesh, rgb), lit=False)
     else:
         out = actor(mesh, QColor(ctx.theme.text), lit=False)

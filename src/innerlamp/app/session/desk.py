@@ -45,7 +45,7 @@ class JobDesk:
         self.landed: Signal[[Job, dict[str, str]]] = Signal()
         self.said: Signal[[str, str]] = Signal()
         self.closed = False
-        self._queues: dict[str, list[tuple[Job, _Wish]]] = {}
+        self._queues: dict[str, list[Job]] = {}
         self._wishes: dict[int, _Wish] = {}
         self._causes: dict[int, int] = {}
         self._tries: dict[int, int] = {}
@@ -69,12 +69,11 @@ class JobDesk:
             raise ProjectError("the project is open read-only", where=self.store.name)
         task = execute.prepare(self.store, operation, params, inputs)
         job = self.runner.new(task)
-        wish = _Wish(operation, dict(params), dict(inputs))
-        self._wishes[job.id] = wish
+        self._wishes[job.id] = _Wish(operation, dict(params), dict(inputs))
         self.jobs.append(job)
         item = next(iter(task.items), "")
         if item and item in self._queues:
-            self._queues[item].append((job, wish))
+            self._queues[item].append(job)
             self.changed.emit([job])
             return job
         if item:
@@ -155,11 +154,15 @@ class JobDesk:
     def cancel(self, job: Job) -> None:
         """Stop a job; one that waits behind another is taken out of the queue."""
         self.runner.cancel(job)
-        for queue in self._queues.values():
-            queue[:] = [pair for pair in queue if pair[0] is not job]
+        behind = [queue for queue in self._queues.values() if job in queue]
+        for queue in behind:
+            queue.remove(job)
         if job.state == "cancelled":
             self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
-            self._next(job)
+            if behind:  # what it waited for goes on, and so do those that wait with it
+                self._wishes.pop(job.id, None)
+            else:
+                self._next(job)
             self.changed.emit([job])
 
     # ---- ending
@@ -266,8 +269,8 @@ class JobDesk:
             if not queue:
                 del self._queues[item]
                 continue
-            following, wish = queue.pop(0)
-            self._prepare_again(following, wish)
+            following = queue.pop(0)
+            self._prepare_again(following, self._wishes[following.id])
             if not following.active and following.state == "failed":
                 self.changed.emit([following])
                 self._next(following)

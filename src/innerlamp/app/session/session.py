@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
 
 from ...core.errors import LampError, ProjectError
@@ -49,11 +48,6 @@ class Session:
         self._lit: dict[str, int] = {}
         self._styles: dict[str, Style] = {}
         store.changed.connect(self._changed)
-
-    @classmethod
-    def of_new(cls, path: Path | str, crs: str, runner: Runner, told: Listeners) -> Session:
-        """Make a new project and open it."""
-        return cls(Store.create(path, crs), runner, told)
 
     def entries(self) -> list[Entry]:
         """All items, as they are drawn here."""

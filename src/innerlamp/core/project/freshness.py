@@ -20,7 +20,10 @@ def judge(all_entries: Iterable[Entry]) -> dict[str, Freshness]:
     because it, or something that it is made from, is held.
     """
     entries = {e.id: e for e in all_entries}
-    circles = _circles(entries)
+    return _judge(entries, _circles(entries))
+
+
+def _judge(entries: Mapping[str, Entry], circles: set[tuple[str, str]]) -> dict[str, Freshness]:
     done: dict[str, Freshness] = {}
 
     def look(entry: Entry) -> Freshness:
@@ -73,6 +76,7 @@ def _circles(entries: Mapping[str, Entry]) -> set[tuple[str, str]]:
     return {
         (entry.id, item)
         for entry in entries.values()
+        if entry.needs
         for step in entry.edits
         for item, _ in step.pairs
         if made_of(entries, item, entry.id)
@@ -81,12 +85,12 @@ def _circles(entries: Mapping[str, Entry]) -> set[tuple[str, str]]:
 
 def ready(all_entries: Iterable[Entry]) -> list[Entry]:
     """Stale entries that can be made again now, because nothing that they are made from is stale itself."""
-    entries = list(all_entries)
-    state = judge(entries)
-    circles = _circles({e.id: e for e in entries})
+    entries = {e.id: e for e in all_entries}
+    circles = _circles(entries)
+    state = _judge(entries, circles)
     return [
         e
-        for e in entries
+        for e in entries.values()
         if state[e.id] == "stale" and not any(state.get(i) == "stale" for i, _ in e.needs if (e.id, i) not in circles)
     ]
 

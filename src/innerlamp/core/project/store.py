@@ -165,6 +165,10 @@ class Store:
             int(state.get("lit", 0)), Style.from_json(state.get("style", {})),
         )  # fmt: skip
 
+    def heads(self) -> dict[str, int]:
+        """The version that each item points to now."""
+        return {e.id: e.version for e in self.entries()}
+
     def entry(self, item: str) -> Entry:
         """The present state of one item.
 

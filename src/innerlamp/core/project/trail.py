@@ -30,12 +30,6 @@ def touched_by(store: Store, item: str) -> list[str]:
     return found
 
 
-def missing_inputs(store: Store, item: str) -> list[str]:
-    """Ids of inputs of an item that are no longer on the shelf."""
-    present = {e.id for e in store.entries()}
-    return list(dict.fromkeys(i for i, _ in store.entry(item).needs if i not in present))
-
-
 def freshness(store: Store) -> dict[str, Freshness]:
     """State of every item; see `freshness.judge`."""
     return judge(store.entries())

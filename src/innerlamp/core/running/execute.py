@@ -26,7 +26,7 @@ from ..progress import SILENT, Progress
 from ..project import freshness, payload
 from ..project.records import Entry, Line, Pairs, Recipe, Result
 from ..project.store import Moved, Store, stage
-from .table import OPERATIONS, find_operation
+from .table import find_operation
 
 Chosen = Mapping[str, str | Sequence[str]]
 
@@ -189,7 +189,7 @@ def _task(
 
 def wanted(store: Store, item: str) -> str:
     """Return the name of what an item should be made of now: it changes when an input does."""
-    present = {e.id: e.version for e in store.entries()}
+    present = store.heads()
     keys = freshness.wanted_keys(store.entry(item), present) if item in present else []
     return f"{item}:{keys[-1]}" if keys else item
 
@@ -216,7 +216,7 @@ def again(store: Store, group: Sequence[str], *, anew: bool = False) -> Again:
         When an item was not made by an operation, or an input is no longer there.
     """
     entries = [store.entry(i) for i in group]
-    present = {e.id: e.version for e in store.entries()}
+    present = store.heads()
     found: dict[str, int] = {}
     ways: dict[str, Way] = {}
     run: Recipe | None = None
@@ -288,7 +288,7 @@ def redone(store: Store, item: str, edit: int, params: Mapping[str, Any] | None)
     entry = store.entry(item)
     if not 0 < edit < len(entry.chain) or not entry.chain[edit].is_edit:
         raise InputError("there is no such change", where=entry.name)
-    present = {e.id: e.version for e in store.entries()}
+    present = store.heads()
     steps = [_today(step.on(present)) for step in entry.chain]
     keys = freshness.wanted_keys(entry, present)
     op = find_operation(steps[edit].operation)
@@ -415,7 +415,7 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
     lines = {slot: Line(steps, task.ways[slot].start if slot in task.ways else 0) for slot, steps in made.steps.items()}
     if not task.ways:
         return store.add(made.results, task.label, lines, cause=cause, light=light)
-    present = {e.id: e.version for e in store.entries()}
+    present = store.heads()
     state = freshness.judge(store.entries()) if cause is not None else {}
     landing: dict[str, Result] = {}
     for slot, result in made.results.items():
@@ -468,4 +468,4 @@ def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Ch
         return None
 
 
-__all__ = ["OPERATIONS", "Again", "Made", "Moved", "Task", "Way", "again", "estimate", "find_operation", "land", "perform", "prepare", "redone", "refresh", "run", "wanted"]  # fmt: skip
+__all__ = ["Again", "Made", "Moved", "Task", "Way", "again", "estimate", "find_operation", "land", "perform", "prepare", "redone", "refresh", "run", "wanted"]  # fmt: skip
