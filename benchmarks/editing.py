@@ -44,7 +44,12 @@ def vertex(window: Window, folder: Path) -> None:
     rng = np.random.default_rng(1)
     at = np.stack(np.meshgrid(np.arange(100) * 50.0, np.arange(100) * 50.0), axis=-1).reshape(-1, 2)
     square = np.array([(0, 0), (40, 0), (40, 40), (20, 42), (0, 40), (0, 0)], dtype=float)
-    made = Features(name="F", crs=CRS, table=pd.DataFrame({"unit": rng.choice(list("ABCD"), len(at))}), **one_each([square + p for p in at], RING))  # fmt: skip
+    made = Features(
+        name="F",
+        crs=CRS,
+        table=pd.DataFrame({"unit": rng.choice(list("ABCD"), len(at))}),
+        **one_each([square + p for p in at], RING),
+    )
     with Project.create(folder / "vertex", CRS) as project:
         item = project.store.put(made)
         project.store.light({item: True})
@@ -87,7 +92,9 @@ def undo(window: Window, demo: Path) -> None:
 def cells(window: Window, folder: Path) -> None:
     nx, ny, nz = 500, 500, 200
     values = np.random.default_rng(0).random((nx, ny, nz))
-    model = BlockModel(name="B", crs=CRS, x0=0, y0=0, z0=0, dx=10, dy=10, dz=10, shape=(nx, ny, nz), properties={"a": values})  # fmt: skip
+    model = BlockModel(
+        name="B", crs=CRS, x0=0, y0=0, z0=0, dx=10, dy=10, dz=10, shape=(nx, ny, nz), properties={"a": values}
+    )
     with Project.create(folder / "cells", CRS) as project:
         item = project.store.put(model)
         project.store.light({item: True})

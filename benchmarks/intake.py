@@ -19,7 +19,10 @@ def look_at_a_gigabyte() -> Iterator[Row]:
     """All that the form shows of a table: what it is, columns, first rows, odd values, dates."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "assays.csv"
-        rows = "".join(f"LG{k % 5000:05d},{k % 400},{k % 400 + 2},S{k:07d},{'<5' if k % 9 == 0 else k % 977},{k % 31 / 10},0.0{k % 9}\n" for k in range(200_000)).encode()  # fmt: skip
+        rows = "".join(
+            f"LG{k % 5000:05d},{k % 400},{k % 400 + 2},S{k:07d},{'<5' if k % 9 == 0 else k % 977},{k % 31 / 10},0.0{k % 9}\n"
+            for k in range(200_000)
+        ).encode()
         with path.open("wb") as handle:
             handle.write(b"HoleID,From,To,Sample,Sn_ppm,W_ppm,Cu_pct\n")
             while handle.tell() < _BIG:
@@ -42,7 +45,12 @@ def look_at_a_gigabyte() -> Iterator[Row]:
                     pass
 
         every = seconds(read)
-        yield Row("Look at a CSV of 1 GB: kind, columns, rows, odd values", f"{1000 * took:.0f} ms, +{peak_megabytes() - before:.0f} MB", "at once", f"its bytes alone take {every:.2f} s to read")  # fmt: skip
+        yield Row(
+            "Look at a CSV of 1 GB: kind, columns, rows, odd values",
+            f"{1000 * took:.0f} ms, +{peak_megabytes() - before:.0f} MB",
+            "at once",
+            f"its bytes alone take {every:.2f} s to read",
+        )
 
 
 def look_at_the_prospect() -> Iterator[Row]:

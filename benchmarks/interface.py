@@ -60,13 +60,21 @@ def pan_and_zoom() -> Iterator[Row]:
     """Frames of a map with a grid of 4,000 x 4,000 cells, 100,000 samples and 5,000 contour lines, in continuous motion."""
     with tempfile.TemporaryDirectory() as folder:
         out = subprocess.run(
-            [sys.executable, "-m", "benchmarks.panning"], check=True, capture_output=True, text=True,
+            [sys.executable, "-m", "benchmarks.panning"],
+            check=True,
+            capture_output=True,
+            text=True,
             env={**os.environ, "XDG_CONFIG_HOME": folder},
-        )  # fmt: skip
+        )
     for line in out.stdout.splitlines():
         what, *frames = line.split("\t")
         values = np.array([float(f) for f in frames]) * 1e3
-        yield Row(f"Map frame, {what}", f"{np.median(values):.0f} ms", "under 60 ms" if "all" in what else "", f"longest {values.max():.0f} ms of {len(values)} frames")  # fmt: skip
+        yield Row(
+            f"Map frame, {what}",
+            f"{np.median(values):.0f} ms",
+            "under 60 ms" if "all" in what else "",
+            f"longest {values.max():.0f} ms of {len(values)} frames",
+        )
 
 
 def edits_and_undo() -> Iterator[Row]:
@@ -75,12 +83,20 @@ def edits_and_undo() -> Iterator[Row]:
         copy = Path(folder) / "Emberlow.lamp"
         subprocess.run(["cp", "-r", str(ensure()), str(copy)], check=True)
         out = subprocess.run(
-            [sys.executable, "-m", "benchmarks.editing", folder, str(copy)], check=True, capture_output=True, text=True,
+            [sys.executable, "-m", "benchmarks.editing", folder, str(copy)],
+            check=True,
+            capture_output=True,
+            text=True,
             env={**os.environ, "XDG_CONFIG_HOME": folder},
-        )  # fmt: skip
+        )
     asked = {"One": "50 ms", "The": "50 ms", "Undo": "100 ms", "Block": "under 1 s", "memory": "under 300 MB"}
     for line in out.stdout.splitlines():
         what, *numbers = line.split("\t")
         values = np.array([float(v) for v in numbers])
         unit = f"{values.max():.0f} MB" if what.startswith("memory") else f"{np.median(values) * 1e3:.0f} ms"
-        yield Row(what, unit, asked.get(what.split()[0], ""), f"longest {values.max() * 1e3:.0f} ms of {len(values)}" if len(values) > 1 else "")  # fmt: skip
+        yield Row(
+            what,
+            unit,
+            asked.get(what.split()[0], ""),
+            f"longest {values.max() * 1e3:.0f} ms of {len(values)}" if len(values) > 1 else "",
+        )

@@ -65,15 +65,19 @@ def magnetic_kernel_rate() -> Iterator[Row]:
     a = prisms.magnetic_kernel(mesh, few, *FIELD)
     b = np.stack([_plain_prism(mesh, o, prisms.field_direction(*FIELD[:2])).ravel() for o in few])
     yield Row(
-        "Magnetic prism, closed form, one cell for one reading", f"{exact * 1e9:.1f} ns", "≤ 37 ns (notes)",
+        "Magnetic prism, closed form, one cell for one reading",
+        f"{exact * 1e9:.1f} ns",
+        "≤ 37 ns (notes)",
         f"{plain / exact:.0f} × faster than eight numpy corners ({plain * 1e9:.0f} ns); largest difference {np.abs(a - b).max() / np.abs(b).max():.0e}",
-    )  # fmt: skip
+    )
     cells = int(active.sum())
     hybrid = seconds(lambda: prisms.magnetic_kernel(mesh, obs, *FIELD, active, 400.0, dtype=np.float32), 2)
     yield Row(
-        f"Whole kernel {len(obs):,} × {cells:,}, closed form within 400 m", f"{hybrid:.2f} s", "1.4–2.3 s (notes)",
+        f"Whole kernel {len(obs):,} × {cells:,}, closed form within 400 m",
+        f"{hybrid:.2f} s",
+        "1.4–2.3 s (notes)",
         f"{hybrid / len(obs) / cells * 1e9:.1f} ns a value, {4e-6 * cells * len(obs):,.0f} MB",
-    )  # fmt: skip
+    )
 
 
 def inversion() -> Iterator[Row]:
@@ -92,9 +96,11 @@ def inversion() -> Iterator[Row]:
     )
     r = results[0]
     yield Row(
-        f"Inversion {int(active.sum()):,} cells × {len(obs):,} readings to the target misfit", f"{took:.1f} s", "≈ 13 s (notes)",
+        f"Inversion {int(active.sum()):,} cells × {len(obs):,} readings to the target misfit",
+        f"{took:.1f} s",
+        "≈ 13 s (notes)",
         f"misfit {r.chi2:.2f} in {len(r.history)} iterations, correlation with the truth {np.corrcoef(r.model, truth[active])[0, 1]:.2f}, process {peak_megabytes():,.0f} MB",
-    )  # fmt: skip
+    )
 
 
 def gridding() -> Iterator[Row]:
@@ -142,9 +148,11 @@ def large_gridding() -> Iterator[Row]:
         inside = (x > 20) & (x < 19_980) & (y > 20) & (y < 19_980)
         missed = bilinear(made[0], 5.0, 5.0, 10.0, 10.0, x[inside], y[inside]) - v[inside]
         yield Row(
-            f"Minimum curvature, 100,000 readings {name}, to 2,000 x 2,000", f"{took:.1f} s", "under 30 s",
+            f"Minimum curvature, 100,000 readings {name}, to 2,000 x 2,000",
+            f"{took:.1f} s",
+            "under 30 s",
             f"readings missed by {np.std(missed) / np.std(v):.1e} of their spread, process {peak_megabytes():,.0f} MB",
-        )  # fmt: skip
+        )
 
 
 def radial_field() -> Iterator[Row]:

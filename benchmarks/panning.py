@@ -30,7 +30,9 @@ def district() -> list[Grid | PointSet | Features]:
     rng = np.random.default_rng(1)
     size, cell = 4000, 10.0
     values = np.kron(gaussian_filter(rng.normal(size=(500, 500)), 4.0), np.ones((8, 8))) * 100
-    grid = Grid(name="Field", crs=CRS, values=values, x0=500_000.0, y0=5_600_000.0, dx=cell, dy=cell, attribute="TMI", unit="nT")  # fmt: skip
+    grid = Grid(
+        name="Field", crs=CRS, values=values, x0=500_000.0, y0=5_600_000.0, dx=cell, dy=cell, attribute="TMI", unit="nT"
+    )
     x, y = rng.uniform(0, size * cell, (2, 100_000))
     table = pd.DataFrame({"x": grid.x0 + x, "y": grid.y0 + y, "z": 0.0, "Sn_ppm": rng.lognormal(2, 1, 100_000)})
     samples = PointSet(name="Samples", crs=CRS, table=table, units={"Sn_ppm": "ppm"})
@@ -39,12 +41,24 @@ def district() -> list[Grid | PointSet | Features]:
     axis = 40.0 * np.arange(1000)
     found = contours(smooth, grid.x0 + axis, grid.y0 + axis, levels, 600.0)[:5000]
     starts = np.concatenate([[0], np.cumsum([len(c.xy) for c in found])]).astype(np.int64)
-    lines = pd.DataFrame({"TMI": [c.level for c in found], "weight": ["major" if k % 5 == 0 else "minor" for k in range(len(found))], "round": [c.round for c in found]})  # fmt: skip
+    lines = pd.DataFrame(
+        {
+            "TMI": [c.level for c in found],
+            "weight": ["major" if k % 5 == 0 else "minor" for k in range(len(found))],
+            "round": [c.round for c in found],
+        }
+    )
     xy = np.concatenate([c.xy for c in found])
     features = Features(
-        name="Contours", crs=CRS, table=lines, vertices=np.column_stack([xy, np.full(len(xy), np.nan)]), starts=starts,
-        owner=np.arange(len(found), dtype=np.int64), role=np.full(len(found), LINE, dtype=np.int8), units={"TMI": "nT"},
-    )  # fmt: skip
+        name="Contours",
+        crs=CRS,
+        table=lines,
+        vertices=np.column_stack([xy, np.full(len(xy), np.nan)]),
+        starts=starts,
+        owner=np.arange(len(found), dtype=np.int64),
+        role=np.full(len(found), LINE, dtype=np.int8),
+        units={"TMI": "nT"},
+    )
     return [grid, samples, features]
 
 

@@ -72,11 +72,12 @@ def write_large_set(folder: Path) -> None:
     n = len(depth)
     pd.DataFrame(
         {
-            "HoleID": np.repeat(ids, n), "Depth": np.tile(depth, HOLES),
+            "HoleID": np.repeat(ids, n),
+            "Depth": np.tile(depth, HOLES),
             "Azimuth": (np.repeat(rng.uniform(0, 360, HOLES), n) + rng.normal(0, 2, HOLES * n)).round(1) % 360,
             "Dip": (-60 + rng.normal(0, 2, HOLES * n)).round(1),
         }
-    ).to_csv(folder / "survey.csv", index=False)  # fmt: skip
+    ).to_csv(folder / "survey.csv", index=False)
     start = np.tile(np.arange(EACH) * 2.0, HOLES)
     assay = pd.DataFrame({"HoleID": np.repeat(ids, EACH), "From": start, "To": start + 2.0})
     for name in ("Au_ppm", "Cu_ppm", "As_ppm", "Zn_ppm"):
@@ -182,11 +183,15 @@ def import_two_million_readings() -> Iterator[Row]:
         x = np.tile(np.arange(each) * 5.0, lines) + 500_000
         table = pd.DataFrame(
             {
-                "Line": np.repeat([f"L{k:04d}" for k in range(lines)], each), "FID": np.arange(lines * each), "Date": "2024-05-16",
-                "X": x.round(1), "Y": (5_600_000 + np.repeat(np.arange(lines) * 50.0, each)).round(1), "GPS_ALT": 350.0,
+                "Line": np.repeat([f"L{k:04d}" for k in range(lines)], each),
+                "FID": np.arange(lines * each),
+                "Date": "2024-05-16",
+                "X": x.round(1),
+                "Y": (5_600_000 + np.repeat(np.arange(lines) * 50.0, each)).round(1),
+                "GPS_ALT": 350.0,
                 "TMI_nT": rng.normal(48_500, 30, lines * each).round(2),
             }
-        )  # fmt: skip
+        )
         table.to_csv(path, index=False)
     took, rows, memory = _run(_LINES)  # type: ignore[misc]
     yield Row(f"Import {rows:,.0f} magnetic readings in 400 lines", f"{took:.1f} s, {memory:,.0f} MB", "under 10 s")

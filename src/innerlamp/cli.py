@@ -187,7 +187,11 @@ def _bring(args: argparse.Namespace) -> int:
         return 0
     if args.day_order == "auto":
         for ref, texts in intake.ambiguous_dates([o for o in found if o.kind]).items():
-            raise InputError(f"dates such as {texts[0]} could be day or month first", where=Path(ref).name, fix="Give --day-order 'day first' or 'month first'")  # fmt: skip
+            raise InputError(
+                f"dates such as {texts[0]} could be day or month first",
+                where=Path(ref).name,
+                fix="Give --day-order 'day first' or 'month first'",
+            )
     with Project.open(args.project) as project:
         ground = next(
             (e.id for e in project.items if e.kind == "grid" and "elevation" in e.attributes and not e.dated), ""

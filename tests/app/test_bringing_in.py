@@ -75,7 +75,9 @@ def bring_in(window: Window, form: IntakeForm, seconds: float = 90.0) -> None:
     settle(window)
 
 
-def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(empty_window: Window, tmp_path: Path) -> None:  # fmt: skip
+def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(
+    empty_window: Window, tmp_path: Path
+) -> None:
     window = empty_window
     QTest.keyClick(window, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
     folder = tmp_path / "raw"
@@ -114,7 +116,12 @@ def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(empty
     assert wait_until(lambda: checks.model is not None, 10)
     assert checks.model is not None
     shown = checks.model.table
-    planted = [p for p in json.loads((FILES / "planted.json").read_text()) if p["file"] in ("collars.csv", "downhole_surveys.csv", "assays.csv", "geology_log.csv") or (p["file"], p["what"]) == ("control_samples.csv", "below detection")]  # fmt: skip
+    planted = [
+        p
+        for p in json.loads((FILES / "planted.json").read_text())
+        if p["file"] in ("collars.csv", "downhole_surveys.csv", "assays.csv", "geology_log.csv")
+        or (p["file"], p["what"]) == ("control_samples.csv", "below detection")
+    ]
     listed = {(f, int(n)) for f, n in zip(shown["file"], shown["line"], strict=True)}
     assert listed - {("", 0), ("downhole_surveys.csv", 0)} == {(p["file"], p["line"]) for p in planted}
 
@@ -136,7 +143,9 @@ def test_the_second_phase_is_shown_before_it_is_added_and_the_difference_is_righ
     metres = pd.read_csv(FILES / "drilling_second_phase" / "collars.csv")["EOH (m)"].sum()
     assert changes["Holes"] == ("40", "58")
     drilled = next(v for k, v in changes.items() if k.startswith("Drilled") or k.startswith("Metres"))
-    assert float(drilled[1].replace(",", "").split()[0]) - float(drilled[0].replace(",", "").split()[0]) == pytest.approx(metres, abs=1.5)  # fmt: skip
+    assert float(drilled[1].replace(",", "").split()[0]) - float(
+        drilled[0].replace(",", "").split()[0]
+    ) == pytest.approx(metres, abs=1.5)
 
 
 def test_columns_are_corrected_kept_under_a_name_and_offered_again(empty_window: Window, tmp_path: Path) -> None:
@@ -169,7 +178,9 @@ def test_columns_are_corrected_kept_under_a_name_and_offered_again(empty_window:
 
 def test_dates_that_could_be_either_are_asked_about(empty_window: Window, tmp_path: Path) -> None:
     window = empty_window
-    (tmp_path / "mag.csv").write_text("Line,X,Y,Z,Date,Mag_nT\n" + "".join(f"1,{k},0,90,03/04/2024,{48000 + k}\n" for k in range(9)))  # fmt: skip
+    (tmp_path / "mag.csv").write_text(
+        "Line,X,Y,Z,Date,Mag_nT\n" + "".join(f"1,{k},0,90,03/04/2024,{48000 + k}\n" for k in range(9))
+    )
     form = drop(window, tmp_path / "mag.csv")
     assert wait_until(form.order.isVisible, 10)
     assert form.order_words.text() == "Dates like 03/04/2024 are"
@@ -353,7 +364,9 @@ def test_a_click_on_the_layout_turns_a_line_round(demo_window: Window) -> None:
     window = demo_window
     form = window.steps.open_form("import-resistivity")
     form.fields["readings"].set_value([str(FILES / "geophysics" / f"resistivity_line_{k}.csv") for k in (1, 2)])
-    form.fields["electrodes"].set_value([str(FILES / "geophysics" / f"resistivity_line_{k}_electrodes.csv") for k in (1, 2)])  # fmt: skip
+    form.fields["electrodes"].set_value(
+        [str(FILES / "geophysics" / f"resistivity_line_{k}_electrodes.csv") for k in (1, 2)]
+    )
     preview = form.preview
     assert isinstance(preview, LayoutPreview)
     assert wait_until(lambda: preview.isVisible() and len(preview.view.electrodes) == 96, 10)
@@ -365,7 +378,11 @@ def test_a_click_on_the_layout_turns_a_line_round(demo_window: Window) -> None:
     last = preview.view.lines()["2"][-1]
     assert last == pytest.approx(first, abs=1)
     image = widget_image(window, preview.view)
-    assert any(image.pixelColor(round(middle[0]) + dx, round(middle[1]) + dy).name() == window.ctx.theme.lit.lower() for dx in range(-3, 4) for dy in range(-3, 4))  # fmt: skip
+    assert any(
+        image.pixelColor(round(middle[0]) + dx, round(middle[1]) + dy).name() == window.ctx.theme.lit.lower()
+        for dx in range(-3, 4)
+        for dy in range(-3, 4)
+    )
 
 
 def test_class_breaks_colour_all_panes_and_values_are_drawn_down_a_hole(demo_window: Window) -> None:

@@ -25,7 +25,19 @@ from .conftest import type_into, widget_image
 PANES = ("map", "section", "scene")
 # What lies on the ground from edge to edge, or is paper, is not cut by a vertical plane.
 NOT_SHOWN = {"page": PANES, "picture": ("section",)}
-CONTROLS = ("lamp", "opacity", "colourBy", "ramp", "scale", "legend_low", "legend_high", "legend_cutoff", "sizeBy", "shapeBy", "labelBy")  # fmt: skip
+CONTROLS = (
+    "lamp",
+    "opacity",
+    "colourBy",
+    "ramp",
+    "scale",
+    "legend_low",
+    "legend_high",
+    "legend_cutoff",
+    "sizeBy",
+    "shapeBy",
+    "labelBy",
+)
 # Shapes of single points cannot be told apart in space; there they are squares of the size asked for.
 NOT_IN = {("scene", "shapeBy")}
 

@@ -78,7 +78,9 @@ def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window:
     pick(window, "pattern_SLATE", "crosses")
     settle(window)
     after = widget_image(window, pane.plot)
-    changed = sum(before.pixel(x, y) != after.pixel(x, y) for x in range(0, after.width(), 4) for y in range(0, after.height(), 4))  # fmt: skip
+    changed = sum(
+        before.pixel(x, y) != after.pixel(x, y) for x in range(0, after.width(), 4) for y in range(0, after.height(), 4)
+    )
     assert changed > 200
     assert "crosses" in {g.pattern for g in graphics(pane, UnitAreas)}
     legend = window.legends.shown[0]
@@ -107,10 +109,15 @@ def test_structural_readings_have_the_signs_of_geological_maps_with_their_dips(d
 @pytest.mark.parametrize(
     ("text", "sign"),
     [
-        ("Fault (inferred)", "fault, inferred"), ("THRUST", "thrust"), ("normal fault", "normal fault"), ("synclinal axis", "syncline"),
-        ("Approximate contact", "contact, inferred"), ("dolerite dike", "dyke"), ("road", ""),
+        ("Fault (inferred)", "fault, inferred"),
+        ("THRUST", "thrust"),
+        ("normal fault", "normal fault"),
+        ("synclinal axis", "syncline"),
+        ("Approximate contact", "contact, inferred"),
+        ("dolerite dike", "dyke"),
+        ("road", ""),
     ],
-)  # fmt: skip
+)
 def test_kinds_of_lines_are_told_by_their_words(text: str, sign: str) -> None:
     assert line_sign(text) == sign
     assert plane_sign("S1 foliation") == "filled wedge" and plane_sign("overturned bedding") == "overturned"

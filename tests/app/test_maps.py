@@ -40,7 +40,10 @@ def test_the_variogram_is_fitted_dragged_and_kriged_with(demo_window: Window) ->
     assert "pairs" in preview.words.text()
     image = widget_image(window, view)
     lit = window.ctx.theme.lit.lower()
-    assert sum(image.pixelColor(x, y).name() == lit for x in range(0, image.width()) for y in range(0, image.height(), 2)) > 40  # fmt: skip
+    assert (
+        sum(image.pixelColor(x, y).name() == lit for x in range(0, image.width()) for y in range(0, image.height(), 2))
+        > 40
+    )
     start, target = view.handles()["sill"], view.place(fitted * 0.5, view.model.sill * 0.9)
     QTest.mousePress(view, LEFT, pos=start.toPoint())
     QTest.mouseMove(view, target.toPoint())

@@ -195,7 +195,15 @@ def test_numbers_on_legends(value: float, text: str) -> None:
 
 @pytest.mark.parametrize(
     ("value", "column", "text"),
-    [(np.nan, "Sn", ""), (502105.9, "x", "502105.90"), (0.00012, "k", "1.20e-04"), (48534.35, "TMI", "48534"), (3.14159, "W", "3.142"), (None, "c", ""), ("A", "c", "A")],
-)  # fmt: skip
+    [
+        (np.nan, "Sn", ""),
+        (502105.9, "x", "502105.90"),
+        (0.00012, "k", "1.20e-04"),
+        (48534.35, "TMI", "48534"),
+        (3.14159, "W", "3.142"),
+        (None, "c", ""),
+        ("A", "c", "A"),
+    ],
+)
 def test_cells_of_tables(value: object, column: str, text: str) -> None:
     assert as_text(value, column) == text

@@ -207,7 +207,9 @@ def test_an_operation_that_is_gone_is_named_and_the_rest_works(window: Window, d
         store = project.store
         soils, grid = store.find("Soils").id, store.find("Soil Sn").id
         for name, operation in ((soils, "import-of-old"), (grid, "grid-by-magic")):
-            (origin,) = store._db.execute("SELECT origin FROM version WHERE id=?", (store.entry(name).version,)).fetchone()  # fmt: skip
+            (origin,) = store._db.execute(
+                "SELECT origin FROM version WHERE id=?", (store.entry(name).version,)
+            ).fetchone()
             (text,) = store._db.execute("SELECT recipe FROM origin WHERE id=?", (origin,)).fetchone()
             changed = json.dumps(json.loads(text) | {"operation": operation})
             store._db.execute("UPDATE origin SET recipe=? WHERE id=?", (changed, origin))

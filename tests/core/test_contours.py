@@ -39,7 +39,10 @@ def test_contours_of_a_cone_are_circles() -> None:
         radius = np.hypot(*(line.xy - CENTRE).T)
         assert radius == pytest.approx(line.level, abs=0.15)
         assert line.closed
-        area = 0.5 * abs(np.dot(line.xy[:-1, 0] - CENTRE[0], line.xy[1:, 1] - CENTRE[1]) - np.dot(line.xy[1:, 0] - CENTRE[0], line.xy[:-1, 1] - CENTRE[1]))  # fmt: skip
+        area = 0.5 * abs(
+            np.dot(line.xy[:-1, 0] - CENTRE[0], line.xy[1:, 1] - CENTRE[1])
+            - np.dot(line.xy[1:, 0] - CENTRE[0], line.xy[:-1, 1] - CENTRE[1])
+        )
         assert area == pytest.approx(np.pi * line.level**2, rel=4e-3)
 
 
@@ -54,7 +57,9 @@ def test_the_lines_are_those_of_contourpy() -> None:
     mine = ct.contours(values, x, y, np.array([2.0]))
     assert len(mine) == len(theirs)
     assert sorted(len(c.xy) for c in mine) == sorted(len(t) for t in theirs)
-    assert sum(np.hypot(*np.diff(c.xy, axis=0).T).sum() for c in mine) == pytest.approx(sum(np.hypot(*np.diff(t, axis=0).T).sum() for t in theirs))  # fmt: skip
+    assert sum(np.hypot(*np.diff(c.xy, axis=0).T).sum() for c in mine) == pytest.approx(
+        sum(np.hypot(*np.diff(t, axis=0).T).sum() for t in theirs)
+    )
 
 
 def test_highs_and_lows_are_told_apart_and_only_the_innermost_marked() -> None:

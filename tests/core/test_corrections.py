@@ -53,15 +53,27 @@ def same_tables(a: Item, b: Item) -> None:
 
 def test_a_corrected_value_is_on_record_and_comes_back_when_lifted(holes: HoleSet) -> None:
     made = run(
-        "correct", {"item": holes}, table="assay", where="hole = 'EMB002' and from_m = 10", column="Sn_ppm",
-        value="12,5", why="laboratory reissued the batch", who="M",
-    )  # fmt: skip
+        "correct",
+        {"item": holes},
+        table="assay",
+        where="hole = 'EMB002' and from_m = 10",
+        column="Sn_ppm",
+        value="12,5",
+        why="laboratory reissued the batch",
+        who="M",
+    )
     assert isinstance(made, HoleSet)
     log = made.corrections.iloc[0]
     hit = (holes.tables["assay"]["hole"] == "EMB002") & (holes.tables["assay"]["from_m"] == 10)
     before = holes.tables["assay"].loc[hit, "Sn_ppm"].iloc[0]
     assert made.tables["assay"].loc[hit, "Sn_ppm"].tolist() == [12.5]
-    assert (log["hole"], log["from_m"], log["column"], log["old"], log["new"]) == ("EMB002", 10.0, "Sn_ppm", str(before), "12.5")  # fmt: skip
+    assert (log["hole"], log["from_m"], log["column"], log["old"], log["new"]) == (
+        "EMB002",
+        10.0,
+        "Sn_ppm",
+        str(before),
+        "12.5",
+    )
     assert (log["who"], log["why"], log["lifted"]) == ("M", "laboratory reissued the batch", "")
     assert log["when"].startswith("20")
     assert made.facts["Corrections"] == "1"
@@ -73,7 +85,14 @@ def test_a_corrected_value_is_on_record_and_comes_back_when_lifted(holes: HoleSe
 
 
 def test_rows_left_out_come_back_in_their_place(holes: HoleSet) -> None:
-    made = run("correct", {"item": holes}, table="assay", where="hole = 'EMB003' and Sn_ppm > 20", action="leave out row", why="swapped bags")  # fmt: skip
+    made = run(
+        "correct",
+        {"item": holes},
+        table="assay",
+        where="hole = 'EMB003' and Sn_ppm > 20",
+        action="leave out row",
+        why="swapped bags",
+    )
     assert isinstance(made, HoleSet)
     gone = len(holes.tables["assay"]) - len(made.tables["assay"])
     assert gone == len(made.corrections) > 3
@@ -81,13 +100,29 @@ def test_rows_left_out_come_back_in_their_place(holes: HoleSet) -> None:
 
 
 def test_a_corrected_collar_and_survey_move_the_path(holes: HoleSet) -> None:
-    moved = run("correct", {"item": holes}, table="collar", where="hole = 'EMB005'", column="x", value="503000", why="surveyed again")  # fmt: skip
+    moved = run(
+        "correct",
+        {"item": holes},
+        table="collar",
+        where="hole = 'EMB005'",
+        column="x",
+        value="503000",
+        why="surveyed again",
+    )
     assert isinstance(moved, HoleSet)
     a = holes.tables["assay"].query("hole == 'EMB005'")
     b = moved.tables["assay"].query("hole == 'EMB005'")
     shift = 503000 - holes.collars.set_index("hole").at["EMB005", "x"]
     assert (b["x"] - a["x"]).to_numpy() == pytest.approx(shift)
-    turned = run("correct", {"item": moved}, table="survey", where="hole = 'EMB005'", column="azimuth", value="10", why="magnetic rods")  # fmt: skip
+    turned = run(
+        "correct",
+        {"item": moved},
+        table="survey",
+        where="hole = 'EMB005'",
+        column="azimuth",
+        value="10",
+        why="magnetic rods",
+    )
     assert isinstance(turned, HoleSet)
     assert np.abs(turned.tables["assay"].query("hole == 'EMB005'")["y"].to_numpy() - b["y"].to_numpy()).max() > 1.0
     same_tables(holes, run("lift-corrections", {"item": turned}))
@@ -123,9 +158,26 @@ def test_what_can_not_be_corrected_is_said_and_changes_nothing(holes: HoleSet, c
 
 
 def test_corrections_are_made_again_when_the_table_comes_in_anew(holes: HoleSet, tmp_path: Path) -> None:
-    fixed = run("correct", {"item": holes}, table="assay", where="hole = 'EMB002' and from_m = 10", column="Sn_ppm", value="77", why="w")  # fmt: skip
-    fixed = run("correct", {"item": fixed}, table="assay", where="hole = 'EMB002' and from_m > 90", action="leave out row", why="lost core")  # fmt: skip
-    fixed = run("correct", {"item": fixed}, table="assay", where="hole = 'EMB004'", column="Cu_pct", value="0.5", why="w")  # fmt: skip
+    fixed = run(
+        "correct",
+        {"item": holes},
+        table="assay",
+        where="hole = 'EMB002' and from_m = 10",
+        column="Sn_ppm",
+        value="77",
+        why="w",
+    )
+    fixed = run(
+        "correct",
+        {"item": fixed},
+        table="assay",
+        where="hole = 'EMB002' and from_m > 90",
+        action="leave out row",
+        why="lost core",
+    )
+    fixed = run(
+        "correct", {"item": fixed}, table="assay", where="hole = 'EMB004'", column="Cu_pct", value="0.5", why="w"
+    )
     assert isinstance(fixed, HoleSet)
     text = pd.read_csv(FILES / "drilling" / "assays.csv", dtype=str)
     text.loc[text["BHID"] == "EMB004", "Cu_pct"] = "0.7"
@@ -177,7 +229,9 @@ def test_ids_that_differ_only_in_writing_are_alike(other: str) -> None:
 
 
 def test_rows_of_a_hole_written_differently_are_kept_aside_and_merged_on_request(holes: HoleSet) -> None:
-    assert merge_holes.proposals(holes).to_dict("records") == [{"hole": "EMB-015", "like": "EMB015", "table": "lithology", "rows": 1}]  # fmt: skip
+    assert merge_holes.proposals(holes).to_dict("records") == [
+        {"hole": "EMB-015", "like": "EMB015", "table": "lithology", "rows": 1}
+    ]
     assert set(holes.strays["lithology"]["hole"]) == {"EMB044X", "EMB-015"}
     made = run("merge-holes", {"holes": holes})
     assert isinstance(made, HoleSet)
@@ -197,9 +251,17 @@ def test_two_collars_of_one_hole_become_one(tmp_path: Path) -> None:
     made = run("merge-holes", {"holes": holes}, same={"A1": "A01"})
     assert isinstance(made, HoleSet)
     assert made.collars["hole"].tolist() == ["A01", "A02"]
-    assert made.tables["assay"][["hole", "from_m"]].astype({"hole": str}).values.tolist() == [["A01", 0.0], ["A01", 10.0], ["A02", 0.0]]  # fmt: skip
+    assert made.tables["assay"][["hole", "from_m"]].astype({"hole": str}).values.tolist() == [
+        ["A01", 0.0],
+        ["A01", 10.0],
+        ["A02", 0.0],
+    ]
     assert made.findings["what"].str.startswith("overlaps 0–10 m").any()
-    for same, words in (({"A1": "B"}, "no hole 'B'"), ({"B": "A01"}, "'B' can't be merged"), ({"A1": "A02", "A02": "A01"}, "itself to be merged")):  # fmt: skip
+    for same, words in (
+        ({"A1": "B"}, "no hole 'B'"),
+        ({"B": "A01"}, "'B' can't be merged"),
+        ({"A1": "A02", "A02": "A01"}, "itself to be merged"),
+    ):
         with pytest.raises(InputError, match=words):
             run("merge-holes", {"holes": holes}, same=same)
 
@@ -232,7 +294,14 @@ def test_a_code_in_full_goes_before_patterns_and_long_patterns_before_short(code
 
 
 def test_groups_hold_for_later_holes_and_list_what_has_no_unit(holes: HoleSet) -> None:
-    rules = {"SL*": "Cover rocks", "CARB": "Cover rocks", "TILL": "Loose", "CLAY": "Loose", "GR*": "Granitic", "SKARN": "Skarn"}  # fmt: skip
+    rules = {
+        "SL*": "Cover rocks",
+        "CARB": "Cover rocks",
+        "TILL": "Loose",
+        "CLAY": "Loose",
+        "GR*": "Granitic",
+        "SKARN": "Skarn",
+    }
     made = run("group-codes", {"holes": holes}, attribute="Rock", rules=rules, name="Unit")
     assert isinstance(made, HoleSet)
     log = made.tables["lithology"]

@@ -118,8 +118,12 @@ def test_values_are_set_and_features_removed(two: Features) -> None:
 
 @pytest.mark.parametrize(
     ("points", "words"),
-    [([(0, 0), (10, 10)], "three corners"), ([(0, 0), (10, 10), (10, 0), (0, 10)], "cross itself"), ([(0, 0), (5, 5), (10, 10)], "no area|cross itself")],
-)  # fmt: skip
+    [
+        ([(0, 0), (10, 10)], "three corners"),
+        ([(0, 0), (10, 10), (10, 0), (0, 10)], "cross itself"),
+        ([(0, 0), (5, 5), (10, 10)], "no area|cross itself"),
+    ],
+)
 def test_polygons_that_are_none_are_refused(points: list[tuple[float, float]], words: str) -> None:
     with pytest.raises(InputError, match=words):
         draw(None, points, "A")

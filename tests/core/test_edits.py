@@ -29,7 +29,14 @@ DATA = Path(__file__).parents[1] / "data" / "first_project"
 
 def soils(seed: int = 0, count: int = 80) -> PointSet:
     rng = np.random.default_rng(seed)
-    table = pd.DataFrame({"x": rng.uniform(0, 200, count), "y": rng.uniform(0, 100, count), "z": 4000.0, "Sn": rng.lognormal(1, 1, count)})  # fmt: skip
+    table = pd.DataFrame(
+        {
+            "x": rng.uniform(0, 200, count),
+            "y": rng.uniform(0, 100, count),
+            "z": 4000.0,
+            "Sn": rng.lognormal(1, 1, count),
+        }
+    )
     return PointSet(name="Soils", crs=CRS, table=table, units={"Sn": "ppm"})
 
 
@@ -63,8 +70,10 @@ def test_of_two_edits_prepared_at_once_the_second_is_refused_not_lost(project: P
     drawn = project.run("draw-feature", points=LEFT, value="SLATE")["features"]
     tasks = [
         execute.prepare(project.store, "draw-feature", {"points": RIGHT, "value": "GRANITE"}, {"features": drawn}),
-        execute.prepare(project.store, "draw-feature", {"points": "0 200; 9 200; 9 209", "value": "DYKE"}, {"features": drawn}),
-    ]  # fmt: skip
+        execute.prepare(
+            project.store, "draw-feature", {"points": "0 200; 9 200; 9 209", "value": "DYKE"}, {"features": drawn}
+        ),
+    ]
     execute.land(project.store, tasks[0], execute.perform(tasks[0]))
     with pytest.raises(Moved, match="changed meanwhile"):
         execute.land(project.store, tasks[1], execute.perform(tasks[1]))
@@ -272,7 +281,9 @@ def test_moving_a_page_with_a_large_picture_costs_little(project: Project) -> No
 
 
 def test_items_are_frozen_deeply() -> None:
-    model = BlockModel(name="M", crs=CRS, x0=0, y0=0, z0=0, dx=1, dy=1, dz=1, shape=(2, 2, 2), properties={"a": np.zeros((2, 2, 2))})  # fmt: skip
+    model = BlockModel(
+        name="M", crs=CRS, x0=0, y0=0, z0=0, dx=1, dy=1, dz=1, shape=(2, 2, 2), properties={"a": np.zeros((2, 2, 2))}
+    )
     with pytest.raises(ValueError, match="read-only"):
         model.properties["a"][0, 0, 0] = 1.0
     with pytest.raises(TypeError, match="never change"):
@@ -311,7 +322,9 @@ def test_an_old_project_opens_as_it_was(first: Path, write: bool) -> None:
     before = (first / "catalogue.sqlite").read_bytes()
     with Project.open(first, write) as project:
         for wanted, entry in zip(facts["items"], project.items, strict=True):
-            assert (entry.id, entry.name, entry.kind, entry.version, entry.held, bool(entry.dated)) == tuple(wanted[k] for k in ("id", "name", "kind", "version", "held", "dated"))  # fmt: skip
+            assert (entry.id, entry.name, entry.kind, entry.version, entry.held, bool(entry.dated)) == tuple(
+                wanted[k] for k in ("id", "name", "kind", "version", "held", "dated")
+            )
             assert list(entry.attributes) == list(wanted["attributes"])
             assert project[entry.id].name
         chains = {e.name: [s.operation for s in e.chain] for e in project.items}

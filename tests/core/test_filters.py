@@ -71,8 +71,12 @@ def test_derivatives_keep_the_slope_of_a_plane() -> None:
     assert north == pytest.approx(np.full((N, N), -0.05))
 
 
-@pytest.mark.parametrize(("inclination", "declination", "most"), [(65.0, 0.0, 0.01), (-50.0, 30.0, 0.015), (35.0, -20.0, 0.02)])  # fmt: skip
-def test_the_reduced_field_is_that_of_a_vertical_inclination(inclination: float, declination: float, most: float) -> None:  # fmt: skip
+@pytest.mark.parametrize(
+    ("inclination", "declination", "most"), [(65.0, 0.0, 0.01), (-50.0, 30.0, 0.015), (35.0, -20.0, 0.02)]
+)
+def test_the_reduced_field_is_that_of_a_vertical_inclination(
+    inclination: float, declination: float, most: float
+) -> None:
     reduced = fl.reduced_to_pole(magnetic(inclination, declination), STEP, STEP, inclination, declination)
     # The level is not determined: the means of both are taken off.
     vertical = magnetic(90, 0)
@@ -221,6 +225,11 @@ def test_grids_are_calculated_with_across_cell_sizes() -> None:
     assert both.values.shape == (20, 20)
     assert both.values[3, 10] == pytest.approx(320.0)
     assert both.values[3, 2] == 0.0
-    for expression, words in (("a + c", "uses c, which is not chosen"), ("a +", "."), ("a / 0", "blank everywhere"), ("__import__('os')", ".")):  # fmt: skip
+    for expression, words in (
+        ("a + c", "uses c, which is not chosen"),
+        ("a +", "."),
+        ("a / 0", "blank everywhere"),
+        ("__import__('os')", "."),
+    ):
         with pytest.raises(InputError, match=words):
             run("calculate-grid", {"a": a, "b": b}, expression=expression)

@@ -69,12 +69,20 @@ def test_short_dates_are_told_apart_by_the_column(cells: tuple[str, ...], out: l
 @pytest.mark.parametrize(
     ("headings", "table", "expected"),
     [
-        (("HOLE_ID", "UTM_E", "UTM_N", "RL", "EOH (m)"), "collar", {"hole": "HOLE_ID", "x": "UTM_E", "y": "UTM_N", "z": "RL", "depth_m": "EOH (m)"}),
+        (
+            ("HOLE_ID", "UTM_E", "UTM_N", "RL", "EOH (m)"),
+            "collar",
+            {"hole": "HOLE_ID", "x": "UTM_E", "y": "UTM_N", "z": "RL", "depth_m": "EOH (m)"},
+        ),
         (("bhid", "at", "brg", "dip"), "survey", {"hole": "bhid", "depth_m": "at", "azimuth": "brg", "dip": "dip"}),
-        (("Hole", "From [m]", "To [m]", "Au g/t"), "interval", {"hole": "Hole", "from_m": "From [m]", "to_m": "To [m]"}),
+        (
+            ("Hole", "From [m]", "To [m]", "Au g/t"),
+            "interval",
+            {"hole": "Hole", "from_m": "From [m]", "to_m": "To [m]"},
+        ),
         (("Sample", "Easting", "Northing"), "points", {"x": "Easting", "y": "Northing"}),
     ],
-)  # fmt: skip
+)
 def test_headings_are_understood(headings: tuple[str, ...], table: str, expected: dict[str, str]) -> None:
     assert columns.guess(headings, table) == expected
     assert columns.missing(expected, table) == []
@@ -129,8 +137,17 @@ def test_headings_that_repeat_are_told_apart(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("cell", "value", "odd"),
-    [("1.5", 1.5, False), (" -2e3 ", -2000.0, False), ("", np.nan, False), ("NA", np.nan, False), ("<5", np.nan, True), ("1e999", np.nan, True), ("12m", np.nan, True), ("nan", np.nan, False)],
-)  # fmt: skip
+    [
+        ("1.5", 1.5, False),
+        (" -2e3 ", -2000.0, False),
+        ("", np.nan, False),
+        ("NA", np.nan, False),
+        ("<5", np.nan, True),
+        ("1e999", np.nan, True),
+        ("12m", np.nan, True),
+        ("nan", np.nan, False),
+    ],
+)
 def test_numbers_and_what_is_not_one(cell: str, value: float, odd: bool) -> None:
     values, strange = rawtable.numbers(pd.Series([cell, "x"]))
     assert values[0] == pytest.approx(value, nan_ok=True)
@@ -143,7 +160,14 @@ def test_below_detection_codes() -> None:
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(st.lists(st.lists(st.text(st.characters(codec="utf-8", exclude_characters="\0"), max_size=8), min_size=1, max_size=5), min_size=1, max_size=12), st.sampled_from([",", ";", "\t"]))  # fmt: skip
+@given(
+    st.lists(
+        st.lists(st.text(st.characters(codec="utf-8", exclude_characters="\0"), max_size=8), min_size=1, max_size=5),
+        min_size=1,
+        max_size=12,
+    ),
+    st.sampled_from([",", ";", "\t"]),
+)
 def test_rows_in_are_rows_kept_or_reported(tmp_path: Path, rows: list[list[str]], delimiter: str) -> None:
     lines = [delimiter.join(c.replace("\n", " ").replace("\r", " ") for c in row) for row in rows]
     text = delimiter.join(("hole", "from", "to")) + "\n" + "\n".join(lines) + "\n"

@@ -72,7 +72,9 @@ def test_levelling_takes_the_background_of_each_unit_out() -> None:
     for rows in (slice(0, 300), slice(300, 600)):
         assert np.median(score[rows]) == pytest.approx(0.0, abs=1e-9)
         logs = np.log(values[rows])
-        assert score[rows] == pytest.approx((logs - np.median(logs)) / stats.median_abs_deviation(logs, scale="normal"), rel=1e-4)  # fmt: skip
+        assert score[rows] == pytest.approx(
+            (logs - np.median(logs)) / stats.median_abs_deviation(logs, scale="normal"), rel=1e-4
+        )
     every = np.log(values)
     assert score[600] == pytest.approx(
         (2.0 - np.median(every)) / (1.4826 * np.median(np.abs(every - np.median(every))))
@@ -82,7 +84,9 @@ def test_levelling_takes_the_background_of_each_unit_out() -> None:
 
 def test_components_are_those_of_the_correlation_matrix() -> None:
     base = RNG.normal(size=(400, 2))
-    table = np.exp(np.column_stack([base[:, 0], base[:, 0] + 0.1 * RNG.normal(size=400), base[:, 1], 0.3 * RNG.normal(size=400)]))  # fmt: skip
+    table = np.exp(
+        np.column_stack([base[:, 0], base[:, 0] + 0.1 * RNG.normal(size=400), base[:, 1], 0.3 * RNG.normal(size=400)])
+    )
     table[5, 2] = np.nan
     made = gc.principal_components(table)
     logs = np.log(table[np.isfinite(table).all(axis=1)])
@@ -116,7 +120,15 @@ def test_units_come_from_the_map_the_smaller_polygon_first(soils: PointSet) -> N
     big = np.array([(west, south), (east, south), (east, north), (west, north), (west, south)])
     small = big * 0.25 + np.array([west, south]) * 0.75
     xy = np.vstack([small, big])
-    geology = Features(name="m", crs=CRS, table=pd.DataFrame({"unit": ["inner", "outer"]}), vertices=np.column_stack([xy, np.full(10, np.nan)]), starts=np.array([0, 5, 10]), owner=np.array([0, 1]), role=np.array([RING, RING]))  # fmt: skip
+    geology = Features(
+        name="m",
+        crs=CRS,
+        table=pd.DataFrame({"unit": ["inner", "outer"]}),
+        vertices=np.column_stack([xy, np.full(10, np.nan)]),
+        starts=np.array([0, 5, 10]),
+        owner=np.array([0, 1]),
+        role=np.array([RING, RING]),
+    )
     made = run("level-by-unit", {"samples": soils, "map": geology}, attribute="Sn ppm")
     assert isinstance(made, PointSet)
     inner = (soils.table["x"] < west + 0.25 * (east - west)) & (soils.table["y"] < south + 0.25 * (north - south))

@@ -37,9 +37,14 @@ def square(*rings: list[tuple[float, float]], name: str = "area") -> Features:
     starts = np.concatenate([[0], np.cumsum([len(r) + 1 for r in rings])]).astype(np.int64)
     role = np.array([RING] + [HOLE] * (len(rings) - 1), dtype=np.int8)
     return Features(
-        name=name, crs=CRS, table=pd.DataFrame({"unit": ["a"]}), vertices=np.column_stack([xy, np.full(len(xy), np.nan)]),
-        starts=starts, owner=np.zeros(len(rings), dtype=np.int64), role=role,
-    )  # fmt: skip
+        name=name,
+        crs=CRS,
+        table=pd.DataFrame({"unit": ["a"]}),
+        vertices=np.column_stack([xy, np.full(len(xy), np.nan)]),
+        starts=starts,
+        owner=np.zeros(len(rings), dtype=np.int64),
+        role=role,
+    )
 
 
 BOX = [(20.0, 20.0), (80.0, 20.0), (80.0, 60.0), (20.0, 60.0)]
@@ -128,7 +133,13 @@ def test_figures_by_polygon_are_those_of_numpy() -> None:
     inside = PLANE[(GY > 20) & (GY < 60) & (GX > 20) & (GX < 80)]
     row = made.table.iloc[0]
     assert row["v cells"] == 24
-    for name, value in (("mean", inside.mean()), ("median", np.median(inside)), ("lowest", inside.min()), ("highest", inside.max()), ("deviation", inside.std())):  # fmt: skip
+    for name, value in (
+        ("mean", inside.mean()),
+        ("median", np.median(inside)),
+        ("lowest", inside.min()),
+        ("highest", inside.max()),
+        ("deviation", inside.std()),
+    ):
         assert row[f"v {name}"] == pytest.approx(value)
     assert made.units["v mean"] == "nT"
     with pytest.raises(InputError, match="no cell of the grid"):

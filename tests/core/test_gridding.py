@@ -244,11 +244,13 @@ def test_surfaces_are_compared_by_leaving_samples_out(method: str) -> None:
 @pytest.mark.parametrize(
     ("values", "params", "words"),
     [
-        ([np.nan] * 9, {}, "no row has a usable value"), ([1.0] + [np.nan] * 8, {}, "all values lie at one place"),
-        ([-1.0] * 9, {"transform": "log10"}, "no row has a usable value"), ([1.0] * 9, {"cell": 0.001}, "larger cell size"),
+        ([np.nan] * 9, {}, "no row has a usable value"),
+        ([1.0] + [np.nan] * 8, {}, "all values lie at one place"),
+        ([-1.0] * 9, {"transform": "log10"}, "no row has a usable value"),
+        ([1.0] * 9, {"cell": 0.001}, "larger cell size"),
         ([1.0] * 9, {"attribute": "w"}, "not a number column"),
     ],
-)  # fmt: skip
+)
 def test_what_can_not_be_gridded_is_told(values: list[float], params: dict[str, Any], words: str) -> None:
     x, y = (v.ravel() for v in np.meshgrid(np.arange(3.0) * 50, np.arange(3.0) * 50))
     with pytest.raises(InputError, match=words):
@@ -284,7 +286,11 @@ def test_every_method_is_compared_in_one_table() -> None:
     op = OPERATIONS["cross-validate"]
     said: list[str] = []
     progress = CallbackProgress(lambda _share, text, _measures: said.append(text))
-    made = op.run(Inputs({"samples": points(v, x, y)}, "EPSG:32632"), op.check({"attribute": "v", "method": "every method"}), progress)  # fmt: skip
+    made = op.run(
+        Inputs({"samples": points(v, x, y)}, "EPSG:32632"),
+        op.check({"attribute": "v", "method": "every method"}),
+        progress,
+    )
     item = made["residuals"]
     assert isinstance(item, PointSet)
     names = [c for c in item.table.columns if c.startswith("residual ")]

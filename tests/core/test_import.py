@@ -50,9 +50,17 @@ def test_planted_errors_are_found_where_they_were_planted(holes: HoleSet) -> Non
         if p["file"] in {"collars.csv", "downhole_surveys.csv", "assays.csv", "geology_log.csv"}
     ]
     words = {
-        "trailing space": "spaces around", "no assay rows": "no assay rows", "survey beyond end of hole": "beyond the end of hole", "overlapping interval": "overlaps",
-        "reversed interval": "ends above its start", "not a number": "is not a number", "below detection": "below detection", "hole without collar": "no collar", "hole written differently": "no collar", "day-first date": "not in ISO form",
-    }  # fmt: skip
+        "trailing space": "spaces around",
+        "no assay rows": "no assay rows",
+        "survey beyond end of hole": "beyond the end of hole",
+        "overlapping interval": "overlaps",
+        "reversed interval": "ends above its start",
+        "not a number": "is not a number",
+        "below detection": "below detection",
+        "hole without collar": "no collar",
+        "hole written differently": "no collar",
+        "day-first date": "not in ISO form",
+    }
     found = holes.findings
     for p in planted:
         hit = found[(found["file"] == p["file"]) & (found["line"] == p["line"]) & (found["hole"] == p["hole"])]
@@ -61,8 +69,9 @@ def test_planted_errors_are_found_where_they_were_planted(holes: HoleSet) -> Non
     places = {(p["file"], p["line"]) for p in planted}
     rest = [r for r in found.itertuples() if (r.file, r.line) not in places]
     assert [r.what for r in rest] == [
-        "hole 'EMB-015' has no collar and is written nearly like 'EMB015'", "most dips are positive"
-    ]  # fmt: skip
+        "hole 'EMB-015' has no collar and is written nearly like 'EMB015'",
+        "most dips are positive",
+    ]
 
 
 def test_report_by_hole_counts_what_was_read_and_what_was_done(holes: HoleSet) -> None:

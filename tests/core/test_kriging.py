@@ -80,7 +80,9 @@ def test_the_variogram_and_fit_of_the_meuse_samples_are_the_published_ones(meuse
     assert found.gamma == pytest.approx(table[:, 2], rel=1e-8)
     model = vg.fit(found, "spherical")
     # Published: nugget 0.0507, partial sill 0.5906, range 897.
-    assert (model.nugget, model.structures[0].sill, model.structures[0].range) == pytest.approx((0.0507, 0.5906, 897.0), rel=2e-3)  # fmt: skip
+    assert (model.nugget, model.structures[0].sill, model.structures[0].range) == pytest.approx(
+        (0.0507, 0.5906, 897.0), rel=2e-3
+    )
 
 
 def test_directional_variograms_count_only_their_pairs() -> None:
@@ -107,9 +109,12 @@ def test_two_structures_are_found_again() -> None:
         (lambda: vg.Model(0.0, (vg.Structure("spherical", 1.0, 0.0),)).check(), "ranges must be above 0"),
         (lambda: vg.experimental(np.zeros(2), np.zeros(2), np.zeros(2), 1.0, 3), "too few"),
         (lambda: vg.propose_bins(np.ones(5), np.ones(5)), "one place"),
-        (lambda: vg.fit(vg.Experimental(np.arange(1.0, 5), np.zeros(4), np.ones(4, int)), "spherical"), "nothing to fit"),
+        (
+            lambda: vg.fit(vg.Experimental(np.arange(1.0, 5), np.zeros(4), np.ones(4, int)), "spherical"),
+            "nothing to fit",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_variogram_is_said(make: object, words: str) -> None:
     with pytest.raises(InputError, match=words):
         make()  # type: ignore[operator]
@@ -137,7 +142,13 @@ def test_variants_of_the_textbook_case() -> None:
         "pure_nugget": vg.Model(10.0, ()),
     }
     # Computed by three programs: numpy, gstools, PyKrige.
-    known = {"nugget5_exp5": (596.7770, 10.3059), "range20": (572.3899, 5.7585), "gauss10": (559.3700, 4.7806), "sph10": (581.0994, 7.6613), "pure_nugget": (603.7143, 11.4286)}  # fmt: skip
+    known = {
+        "nugget5_exp5": (596.7770, 10.3059),
+        "range20": (572.3899, 5.7585),
+        "gauss10": (559.3700, 4.7806),
+        "sph10": (581.0994, 7.6613),
+        "pure_nugget": (603.7143, 11.4286),
+    }
     for name, model in cases.items():
         estimate, variance = kriging.krige(*SEVEN.T, *PLACE, model)
         assert (estimate[0], variance[0]) == pytest.approx(known[name], abs=6e-5), name
@@ -152,11 +163,19 @@ def test_the_meuse_samples_against_two_libraries(meuse: pd.DataFrame) -> None:
     rng = np.random.default_rng(4)
     px, py = rng.uniform(178800, 181300, 40), rng.uniform(329800, 333500, 40)
     estimate, variance = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
-    theirs = gstools.krige.Ordinary(gstools.Spherical(dim=2, var=0.59061, len_scale=897.02, nugget=0.05066), (x, y), v, exact=True)  # fmt: skip
+    theirs = gstools.krige.Ordinary(
+        gstools.Spherical(dim=2, var=0.59061, len_scale=897.02, nugget=0.05066), (x, y), v, exact=True
+    )
     field, spread = theirs((px, py))
     assert estimate == pytest.approx(field, rel=1e-8)
     assert variance == pytest.approx(spread, rel=1e-6)
-    other = OrdinaryKriging(x, y, v, variogram_model="spherical", variogram_parameters={"psill": 0.59061, "range": 897.02, "nugget": 0.05066})  # fmt: skip
+    other = OrdinaryKriging(
+        x,
+        y,
+        v,
+        variogram_model="spherical",
+        variogram_parameters={"psill": 0.59061, "range": 897.02, "nugget": 0.05066},
+    )
     z, ss = other.execute("points", px, py)
     assert estimate == pytest.approx(np.asarray(z), rel=1e-8)
     assert variance == pytest.approx(np.asarray(ss), rel=1e-6)
@@ -170,7 +189,9 @@ def test_anisotropy_is_that_of_a_library(meuse: pd.DataFrame) -> None:
     model = vg.Model(0.05, (vg.Structure("exponential", 0.6, 1200.0),), azimuth, ratio)
     px, py = np.array([180000.0, 181000.0]), np.array([331000.0, 333000.0])
     estimate, variance = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
-    shape = gstools.Exponential(dim=2, var=0.6, len_scale=1200.0, rescale=3.0, nugget=0.05, anis=ratio, angles=np.radians(90.0 - azimuth))  # fmt: skip
+    shape = gstools.Exponential(
+        dim=2, var=0.6, len_scale=1200.0, rescale=3.0, nugget=0.05, anis=ratio, angles=np.radians(90.0 - azimuth)
+    )
     field, spread = gstools.krige.Ordinary(shape, (x, y), v, exact=True)((px, py))
     assert estimate == pytest.approx(field, rel=1e-7)
     assert variance == pytest.approx(spread, rel=1e-6)
@@ -266,8 +287,18 @@ def soils() -> PointSet:
 
 def test_kriging_of_the_soils_gives_two_grids_and_keeps_to_the_boundary(soils: PointSet) -> None:
     west, east, south, north, _, _ = soils.bounds
-    ring = np.array([(west + 500, south + 500), (east - 500, south + 500), (east - 500, north - 500), (west + 500, south + 500)])  # fmt: skip
-    area = Features(name="a", crs=CRS, table=pd.DataFrame({"n": ["a"]}), vertices=np.column_stack([ring, np.full(4, np.nan)]), starts=np.array([0, 4]), owner=np.array([0]), role=np.array([RING]))  # fmt: skip
+    ring = np.array(
+        [(west + 500, south + 500), (east - 500, south + 500), (east - 500, north - 500), (west + 500, south + 500)]
+    )
+    area = Features(
+        name="a",
+        crs=CRS,
+        table=pd.DataFrame({"n": ["a"]}),
+        vertices=np.column_stack([ring, np.full(4, np.nan)]),
+        starts=np.array([0, 4]),
+        owner=np.array([0]),
+        role=np.array([RING]),
+    )
     made = run("grid-kriging", {"samples": soils, "boundary": area}, attribute="Sn ppm", transform="log10", cell=50.0)
     grid, variance = made["grid"], made["variance"]
     assert isinstance(grid, Grid)
@@ -281,7 +312,12 @@ def test_kriging_of_the_soils_gives_two_grids_and_keeps_to_the_boundary(soils: P
     assert known.min() < np.nanmedian(grid.values) < known.max()
     assert (variance.values[inside] >= 0).all()
     assert (variance.attribute, variance.unit) == ("kriging variance", "log10 squared")
-    crossing = Features(**{**vars(area), "vertices": area.vertices[[0, 1, 2, 0]] * 0 + np.column_stack([[0, 9, 0, 9], [0, 9, 9, 0], np.zeros(4)])})  # fmt: skip
+    crossing = Features(
+        **{
+            **vars(area),
+            "vertices": area.vertices[[0, 1, 2, 0]] * 0 + np.column_stack([[0, 9, 0, 9], [0, 9, 9, 0], np.zeros(4)]),
+        }
+    )
     with pytest.raises(InputError, match="crosses itself"):
         run("grid-kriging", {"samples": soils, "boundary": crossing}, attribute="Sn ppm", cell=80.0)
 

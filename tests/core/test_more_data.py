@@ -28,9 +28,11 @@ from innerlamp.demo.build import FILES
 CRS = "EPSG:32629"
 SECOND = FILES / "drilling_second_phase"
 BATCH = {
-    "collar": str(SECOND / "collars.csv"), "survey": str(SECOND / "downhole_surveys.csv"),
-    "assay": str(SECOND / "assays.csv"), "lithology": str(SECOND / "geology_log.csv"),
-}  # fmt: skip
+    "collar": str(SECOND / "collars.csv"),
+    "survey": str(SECOND / "downhole_surveys.csv"),
+    "assay": str(SECOND / "assays.csv"),
+    "lithology": str(SECOND / "geology_log.csv"),
+}
 COLLAR = "hole,east,north,rl,depth\nA,0,0,100,50\nB,100,0,100,50\n"
 ASSAY = "hole,from,to,Au_ppm\nA,0,2,1\nA,2,4,2\nB,0,2,3\n"
 

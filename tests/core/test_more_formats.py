@@ -42,21 +42,42 @@ def blocks() -> BlockModel:
     values = rng.normal(size=(4, 3, 5))
     values[0, 0, 4] = np.nan
     return BlockModel(
-        name="Model", crs=CRS, x0=503000.25, y0=7_000_000.5, z0=-12.5, dx=10.0, dy=20.0, dz=5.0, shape=(4, 3, 5),
-        properties={"Cu_pct": values, "density": values + 3}, units={"Cu_pct": "%", "density": ""},
-    )  # fmt: skip
+        name="Model",
+        crs=CRS,
+        x0=503000.25,
+        y0=7_000_000.5,
+        z0=-12.5,
+        dx=10.0,
+        dy=20.0,
+        dz=5.0,
+        shape=(4, 3, 5),
+        properties={"Cu_pct": values, "density": values + 3},
+        units={"Cu_pct": "%", "density": ""},
+    )
 
 
 @pytest.fixture(scope="module")
 def surface() -> Surface:
     corners = np.array([[0.0, 0, 0], [10, 0, 0], [0, 10, 0], [0, 0, 10]]) + np.array([503000.125, 7_000_000.25, 300.5])
-    return Surface(name="Body", crs=CRS, vertices=corners, triangles=np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32), closed=True)  # fmt: skip
+    return Surface(
+        name="Body",
+        crs=CRS,
+        vertices=corners,
+        triangles=np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32),
+        closed=True,
+    )
 
 
 @pytest.fixture(scope="module")
 def holes() -> HoleSet:
     folder = FILES / "drilling"
-    made = run("import-holes", collar=str(folder / "collars.csv"), survey=str(folder / "downhole_surveys.csv"), assay=str(folder / "assays.csv"), lithology=str(folder / "geology_log.csv"))  # fmt: skip
+    made = run(
+        "import-holes",
+        collar=str(folder / "collars.csv"),
+        survey=str(folder / "downhole_surveys.csv"),
+        assay=str(folder / "assays.csv"),
+        lithology=str(folder / "geology_log.csv"),
+    )
     assert isinstance(made, HoleSet)
     return made
 
@@ -76,9 +97,11 @@ def vtk_arrays(path: Path) -> object:
     from vtkmodules import vtkIOXML
 
     reader = {
-        ".vtp": vtkIOXML.vtkXMLPolyDataReader, ".vti": vtkIOXML.vtkXMLImageDataReader,
-        ".vtr": vtkIOXML.vtkXMLRectilinearGridReader, ".vtu": vtkIOXML.vtkXMLUnstructuredGridReader,
-    }[path.suffix]()  # fmt: skip
+        ".vtp": vtkIOXML.vtkXMLPolyDataReader,
+        ".vti": vtkIOXML.vtkXMLImageDataReader,
+        ".vtr": vtkIOXML.vtkXMLRectilinearGridReader,
+        ".vtu": vtkIOXML.vtkXMLUnstructuredGridReader,
+    }[path.suffix]()
     reader.SetFileName(str(path))
     reader.Update()
     return reader.GetOutput()
@@ -158,7 +181,9 @@ def test_strips_quads_and_flat_cells_become_triangles(tmp_path: Path) -> None:
     (tmp_path / "s.vtp").write_text(text)
     vertices, triangles = vtk_items.read_surface(tmp_path / "s.vtp")
     assert (len(vertices), len(triangles)) == (5, 5)
-    up = np.cross(vertices[triangles[:, 1]] - vertices[triangles[:, 0]], vertices[triangles[:, 2]] - vertices[triangles[:, 0]])[:, 2]  # fmt: skip
+    up = np.cross(
+        vertices[triangles[:, 1]] - vertices[triangles[:, 0]], vertices[triangles[:, 2]] - vertices[triangles[:, 0]]
+    )[:, 2]
     assert (up > 0).all()
 
 
@@ -179,7 +204,9 @@ def test_cells_of_different_size_are_split_into_equal_ones(tmp_path: Path) -> No
     assert found["v"].ravel().tolist() == [1, 2, 2]
 
 
-BOMB = base64.b64encode(np.array([1, 2**31, 0, 40], dtype="<u4").tobytes()) + base64.b64encode(zlib.compress(bytes(1 << 20)))  # fmt: skip
+BOMB = base64.b64encode(np.array([1, 2**31, 0, 40], dtype="<u4").tobytes()) + base64.b64encode(
+    zlib.compress(bytes(1 << 20))
+)
 
 
 @pytest.mark.parametrize(
@@ -189,12 +216,23 @@ BOMB = base64.b64encode(np.array([1, 2**31, 0, 40], dtype="<u4").tobytes()) + ba
         (b"<a/>", "not a VTK file"),
         (b"<VTKFile type='Table'><Table/></VTKFile>", "kind 'Table' are not read"),
         (b"<!DOCTYPE a [<!ENTITY b 'c'>]><VTKFile type='PolyData'/>", "defines entities"),
-        (b"<VTKFile type='PolyData' compressor='vtkLZ4DataCompressor'><PolyData><Piece/></PolyData></VTKFile>", "compressed by vtkLZ4"),
+        (
+            b"<VTKFile type='PolyData' compressor='vtkLZ4DataCompressor'><PolyData><Piece/></PolyData></VTKFile>",
+            "compressed by vtkLZ4",
+        ),
         (b"<VTKFile type='PolyData'><PolyData><Piece/></PolyData></VTKFile>", "surface, not a volume"),
-        (b"<VTKFile type='ImageData' compressor='vtkZLibDataCompressor'><ImageData WholeExtent='0 1 0 1 0 1'><Piece Extent='0 1 0 1 0 1'><CellData><DataArray type='Float64' Name='v' format='binary'>" + BOMB + b"</DataArray></CellData></Piece></ImageData></VTKFile>", "cut short"),
-        (b"<VTKFile type='ImageData'><ImageData WholeExtent='0 1 0 1 0 1' Direction='0 1 0 1 0 0 0 0 1'><Piece/></ImageData></VTKFile>", "turned"),
+        (
+            b"<VTKFile type='ImageData' compressor='vtkZLibDataCompressor'><ImageData WholeExtent='0 1 0 1 0 1'><Piece Extent='0 1 0 1 0 1'><CellData><DataArray type='Float64' Name='v' format='binary'>"
+            + BOMB
+            + b"</DataArray></CellData></Piece></ImageData></VTKFile>",
+            "cut short",
+        ),
+        (
+            b"<VTKFile type='ImageData'><ImageData WholeExtent='0 1 0 1 0 1' Direction='0 1 0 1 0 0 0 0 1'><Piece/></ImageData></VTKFile>",
+            "turned",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_volume_is_refused_in_words(tmp_path: Path, text: bytes, words: str) -> None:
     (tmp_path / "x.vti").write_bytes(text)
     with pytest.raises(InputError, match=words):
@@ -203,7 +241,9 @@ def test_what_is_no_volume_is_refused_in_words(tmp_path: Path, text: bytes, word
 
 @settings(max_examples=50, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(place=st.integers(0, 5000), value=st.integers(0, 255), cut=st.integers(0, 5000))
-def test_damaged_files_end_in_a_sentence(blocks: BlockModel, surface: Surface, tmp_path: Path, place: int, value: int, cut: int) -> None:  # fmt: skip
+def test_damaged_files_end_in_a_sentence(
+    blocks: BlockModel, surface: Surface, tmp_path: Path, place: int, value: int, cut: int
+) -> None:
     for item, name in ((blocks, "m.vti"), (blocks, "m.vtu"), (surface, "s.vtp"), (blocks, "m.omf")):
         file = tmp_path / f"whole-{name}"
         if not file.exists():
@@ -226,12 +266,31 @@ def test_damaged_files_end_in_a_sentence(blocks: BlockModel, surface: Surface, t
 # ---- Open Mining Format, against its own package
 
 
-def test_everything_goes_into_one_file_and_comes_back(blocks: BlockModel, surface: Surface, holes: HoleSet, tmp_path: Path) -> None:  # fmt: skip
+def test_everything_goes_into_one_file_and_comes_back(
+    blocks: BlockModel, surface: Surface, holes: HoleSet, tmp_path: Path
+) -> None:
     values = np.arange(12.0).reshape(3, 4)
     values[1, 1] = np.nan
-    grid = Grid(name="Gravity", crs=CRS, values=values, x0=500.0, y0=900.0, dx=10.0, dy=20.0, attribute="g", unit="mGal")  # fmt: skip
-    ground = Grid(name="DEM", crs=CRS, values=np.arange(12.0).reshape(3, 4) + 300, x0=500.0, y0=900.0, dx=10.0, dy=20.0, attribute="elevation", unit="m")  # fmt: skip
-    points = PointSet(name="Soils", crs=CRS, table=pd.DataFrame({"x": [1.0, 2], "y": [3.0, 4], "z": [5.0, 6], "Sn": [7.0, np.nan], "kind": ["a", "b"]}), units={"Sn": "ppm"})  # fmt: skip
+    grid = Grid(
+        name="Gravity", crs=CRS, values=values, x0=500.0, y0=900.0, dx=10.0, dy=20.0, attribute="g", unit="mGal"
+    )
+    ground = Grid(
+        name="DEM",
+        crs=CRS,
+        values=np.arange(12.0).reshape(3, 4) + 300,
+        x0=500.0,
+        y0=900.0,
+        dx=10.0,
+        dy=20.0,
+        attribute="elevation",
+        unit="m",
+    )
+    points = PointSet(
+        name="Soils",
+        crs=CRS,
+        table=pd.DataFrame({"x": [1.0, 2], "y": [3.0, 4], "z": [5.0, 6], "Sn": [7.0, np.nan], "kind": ["a", "b"]}),
+        units={"Sn": "ppm"},
+    )
     geology = run("import-features", file=str(FILES / "geology" / "geological_map.geojson"), name="Map")
     path = tmp_path / "all.omf"
     items: list[Item] = [blocks, surface, holes, grid, ground, points, geology]
@@ -260,7 +319,14 @@ def test_everything_goes_into_one_file_and_comes_back(blocks: BlockModel, surfac
         other = back[name]
         assert isinstance(other, Grid)
         assert other.values == pytest.approx(item.values, nan_ok=True)
-        assert (other.x0, other.y0, other.dx, other.dy, other.attribute, other.unit) == (500, 900, 10, 20, item.attribute, item.unit)  # fmt: skip
+        assert (other.x0, other.y0, other.dx, other.dy, other.attribute, other.unit) == (
+            500,
+            900,
+            10,
+            20,
+            item.attribute,
+            item.unit,
+        )
     soils = back["Soils"]
     assert isinstance(soils, PointSet)
     assert soils.table["kind"].tolist() == ["a", "b"]
@@ -356,7 +422,13 @@ def test_all_tables_of_holes_are_written_and_read_back(holes: HoleSet, tmp_path:
     assert theirs["Sn_ppm"].to_numpy() == pytest.approx(small.tables["assay"]["Sn_ppm"].to_numpy(), nan_ok=True)
     assert theirs["hole"].tolist() == small.tables["assay"]["hole"].astype(str).tolist()
     assert {"collar", "survey", "assay", "lithology", "by hole", "findings"} <= set(tables_in.parts(path))
-    back = run("import-holes", collar=f"{path}#collar", survey=f"{path}#survey", assay=f"{path}#assay", lithology=f"{path}#lithology")  # fmt: skip
+    back = run(
+        "import-holes",
+        collar=f"{path}#collar",
+        survey=f"{path}#survey",
+        assay=f"{path}#assay",
+        lithology=f"{path}#lithology",
+    )
     assert isinstance(back, HoleSet)
     assert back.tables["assay"]["x"].to_numpy() == pytest.approx(small.tables["assay"]["x"].to_numpy(), abs=1e-6)
     assert back.tables["lithology"]["Rock"].tolist() == small.tables["lithology"]["Rock"].tolist()
@@ -367,7 +439,10 @@ def _few(holes: HoleSet) -> HoleSet:
 
     keep = list(holes.collars["hole"][:4])
     cut = {n: t[t["hole"].isin(keep)].reset_index(drop=True) for n, t in holes.tables.items()}
-    rest = {n: getattr(holes, n)[getattr(holes, n)["hole"].isin(keep)].reset_index(drop=True) for n in ("collars", "surveys", "stations", "findings")}  # fmt: skip
+    rest = {
+        n: getattr(holes, n)[getattr(holes, n)["hole"].isin(keep)].reset_index(drop=True)
+        for n in ("collars", "surveys", "stations", "findings")
+    }
     return dataclasses.replace(holes, tables=cut, **rest)
 
 

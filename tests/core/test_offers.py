@@ -72,7 +72,18 @@ def test_tables_are_told_by_their_content_not_their_name(tmp_path: Path, text: s
 
 def test_the_whole_folder_of_the_prospect_is_told_and_planned() -> None:
     found = [o for f in offers.found_files([FILES]) for o in offers.offers_of(f)]
-    assert {o.kind for o in found} >= {"collar", "controls", "structures", "resistivity", "electrodes", "picture", "ground", "grid", "features", "base"}  # fmt: skip
+    assert {o.kind for o in found} >= {
+        "collar",
+        "controls",
+        "structures",
+        "resistivity",
+        "electrodes",
+        "picture",
+        "ground",
+        "grid",
+        "features",
+        "base",
+    }
     runs = intake.plan([o for o in found if o.kind != "picture"])
     assert [r.operation for r in runs[:4]] == ["import-grid", "import-holes", "import-holes", "import-lines"]
     assert runs[1].inputs == {"ground": "@ground"}
@@ -149,7 +160,11 @@ def test_a_saved_mapping_is_taken_for_files_of_the_same_shape_only(tmp_path: Pat
 
 
 def test_odd_values_are_told_before_the_import(tmp_path: Path) -> None:
-    text = "Hole,From,To,Cu_ppm,Au_ppb\n" + "".join(f"A,{k},{k + 1},<5,{k}\n" for k in range(4)) + "A,x,9,7,insuff\nA,9,10,-5,3\n"  # fmt: skip
+    text = (
+        "Hole,From,To,Cu_ppm,Au_ppb\n"
+        + "".join(f"A,{k},{k + 1},<5,{k}\n" for k in range(4))
+        + "A,x,9,7,insuff\nA,9,10,-5,3\n"
+    )
     (offer,) = offers.offers_of(write(tmp_path, "a.csv", text))
     words = intake.odd_values(offer, "half of limit")
     assert "4 × Cu_ppm '<…' is below detection: become half of limit" in words
@@ -186,13 +201,21 @@ def test_no_file_breaks_the_look_at_it(tmp_path: Path, rows: list[list[str]], en
 
 
 def test_degrees_are_turned_to_metres_for_every_table(tmp_path: Path) -> None:
-    lon, lat = pyproj.Transformer.from_crs(CRS, 4326, always_xy=True).transform([503000.0, 503100.0], [5602000.0, 5602050.0])  # fmt: skip
+    lon, lat = pyproj.Transformer.from_crs(CRS, 4326, always_xy=True).transform(
+        [503000.0, 503100.0], [5602000.0, 5602050.0]
+    )
     rows = [f"{a:.9f},{b:.9f}" for a, b in zip(lon, lat, strict=True)]
-    soil = run("import-points", file=str(write(tmp_path, "s.csv", f"Longitude,Latitude,Cu\n{rows[0]},1\n{rows[1]},2\n")))  # fmt: skip
+    soil = run(
+        "import-points", file=str(write(tmp_path, "s.csv", f"Longitude,Latitude,Cu\n{rows[0]},1\n{rows[1]},2\n"))
+    )
     assert isinstance(soil, PointSet)
     assert soil.table["x"].to_numpy() == pytest.approx([503000, 503100], abs=1e-3)
     assert soil.findings["what"].tolist() == ["coordinates are in EPSG:4326"]
-    lines = run("import-lines", file=str(write(tmp_path, "l.csv", f"Line,East,North,Z,nT\n1,{rows[0]},9,5\n1,{rows[1]},9,6\n")), coordinates="EPSG:4326")  # fmt: skip
+    lines = run(
+        "import-lines",
+        file=str(write(tmp_path, "l.csv", f"Line,East,North,Z,nT\n1,{rows[0]},9,5\n1,{rows[1]},9,6\n")),
+        coordinates="EPSG:4326",
+    )
     assert isinstance(lines, SurveyLines)
     assert lines.table["y"].to_numpy() == pytest.approx([5602000, 5602050], abs=1e-3)
     holes = run("import-holes", collar=str(write(tmp_path, "c.csv", f"Hole,Long,Lat,RL,Depth\nA,{rows[0]},90,10\n")))
@@ -246,7 +269,9 @@ def test_a_folder_is_brought_in_by_one_command(tmp_path: Path, capsys: pytest.Ca
     assert (tmp_path / "all.omf").stat().st_size > 1000
 
 
-ODD = st.one_of(st.integers(-3, 9).map(str), st.sampled_from(["", "x", "1e5", "<2", "-999", "N35E", "nan", "1,5", "09:61", "\"q"]))  # fmt: skip
+ODD = st.one_of(
+    st.integers(-3, 9).map(str), st.sampled_from(["", "x", "1e5", "<2", "-999", "N35E", "nan", "1,5", "09:61", '"q'])
+)
 
 
 @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -275,12 +300,18 @@ def test_malformed_rows_are_kept_or_reported_by_every_new_reader(tmp_path: Path,
 def test_maps_and_surfaces_without_a_system_take_the_one_that_is_given(tmp_path: Path) -> None:
     import ezdxf
 
-    x, y = pyproj.Transformer.from_crs(CRS, 32630, always_xy=True).transform([503000.0, 503100.0], [5602000.0, 5602000.0])  # fmt: skip
+    x, y = pyproj.Transformer.from_crs(CRS, 32630, always_xy=True).transform(
+        [503000.0, 503100.0], [5602000.0, 5602000.0]
+    )
     doc = ezdxf.new("R2010")  # type: ignore[attr-defined]
     doc.modelspace().add_line((x[0], y[0], 5), (x[1], y[1], 5))
     doc.saveas(tmp_path / "l.dxf")
     made = run("import-features", file=str(tmp_path / "l.dxf"), coordinates="EPSG:32630")
     assert made.vertices[:, 0] == pytest.approx([503000, 503100], abs=1e-3)  # type: ignore[attr-defined]
-    write(tmp_path, "s.obj", f"v {x[0]:.4f} {y[0]:.4f} 5\nv {x[1]:.4f} {y[1]:.4f} 5\nv {x[0]:.4f} {y[0] + 50:.4f} 9\nf 1 2 3\n")  # fmt: skip
+    write(
+        tmp_path,
+        "s.obj",
+        f"v {x[0]:.4f} {y[0]:.4f} 5\nv {x[1]:.4f} {y[1]:.4f} 5\nv {x[0]:.4f} {y[0] + 50:.4f} 9\nf 1 2 3\n",
+    )
     body = run("import-surface", file=str(tmp_path / "s.obj"), coordinates="EPSG:32630")
     assert sorted(body.vertices[:, 0])[-1] == pytest.approx(503100, abs=1e-2)  # type: ignore[attr-defined]

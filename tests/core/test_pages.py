@@ -63,10 +63,13 @@ def test_elements_do_not_cover_each_other_on_any_paper(paper: str, lying: str) -
 @pytest.mark.parametrize(
     ("params", "words"),
     [
-        ({"section": "here"}, "two ends"), ({"section": "1 2; 1 2"}, "one place"), ({"date": "soon"}, "not a date"),
-        ({"template": "none.json"}, "can't read the template"), ({"paper": "A9"}, "paper"),
+        ({"section": "here"}, "two ends"),
+        ({"section": "1 2; 1 2"}, "one place"),
+        ({"date": "soon"}, "not a date"),
+        ({"template": "none.json"}, "can't read the template"),
+        ({"paper": "A9"}, "paper"),
     ],
-)  # fmt: skip
+)
 def test_bad_wishes_are_told(params: dict[str, Any], words: str) -> None:
     with pytest.raises(InputError, match=words):
         page(**params)
@@ -75,7 +78,12 @@ def test_bad_wishes_are_told(params: dict[str, Any], words: str) -> None:
 def test_elements_are_checked() -> None:
     good = {"kind": "notes", "x": 1, "y": 2, "w": 30, "h": 10, "text": "Words"}
     assert checked([good])[0] == {**good, "x": 1.0, "y": 2.0, "w": 30.0, "h": 10.0}
-    for bad, words in (({**good, "kind": "song"}, "kind"), ({**good, "w": -1}, "w"), ({**good, "more": 1}, "more"), ({"kind": "map"}, "x")):  # fmt: skip
+    for bad, words in (
+        ({**good, "kind": "song"}, "kind"),
+        ({**good, "w": -1}, "w"),
+        ({**good, "more": 1}, "more"),
+        ({"kind": "map"}, "x"),
+    ):
         with pytest.raises(InputError, match=f"element 2 of the page is wrong .{words}"):
             checked([good, bad])
     with pytest.raises(InputError, match="at most 100"):
@@ -95,7 +103,11 @@ def test_templates_keep_the_arrangement_and_nothing_of_the_project(tmp_path: Pat
     again = page(template=str(path), heading="Second")
     assert [(e.kind, e.x, e.w) for e in again.layout] == [(e.kind, e.x, e.w) for e in made.layout]
     assert next(e.text for e in again.layout if e.kind == "title") == "Second"
-    for text, words in (("{}", "no page template"), ("[" * 100_000, "no page template"), ('{"format": "inner-lamp page template", "width": 1e9, "height": 5, "elements": []}', "can't be made")):  # fmt: skip
+    for text, words in (
+        ("{}", "no page template"),
+        ("[" * 100_000, "no page template"),
+        ('{"format": "inner-lamp page template", "width": 1e9, "height": 5, "elements": []}', "can't be made"),
+    ):
         path.write_text(text)
         with pytest.raises(InputError, match=words):
             read_template(path)
@@ -116,8 +128,12 @@ def test_a_page_is_read_back_from_pdf_with_its_size_scale_and_fonts(demo_path: P
     for file in (target, tmp_path / "sheet.tif", tmp_path / "sheet.svg"):
         done = subprocess.run(
             [sys.executable, "-m", "innerlamp", "export", str(copy), "Emberlow A3", str(file), "--dpi", "60"],
-            env=hidden, capture_output=True, text=True, timeout=120, check=False,
-        )  # fmt: skip
+            env=hidden,
+            capture_output=True,
+            text=True,
+            timeout=120,
+            check=False,
+        )
         assert done.returncode == 0, done.stderr
     document = pypdfium2.PdfDocument(target.read_bytes())
     sheet = document[0]

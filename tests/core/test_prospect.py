@@ -40,8 +40,13 @@ def test_files_hold_what_was_promised() -> None:
     assert len(csv("geology/structural_readings.csv")) > 50
     assert json.loads((FILES / "geology" / "geological_map.geojson").read_text())["type"] == "FeatureCollection"
     assert {p["what"] for p in json.loads((FILES / "planted.json").read_text())} >= {
-        "trailing space", "overlapping interval", "survey beyond end of hole", "no assay rows", "below detection", "day-first date",
-    }  # fmt: skip
+        "trailing space",
+        "overlapping interval",
+        "survey beyond end of hole",
+        "no assay rows",
+        "below detection",
+        "day-first date",
+    }
 
 
 def test_one_file_has_semicolons() -> None:

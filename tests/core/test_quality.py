@@ -36,7 +36,12 @@ def run(operation: str, **params: object) -> object:
 @pytest.fixture(scope="module")
 def holes() -> HoleSet:
     folder = FILES / "drilling"
-    made = run("import-holes", collar=str(folder / "collars.csv"), assay=str(folder / "assays.csv"), controls=str(folder / "control_samples.csv"))  # fmt: skip
+    made = run(
+        "import-holes",
+        collar=str(folder / "collars.csv"),
+        assay=str(folder / "assays.csv"),
+        controls=str(folder / "control_samples.csv"),
+    )
     assert isinstance(made, HoleSet)
     return made
 
@@ -48,7 +53,12 @@ def test_faults_of_the_laboratory_are_found_as_planted_and_no_others(holes: Hole
         if p["file"] == "control_samples.csv" and p["what"] != "below detection"
     ]
     found = control_charts.judged(holes, "Sn_ppm")
-    words = {"standard outside three deviations": "beyond three", "blank above its limit": "blank", "duplicate apart": "duplicate", "standard drifts": "drifts upward"}  # fmt: skip
+    words = {
+        "standard outside three deviations": "beyond three",
+        "blank above its limit": "blank",
+        "duplicate apart": "duplicate",
+        "standard drifts": "drifts upward",
+    }
     for p in planted:
         hit = found[found["line"] == p["line"]]
         assert hit["what"].str.contains(words[p["what"]]).any(), p
@@ -127,7 +137,9 @@ def test_the_letter_tells_the_side_of_the_dip() -> None:
         ("DipDir", ("-30", "100"), "auto", (30, 280)),
     ],
 )
-def test_planes_by_convention(tmp_path: Path, heading: str, cells: tuple[str, str], convention: str, expected: tuple[float, float]) -> None:  # fmt: skip
+def test_planes_by_convention(
+    tmp_path: Path, heading: str, cells: tuple[str, str], convention: str, expected: tuple[float, float]
+) -> None:
     (tmp_path / "s.csv").write_text(
         f"Easting,Northing,Dip,{heading},Feature\n1,2,{cells[0]},{cells[1]},vein\n1,2,12,30,joint\n"
     )
@@ -160,11 +172,17 @@ def test_repeated_gravity_stations_tell_their_spread(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("text", "order", "iso"),
     [
-        ("2023-04-03", "auto", "2023-04-03"), ("20230403", "auto", "2023-04-03"), ("3-Apr-2023", "auto", "2023-04-03"),
-        ("03 April 23", "auto", "2023-04-03"), ("03/04/2023", "month first", "2023-03-04"), ("03/04/23", "day first", "2023-04-03"),
-        ("2023-04-03T10:00:00Z", "auto", "2023-04-03"), ("03/04/2023 10:00", "day first", "2023-04-03"), ("31/04/2023", "auto", ""),
+        ("2023-04-03", "auto", "2023-04-03"),
+        ("20230403", "auto", "2023-04-03"),
+        ("3-Apr-2023", "auto", "2023-04-03"),
+        ("03 April 23", "auto", "2023-04-03"),
+        ("03/04/2023", "month first", "2023-03-04"),
+        ("03/04/23", "day first", "2023-04-03"),
+        ("2023-04-03T10:00:00Z", "auto", "2023-04-03"),
+        ("03/04/2023 10:00", "day first", "2023-04-03"),
+        ("31/04/2023", "auto", ""),
     ],
-)  # fmt: skip
+)
 def test_dates_in_every_order(text: str, order: str, iso: str) -> None:
     assert read_dates([text], np.array([2]), Findings(), "f", "t", order=order) == [iso]  # type: ignore[arg-type]
 
@@ -177,15 +195,27 @@ def test_only_columns_that_nothing_settles_are_ambiguous() -> None:
 
 @pytest.mark.parametrize(
     ("text", "clock"),
-    [("9:05", "09:05:00"), ("09:05:01,5", "09:05:01.5"), ("2024-05-16T09:05:01", "09:05:01"), ("9:05 PM", "21:05:00"), ("12:30 am", "00:30:00"), ("090501", "09:05:01"), ("25:00", ""), ("noon", ""), (None, "")],
-)  # fmt: skip
+    [
+        ("9:05", "09:05:00"),
+        ("09:05:01,5", "09:05:01.5"),
+        ("2024-05-16T09:05:01", "09:05:01"),
+        ("9:05 PM", "21:05:00"),
+        ("12:30 am", "00:30:00"),
+        ("090501", "09:05:01"),
+        ("25:00", ""),
+        ("noon", ""),
+        (None, ""),
+    ],
+)
 def test_clock_times(text: object, clock: str) -> None:
     assert clock_of(text) == clock
 
 
 def test_one_file_a_line_is_named_by_the_file(tmp_path: Path) -> None:
     for k in (2, 10):
-        (tmp_path / f"mag_line_{k}.csv").write_text(f"Fid,X,Y,Z,Date,Time,nT\n1,{k},0,9,03/04/2024,09:00,5\n2,{k},1,9,03/04/2024,09:01,6\n2,{k},2,9,03/04/2024,x,7\n")  # fmt: skip
+        (tmp_path / f"mag_line_{k}.csv").write_text(
+            f"Fid,X,Y,Z,Date,Time,nT\n1,{k},0,9,03/04/2024,09:00,5\n2,{k},1,9,03/04/2024,09:01,6\n2,{k},2,9,03/04/2024,x,7\n"
+        )
     files = {"file": str(tmp_path / "mag_line_2.csv"), "more": str(tmp_path / "mag_line_10.csv")}
     made = run("import-lines", **files, day_order="month first")
     assert isinstance(made, SurveyLines)

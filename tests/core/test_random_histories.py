@@ -49,7 +49,9 @@ class Thing:
 
 
 def grid(value: float) -> Grid:
-    return Grid(name="G", crs=CRS, values=np.full((6, 6), value), x0=5.0, y0=5.0, dx=10.0, dy=10.0, attribute="v", unit="m")  # fmt: skip
+    return Grid(
+        name="G", crs=CRS, values=np.full((6, 6), value), x0=5.0, y0=5.0, dx=10.0, dy=10.0, attribute="v", unit="m"
+    )
 
 
 class Histories(RuleBasedStateMachine):

@@ -55,8 +55,16 @@ def test_geometric_factors_of_named_arrays(abmn: tuple[int, ...], factor: float)
     ("abmn", "depth"),
     # Edwards 1977 table 1 and Barker 1989: median depths in units of a: Wenner 0.519, pole-pole 0.867,
     # dipole-dipole n=1 0.416, n=2 0.697, n=6 1.730, pole-dipole n=1 0.519, n=3 1.318.
-    [((0, 3, 1, 2), 5.19), ((0, -1, 1, -1), 8.67), ((1, 0, 2, 3), 4.16), ((1, 0, 3, 4), 6.97), ((1, 0, 7, 8), 17.30), ((0, -1, 1, 2), 5.19), ((0, -1, 3, 4), 13.18)],
-)  # fmt: skip
+    [
+        ((0, 3, 1, 2), 5.19),
+        ((0, -1, 1, -1), 8.67),
+        ((1, 0, 2, 3), 4.16),
+        ((1, 0, 3, 4), 6.97),
+        ((1, 0, 7, 8), 17.30),
+        ((0, -1, 1, 2), 5.19),
+        ((0, -1, 3, 4), 13.18),
+    ],
+)
 def test_median_depths_are_those_of_the_tables(abmn: tuple[int, ...], depth: float) -> None:
     assert arrays.median_depth(LINE, np.array([abmn]))[0] == pytest.approx(depth, abs=0.011)
 
@@ -101,9 +109,19 @@ def test_the_lines_of_the_prospect_come_in_together() -> None:
 def test_fillers_dummies_and_unknown_electrodes_are_left_out_with_their_line(tmp_path: Path) -> None:
     file = readings(
         tmp_path,
-        [(1, 2, 3, 4, 100), (1, 1, 3, 4, 90), (2, 3, 4, 5, -9999), (2, 3, 4, 5, "x"), (3, 4, 5, 99, 80), (3, 4, 5, 6, 0), (4, 5, 6, 7, -12)],
-    )  # fmt: skip
-    electrodes = readings(tmp_path, [(k, 10 * k, 0, 5) for k in range(1, 9)], "line 1 electrodes.csv", "electrode,x,y,z")  # fmt: skip
+        [
+            (1, 2, 3, 4, 100),
+            (1, 1, 3, 4, 90),
+            (2, 3, 4, 5, -9999),
+            (2, 3, 4, 5, "x"),
+            (3, 4, 5, 99, 80),
+            (3, 4, 5, 6, 0),
+            (4, 5, 6, 7, -12),
+        ],
+    )
+    electrodes = readings(
+        tmp_path, [(k, 10 * k, 0, 5) for k in range(1, 9)], "line 1 electrodes.csv", "electrode,x,y,z"
+    )
     made = run(readings=file, electrodes=electrodes)
     assert len(made.table) == 2
     out = made.findings[made.findings["severity"] == "left out"].set_index("line")["what"]
@@ -150,7 +168,9 @@ def test_lines_without_coordinates_are_laid_out_in_natural_order(tmp_path: Path)
 
 def test_a_reversed_line_keeps_its_places_and_turns_its_numbers(tmp_path: Path) -> None:
     file = readings(tmp_path, [(1, 2, 3, 4, 100)])
-    electrodes = readings(tmp_path, [(k, 10 * k, 100, 0) for k in range(1, 11)], "line 1 electrodes.csv", "electrode,x,y,z")  # fmt: skip
+    electrodes = readings(
+        tmp_path, [(k, 10 * k, 100, 0) for k in range(1, 11)], "line 1 electrodes.csv", "electrode,x,y,z"
+    )
     there, back = run(readings=file, electrodes=electrodes), run(readings=file, electrodes=electrodes, reverse="1")
     assert there.table["x"].iloc[0] == pytest.approx(25.0)
     assert back.table["x"].iloc[0] == pytest.approx(85.0)
@@ -161,7 +181,9 @@ def test_a_reversed_line_keeps_its_places_and_turns_its_numbers(tmp_path: Path) 
 
 def test_distances_along_the_line_and_elevations_from_the_ground(tmp_path: Path) -> None:
     file = readings(tmp_path, [(0, 30, 10, 20, 100), (10, 40, 20, 30, 95)])
-    electrodes = readings(tmp_path, [(d, 1000 + d, 2000) for d in range(0, 60, 10)], "line 1 electrodes.csv", "distance,x,y")  # fmt: skip
+    electrodes = readings(
+        tmp_path, [(d, 1000 + d, 2000) for d in range(0, 60, 10)], "line 1 electrodes.csv", "distance,x,y"
+    )
     slope = np.tile(np.arange(0.0, 40.0), (5, 1))
     ground = Grid(name="g", crs=CRS, values=slope, x0=900.0, y0=1900.0, dx=10.0, dy=50.0, attribute="elevation")
     made = run(ground, readings=file, electrodes=electrodes)

@@ -38,9 +38,11 @@ SQUARE = shapely.Polygon(
     [(E, N), (E + 100, N), (E + 100, N + 100), (E, N + 100)], [[(E + 40, N + 40), (E + 60, N + 40), (E + 60, N + 60)]]
 )
 SHAPES = [
-    SQUARE, shapely.LineString([(E - 50, N, 10.0), (E + 300, N + 20, 20.0)]), shapely.Point(E + 5, N + 6),
+    SQUARE,
+    shapely.LineString([(E - 50, N, 10.0), (E + 300, N + 20, 20.0)]),
+    shapely.Point(E + 5, N + 6),
     shapely.MultiPolygon([shapely.box(E + 200, N, E + 220, N + 20), shapely.box(E + 230, N, E + 250, N + 20)]),
-]  # fmt: skip
+]
 
 
 def run(operation: str, **params: object) -> Item:

@@ -18,8 +18,15 @@ from innerlamp.core.units import factor, unit_in_heading
 
 @pytest.mark.parametrize(
     ("source", "target", "expected"),
-    [("%", "ppm", 10_000.0), ("ppb", "ppm", 1e-3), ("g/t", "ppm", 1.0), ("ppm", "pct", 1e-4), ("ft", "m", 0.3048), ("km", "m", 1000.0)],
-)  # fmt: skip
+    [
+        ("%", "ppm", 10_000.0),
+        ("ppb", "ppm", 1e-3),
+        ("g/t", "ppm", 1.0),
+        ("ppm", "pct", 1e-4),
+        ("ft", "m", 0.3048),
+        ("km", "m", 1000.0),
+    ],
+)
 def test_factors(source: str, target: str, expected: float) -> None:
     # 1 g/t is 1 ppm by definition; the international foot is 0.3048 m exactly (1959 agreement).
     assert factor(source, target) == pytest.approx(expected, rel=1e-12)
@@ -34,8 +41,17 @@ def test_units_of_different_things_have_no_factor(source: str, target: str) -> N
 
 @pytest.mark.parametrize(
     ("heading", "unit"),
-    [("Sn_ppm", "ppm"), ("Cu pct", "%"), ("Depth (m)", "m"), ("Au g/t", "g/t"), ("TMI_nT", "nT"), ("Team", ""), ("form", ""), ("Gz [mGal]", "mGal")],
-)  # fmt: skip
+    [
+        ("Sn_ppm", "ppm"),
+        ("Cu pct", "%"),
+        ("Depth (m)", "m"),
+        ("Au g/t", "g/t"),
+        ("TMI_nT", "nT"),
+        ("Team", ""),
+        ("form", ""),
+        ("Gz [mGal]", "mGal"),
+    ],
+)
 def test_units_in_headings(heading: str, unit: str) -> None:
     assert unit_in_heading(heading) == unit
 

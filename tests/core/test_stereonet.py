@@ -32,7 +32,10 @@ def test_poles_of_planes_by_hand_and_against_the_library() -> None:
 def test_places_on_the_net_are_equal_area() -> None:
     x, y = sn.project(sn.line_vectors(np.array([0.0, 90.0, 45.0]), np.array([90.0, 0.0, 0.0])))
     # Radius sqrt(2) sin((90 - plunge) / 2).
-    assert (x, y) == (pytest.approx([1, 0, 0], abs=1e-12), pytest.approx([0, 0, np.sqrt(2) * np.sin(np.radians(22.5))], abs=1e-12))  # fmt: skip
+    assert (x, y) == (
+        pytest.approx([1, 0, 0], abs=1e-12),
+        pytest.approx([0, 0, np.sqrt(2) * np.sin(np.radians(22.5))], abs=1e-12),
+    )
     back = sn.unproject(x, y)
     assert back == pytest.approx(sn.line_vectors(np.array([0.0, 90.0, 45.0]), np.array([90.0, 0.0, 0.0])), abs=1e-12)
     assert np.isnan(sn.unproject(np.array([0.9]), np.array([0.9]))).any()
@@ -74,7 +77,9 @@ def test_means_and_girdles_are_those_of_the_library() -> None:
 
 
 def test_density_is_the_exponential_kamb_of_the_library() -> None:
-    lon, lat, theirs = mplstereonet.density_grid(STRIKE, DIP, measurement="poles", method="exponential_kamb", sigma=3, gridsize=(41, 41))  # fmt: skip
+    lon, lat, theirs = mplstereonet.density_grid(
+        STRIKE, DIP, measurement="poles", method="exponential_kamb", sigma=3, gridsize=(41, 41)
+    )
     plunge, bearing = mplstereonet.geographic2plunge_bearing(lon.ravel(), lat.ravel())
     mine = sn.density(sn.pole_vectors(DIP, DIRECTION), sn.line_vectors(np.asarray(plunge), np.asarray(bearing)))
     assert mine == pytest.approx(theirs.ravel(), abs=1e-6)

@@ -128,9 +128,18 @@ def test_model_and_soil_are_weighed() -> None:
     box = np.full((9, 9, 4), 0.0)
     box[0, :, 1] = 0.05  # the model is rich in the west, at 250 m depth
     model = BlockModel(
-        name="k", crs=CRS, x0=-50.0, y0=-50.0, z0=-400.0, dx=100.0, dy=100.0, dz=100.0, shape=(9, 9, 4),
-        properties={"susceptibility": box}, units={"susceptibility": "SI"},
-    )  # fmt: skip
+        name="k",
+        crs=CRS,
+        x0=-50.0,
+        y0=-50.0,
+        z0=-400.0,
+        dx=100.0,
+        dy=100.0,
+        dz=100.0,
+        shape=(9, 9, 4),
+        properties={"susceptibility": box},
+        units={"susceptibility": "SI"},
+    )
     common = {"spacing": 100.0, "soil_high": 80.0, "depth_high": 0.05, "soil_low": 0.0, "count": 1}
     east, _ = rank({**common, "soil_weight": 3.0}, soil=soil, model=model)
     west, _ = rank({**common, "depth_weight": 3.0}, soil=soil, model=model)

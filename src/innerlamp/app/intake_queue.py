@@ -52,7 +52,10 @@ class IntakeQueue:
                 self.ctx.say(str(error), "bad")
         if not self.busy and self.results:
             words = f"{len(self.items)} items brought in"
-            self.ctx.say(f"{words}, {self.failed} failed: see the form." if self.failed else f"{words}.", "bad" if self.failed else "good")  # fmt: skip
+            self.ctx.say(
+                f"{words}, {self.failed} failed: see the form." if self.failed else f"{words}.",
+                "bad" if self.failed else "good",
+            )
         self.changed.emit()
 
     def _note(self, run: intake.Run, words: str) -> None:

@@ -326,7 +326,18 @@ def _page(window: Window) -> None:
 
 
 VIEWS: dict[str, Callable[[Window], None]] = {
-    "overview": _overview, "map": _map, "section": _section, "scene": _scene,
-    "inversion": _inversion, "import": _import, "checks": _checks, "targets": _targets, "charts": _charts, "profiles": _profiles,
-    "kriging": _kriging, "stereonet": _stereonet, "drawing": _drawing, "page": _page,
-}  # fmt: skip
+    "overview": _overview,
+    "map": _map,
+    "section": _section,
+    "scene": _scene,
+    "inversion": _inversion,
+    "import": _import,
+    "checks": _checks,
+    "targets": _targets,
+    "charts": _charts,
+    "profiles": _profiles,
+    "kriging": _kriging,
+    "stereonet": _stereonet,
+    "drawing": _drawing,
+    "page": _page,
+}

@@ -44,12 +44,16 @@ class Findings:
         self._frames.append(
             pd.DataFrame(
                 {
-                    "file": _spread(file, count), "line": np.broadcast_to(np.asarray(line, dtype=np.int64), count),
-                    "hole": list(hole) if np.ndim(hole) == 1 else [str(hole)] * count, "table": table,
-                    "severity": severity, "what": _spread(what, count), "done": _spread(done, count),
+                    "file": _spread(file, count),
+                    "line": np.broadcast_to(np.asarray(line, dtype=np.int64), count),
+                    "hole": list(hole) if np.ndim(hole) == 1 else [str(hole)] * count,
+                    "table": table,
+                    "severity": severity,
+                    "what": _spread(what, count),
+                    "done": _spread(done, count),
                 }
             )
-        )  # fmt: skip
+        )
 
     def extend(self, other: Findings) -> None:
         """Take over what another collector has."""

@@ -252,10 +252,15 @@ def _drill(
 
 def _remark(code: str, rng: np.random.Generator) -> str:
     words = {
-        "TILL": ("boulder till", "sandy till"), "CLAY": ("soft white clay", "clay, relic slaty cleavage"), "SLATE": ("grey slate", "spotted slate", "slate with quartz veinlets"),
-        "CARB": ("marble", "banded marble"), "SKARN": ("pyrrhotite skarn", "garnet-pyrrhotite skarn"), "GRAN": ("coarse granite", "muscovite granite"),
-        "GREIS": ("quartz-muscovite greisen, cassiterite", "greisen vein, wolframite blades"), "PORPH": ("quartz porphyry",),
-    }  # fmt: skip
+        "TILL": ("boulder till", "sandy till"),
+        "CLAY": ("soft white clay", "clay, relic slaty cleavage"),
+        "SLATE": ("grey slate", "spotted slate", "slate with quartz veinlets"),
+        "CARB": ("marble", "banded marble"),
+        "SKARN": ("pyrrhotite skarn", "garnet-pyrrhotite skarn"),
+        "GRAN": ("coarse granite", "muscovite granite"),
+        "GREIS": ("quartz-muscovite greisen, cassiterite", "greisen vein, wolframite blades"),
+        "PORPH": ("quartz porphyry",),
+    }
     return str(rng.choice(words[code]))
 
 
@@ -481,10 +486,14 @@ def geology(folder: Path, rng: np.random.Generator) -> None:
     ]
     edges = shapely.coverage_simplify([p for _, p in parts], 18.0)
     shapes = [
-        {"type": "Feature", "properties": {"unit": t.CODES[k]}, "geometry": shapely.geometry.mapping(shapely.set_precision(p, 0.1))}
+        {
+            "type": "Feature",
+            "properties": {"unit": t.CODES[k]},
+            "geometry": shapely.geometry.mapping(shapely.set_precision(p, 0.1)),
+        }
         for (k, _), p in zip(parts, edges, strict=True)
         if not p.is_empty
-    ]  # fmt: skip
+    ]
     crs = {"type": "name", "properties": {"name": "urn:ogc:def:crs:EPSG::32629"}}
     fault = np.radians(t.FAULT_STRIKE)
     line = [

@@ -32,11 +32,43 @@ def controls(folder: Path, planted: list[dict[str, object]]) -> None:
         sn = value + rng.normal(0, 0.8 * sd)
         if name == "HIGH-2":
             sn += sd * 3.4 * (number / 48.0 - 0.5)  # a slow drift upward
-        rows.append({"Sample": f"QC{1000 + 3 * number}", "QC type": "Standard", "Standard": name, "Original": "", "Batch": batch, "Date": date, "Sn_ppm": round(sn, 1), "accepted Sn_ppm": value, "deviation Sn_ppm": sd})  # fmt: skip
-        rows.append({"Sample": f"QC{1001 + 3 * number}", "QC type": "Blank", "Standard": "", "Original": "", "Batch": batch, "Date": date, "Sn_ppm": "<5" if rng.uniform() < 0.8 else round(rng.uniform(5, 8), 1)})  # fmt: skip
+        rows.append(
+            {
+                "Sample": f"QC{1000 + 3 * number}",
+                "QC type": "Standard",
+                "Standard": name,
+                "Original": "",
+                "Batch": batch,
+                "Date": date,
+                "Sn_ppm": round(sn, 1),
+                "accepted Sn_ppm": value,
+                "deviation Sn_ppm": sd,
+            }
+        )
+        rows.append(
+            {
+                "Sample": f"QC{1001 + 3 * number}",
+                "QC type": "Blank",
+                "Standard": "",
+                "Original": "",
+                "Batch": batch,
+                "Date": date,
+                "Sn_ppm": "<5" if rng.uniform() < 0.8 else round(rng.uniform(5, 8), 1),
+            }
+        )
         twin = samples.iloc[(37 * number) % len(samples)]
         again = float(twin["Sn_ppm"]) * float(np.exp(rng.normal(0, 0.07)))
-        rows.append({"Sample": f"QC{1002 + 3 * number}", "QC type": "Duplicate", "Standard": "", "Original": twin["Sample"], "Batch": batch, "Date": date, "Sn_ppm": round(again, 1)})  # fmt: skip
+        rows.append(
+            {
+                "Sample": f"QC{1002 + 3 * number}",
+                "QC type": "Duplicate",
+                "Standard": "",
+                "Original": twin["Sample"],
+                "Batch": batch,
+                "Date": date,
+                "Sn_ppm": round(again, 1),
+            }
+        )
 
     def plant(row: int, value: float, what: str) -> None:
         rows[row]["Sn_ppm"] = value
@@ -72,7 +104,18 @@ def scanned_map(folder: Path) -> None:
     p, q = col * _SCALE / _SHRUNK, row * _SCALE
     x, y = _TOP_LEFT[0] + p * np.cos(a) - q * np.sin(a), _TOP_LEFT[1] - (p * np.sin(a) + q * np.cos(a))
     code = t.rock(x, y, t.ground(x, y) - t.till(x, y) - 45.0)
-    tints = np.array([(238, 232, 205), (226, 214, 190), (205, 212, 214), (196, 214, 231), (222, 190, 180), (240, 205, 200), (232, 214, 160), (214, 190, 220)])  # fmt: skip
+    tints = np.array(
+        [
+            (238, 232, 205),
+            (226, 214, 190),
+            (205, 212, 214),
+            (196, 214, 231),
+            (222, 190, 180),
+            (240, 205, 200),
+            (232, 214, 160),
+            (214, 190, 220),
+        ]
+    )
     inside = (x > 0) & (x < t.WIDTH) & (y > 0) & (y < t.HEIGHT)
     paper = np.array((244, 237, 214))
     rgb = np.where(inside[..., None], tints[code], paper).astype(float)

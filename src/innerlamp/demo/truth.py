@@ -23,9 +23,15 @@ DYKE_STRIKE = 152.0
 CODES = ("TILL", "CLAY", "SLATE", "CARB", "SKARN", "GRAN", "GREIS", "PORPH")
 # Density g/cm3, susceptibility SI, resistivity ohm.m
 PROPERTIES = {
-    "TILL": (2.05, 2e-4, 250.0), "CLAY": (2.20, 1e-4, 25.0), "SLATE": (2.74, 3e-4, 600.0), "CARB": (2.72, 1e-4, 1500.0),
-    "SKARN": (3.25, 8e-2, 120.0), "GRAN": (2.62, 1e-4, 3000.0), "GREIS": (2.68, 1e-4, 4000.0), "PORPH": (2.65, 8e-3, 1800.0),
-}  # fmt: skip
+    "TILL": (2.05, 2e-4, 250.0),
+    "CLAY": (2.20, 1e-4, 25.0),
+    "SLATE": (2.74, 3e-4, 600.0),
+    "CARB": (2.72, 1e-4, 1500.0),
+    "SKARN": (3.25, 8e-2, 120.0),
+    "GRAN": (2.62, 1e-4, 3000.0),
+    "GREIS": (2.68, 1e-4, 4000.0),
+    "PORPH": (2.65, 8e-3, 1800.0),
+}
 # Wave length (m), direction (degrees) and phase of the smaller hills and gullies.
 _RELIEF = (
     (830.0, 20.0, 0.4),

@@ -187,7 +187,9 @@ class OperationForm(QWidget):
             used = self._used_before(slot.slot)
             first = slot is self.operation.inputs[0] and not mine
             choices = (before, self.ctx.selected if first else "", used, self.ctx.selected)
-            wanted = next((i for i in choices if i in ids), next((i for i in ids if i in self.ctx.lit), ids[0] if ids else ""))  # fmt: skip
+            wanted = next(
+                (i for i in choices if i in ids), next((i for i in ids if i in self.ctx.lit), ids[0] if ids else "")
+            )
             if not slot.proposed and wanted not in (before, used):
                 wanted = ""
             combo.setCurrentIndex(max(combo.findData(wanted), 0))

@@ -91,7 +91,9 @@ class CoarsePreview(Preview):
         rows, columns = rgba.shape[:2]
         image = QImage(rgba.data, columns, rows, 4 * columns, QImage.Format.Format_RGBA8888)
         size = self.picture.size().expandedTo(self.picture.minimumSize())
-        self.picture.setPixmap(QPixmap.fromImage(image).scaled(min(size.width(), 250), 150, Qt.AspectRatioMode.KeepAspectRatio))  # fmt: skip
+        self.picture.setPixmap(
+            QPixmap.fromImage(image).scaled(min(size.width(), 250), 150, Qt.AspectRatioMode.KeepAspectRatio)
+        )
         self.words.setText(f"Coarse preview on cells of {result.dx:g} m; {legend.label} in the colours of the map.")
 
 
@@ -125,7 +127,9 @@ class SpectrumPreview(Preview):
         self.plot.getPlotItem().hideButtons()
         self.plot.setLabel("bottom", "Cycles per km")
         self.plot.setLabel("left", "ln power")
-        self.plot.setToolTip("Drag the two edges of the band to the ends of a straight stretch: its slope tells the depth of the sources' tops")  # fmt: skip
+        self.plot.setToolTip(
+            "Drag the two edges of the band to the ends of a straight stretch: its slope tells the depth of the sources' tops"
+        )
         for name in ("bottom", "left"):
             axis = self.plot.getPlotItem().getAxis(name)
             axis.enableAutoSIPrefix(False)
@@ -135,7 +139,9 @@ class SpectrumPreview(Preview):
             font.setPointSizeF(7.5)
             axis.setStyle(tickFont=font)
             axis.label.setFont(font)
-        self.curve = pg.PlotDataItem(pen=pg.mkPen(theme.text, width=1.4), symbol="o", symbolSize=3, symbolBrush=theme.text, symbolPen=None)  # fmt: skip
+        self.curve = pg.PlotDataItem(
+            pen=pg.mkPen(theme.text, width=1.4), symbol="o", symbolSize=3, symbolBrush=theme.text, symbolPen=None
+        )
         self.slope = pg.PlotDataItem(pen=pg.mkPen(theme.lit, width=2.2))
         faint = QColor(theme.lit)
         faint.setAlpha(45)
@@ -200,7 +206,9 @@ class SpectrumPreview(Preview):
             return
         fit = np.polyval(np.polyfit(self._frequency[inside], self._power[inside], 1), self._frequency[inside])
         self.slope.setData(self._frequency[inside] * 1000.0, fit)
-        self.words.setText(f"Wavelengths {1 / high:,.0f} to {1 / low:,.0f} m: tops of sources {self.depth_m:,.0f} m below the level of the grid.")  # fmt: skip
+        self.words.setText(
+            f"Wavelengths {1 / high:,.0f} to {1 / low:,.0f} m: tops of sources {self.depth_m:,.0f} m below the level of the grid."
+        )
 
     def _dragged(self) -> None:
         if self._setting:

@@ -208,7 +208,9 @@ class IntakeForm(QWidget):
             if str(path) in known:
                 continue
             self._looking += 1
-            background.start(self._answers, str(path), lambda p=path: offers.offers_of(p, saved), "the file can't be looked at")  # type: ignore[misc]  # fmt: skip
+            background.start(
+                self._answers, str(path), lambda p=path: offers.offers_of(p, saved), "the file can't be looked at"
+            )  # type: ignore[misc]
         if not files:
             self._say("There is no file in that folder.", bad=True)
         self._progress()
@@ -227,7 +229,9 @@ class IntakeForm(QWidget):
             order = {k: n for n, k in enumerate(KINDS)}
             self.offers.sort(key=lambda o: (o.kind == "", str(Path(o.ref.split("#")[0]).parent), order[o.kind], o.ref))
             self._fill()
-            background.start(self._dated, "dates", lambda o=list(self.offers): intake.ambiguous_dates([x for x in o if x.kind]), "")  # type: ignore[misc]  # fmt: skip
+            background.start(
+                self._dated, "dates", lambda o=list(self.offers): intake.ambiguous_dates([x for x in o if x.kind]), ""
+            )  # type: ignore[misc]
         self._progress()
 
     def _dates_came(self, key: str, result: object) -> None:
@@ -315,8 +319,19 @@ class IntakeForm(QWidget):
         saved = saved_mappings.load()
         kept = self.offers[self.list.currentRow()]
         for row, offer in enumerate(self.offers):
-            if row != self.list.currentRow() and offer.layout is not None and kept.layout is not None and saved_mappings.shape_of(offer.layout.columns) == saved[0].shape:  # fmt: skip
-                self.offers[row] = replace(offer, kind=kept.kind, roles=dict(kept.roles), mapping=saved[0].name, why=f"same columns as the saved mapping '{saved[0].name}'")  # fmt: skip
+            if (
+                row != self.list.currentRow()
+                and offer.layout is not None
+                and kept.layout is not None
+                and saved_mappings.shape_of(offer.layout.columns) == saved[0].shape
+            ):
+                self.offers[row] = replace(
+                    offer,
+                    kind=kept.kind,
+                    roles=dict(kept.roles),
+                    mapping=saved[0].name,
+                    why=f"same columns as the saved mapping '{saved[0].name}'",
+                )
         self._fill()
 
     # ---- what holds for all
@@ -348,12 +363,19 @@ class IntakeForm(QWidget):
 
     def choices(self) -> intake.Choices:
         """What is chosen for all files."""
-        ground = next((e.id for e in self.ctx.entries() if e.kind == "grid" and "elevation" in e.attributes and not e.dated), "")  # fmt: skip
+        ground = next(
+            (e.id for e in self.ctx.entries() if e.kind == "grid" and "elevation" in e.attributes and not e.dated), ""
+        )
         target = str(self.holes_to.currentData())
         return intake.Choices(
-            below_detection=self.below.currentText(), day_order=str(self.order.currentData()),  # type: ignore[arg-type]
-            coordinates=self.system.text().strip(), add_to="" if target == "@" else target, batches=target == "@", ground=ground, picks=self._picked(),
-        )  # fmt: skip
+            below_detection=self.below.currentText(),
+            day_order=str(self.order.currentData()),  # type: ignore[arg-type]
+            coordinates=self.system.text().strip(),
+            add_to="" if target == "@" else target,
+            batches=target == "@",
+            ground=ground,
+            picks=self._picked(),
+        )
 
     def _wanted(self) -> list[Offer]:
         return [o for o in self.offers if o.kind and not self.queue.results.get(o.ref, "").startswith("✓")]
@@ -412,7 +434,7 @@ class IntakeForm(QWidget):
             self._say(f"Coming in, {len(self.queue.waiting)} waiting …")
         elif self.queue.results and not self.problem.text().startswith("✗"):
             bad = [r for r in self.queue.results.values() if r.startswith("✗")]
-            self._say(bad[0] if bad else f"{len(self.queue.items)} items brought in.", bad=bool(bad))  # fmt: skip
+            self._say(bad[0] if bad else f"{len(self.queue.items)} items brought in.", bad=bool(bad))
         elif self.problem.text().startswith("Looking"):
             self._say("")
 
@@ -442,7 +464,10 @@ class IntakeForm(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() == Qt.Key.Key_Escape:
             self.closed.emit()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and event.modifiers() & Qt.KeyboardModifier.ControlModifier:  # fmt: skip
+        elif (
+            event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
             self.run()
         else:
             super().keyPressEvent(event)

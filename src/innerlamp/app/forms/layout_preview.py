@@ -80,7 +80,9 @@ class LayoutView(QWidget):
             away = away / max(float(np.hypot(*away)), 1e-9) * 15
             painter.setPen(ink)
             words = f"{name} ⇄" if name in self.reversed else name
-            painter.drawText(QRectF(at[0][0] + away[0] - 40, at[0][1] + away[1] - 7, 80, 14), Qt.AlignmentFlag.AlignCenter, words)  # fmt: skip
+            painter.drawText(
+                QRectF(at[0][0] + away[0] - 40, at[0][1] + away[1] - 7, 80, 14), Qt.AlignmentFlag.AlignCenter, words
+            )
         painter.end()
 
     @staticmethod
@@ -157,7 +159,9 @@ class LayoutPreview(Preview):
             self._say(str(result))
             return
         facts = result.facts
-        self.words.setText(f"{facts['Lines']} lines, {facts['Electrodes']} electrodes, {facts['Readings']} readings. Ring: first electrode. Click a line to turn it round.")  # fmt: skip
+        self.words.setText(
+            f"{facts['Lines']} lines, {facts['Electrodes']} electrodes, {facts['Readings']} readings. Ring: first electrode. Click a line to turn it round."
+        )
         self.view.show_lines(result.electrodes, set(self.form.fields["reverse"].value()))  # type: ignore[arg-type]
         self.view.show()
         self.show()

@@ -86,7 +86,9 @@ class OfferPreview(QWidget):
         self.name.setPlaceholderText("Name, such as the laboratory")
         self.name.returnPressed.connect(self._keep)
         button = QPushButton("Keep these columns")
-        button.setToolTip("Keeps what this file is and its columns under the name; offered again for files with the same columns")  # fmt: skip
+        button.setToolTip(
+            "Keeps what this file is and its columns under the name; offered again for files with the same columns"
+        )
         button.clicked.connect(self._keep)
         line.addWidget(self.name, 1)
         line.addWidget(button)
@@ -110,12 +112,21 @@ class OfferPreview(QWidget):
                 widget.deleteLater()
         table = offer is not None and offer.layout is not None
         picture = offer is not None and offer.kind == "picture"
-        for widget, on in ((self.roles, table), (self.table, table), (self.odd, table), (self.keeping, table and bool(KINDS[offer.kind][1]) if offer else False), (self.picks, picture)):  # fmt: skip
+        for widget, on in (
+            (self.roles, table),
+            (self.table, table),
+            (self.odd, table),
+            (self.keeping, table and bool(KINDS[offer.kind][1]) if offer else False),
+            (self.picks, picture),
+        ):
             widget.setVisible(on)
         if offer is None:
             self.words.setText("Choose a file to see what was understood of it.")
             return
-        self.words.setText(f"{offer.label}: {KINDS[offer.kind][0]}. {offer.why[:1].upper()}{offer.why[1:]}" + (f"; {offer.layout.words}." if offer.layout else "."))  # fmt: skip
+        self.words.setText(
+            f"{offer.label}: {KINDS[offer.kind][0]}. {offer.why[:1].upper()}{offer.why[1:]}"
+            + (f"; {offer.layout.words}." if offer.layout else ".")
+        )
         if picture:
             self.picks.show_file(offer.ref)
         if not table or offer.layout is None:
@@ -184,7 +195,13 @@ class OfferPreview(QWidget):
             for place, cell in enumerate(cells[: len(words)]):
                 self.table.setItem(row, place, QTableWidgetItem(cell))
         self.table.resizeColumnsToContents()
-        self.odd.setText("In the first rows: " + "\n".join(result.odd) if result.odd else "Nothing odd in the first rows." if KINDS[self.offer.kind][1] else "")  # fmt: skip
+        self.odd.setText(
+            "In the first rows: " + "\n".join(result.odd)
+            if result.odd
+            else "Nothing odd in the first rows."
+            if KINDS[self.offer.kind][1]
+            else ""
+        )
         self.odd.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.asks.emit(self.offer.ref, result.dates)
 
@@ -197,7 +214,9 @@ class OfferPreview(QWidget):
             return
         roles = {r: c for r, c in offer.roles.items() if c}
         try:
-            saved_mappings.keep(SavedMapping(self.name.text().strip(), offer.kind, shape_of(offer.layout.columns), roles))  # fmt: skip
+            saved_mappings.keep(
+                SavedMapping(self.name.text().strip(), offer.kind, shape_of(offer.layout.columns), roles)
+            )
         except LampError as error:
             self.ctx.say(str(error), "bad")
             return

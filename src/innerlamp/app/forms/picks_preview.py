@@ -60,7 +60,9 @@ class PictureView(QWidget):
     def to_widget(self, col: float, row: float) -> QPointF:
         """Where a place of the picture is on the widget."""
         f = self._frame()
-        return QPointF(f.left() + col / self.size_of_file[0] * f.width(), f.top() + row / self.size_of_file[1] * f.height())  # fmt: skip
+        return QPointF(
+            f.left() + col / self.size_of_file[0] * f.width(), f.top() + row / self.size_of_file[1] * f.height()
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         painter = QPainter(self)
@@ -161,7 +163,12 @@ class PicksEditor(QWidget):
         self._fill()
         if ref:
             path, _ = tables_in.split(ref)
-            background.start(self._answers, ref, lambda: (pictures.look(path)[:2], pictures.read(path, _SHOWN).pixels), "the picture can't be read")  # fmt: skip
+            background.start(
+                self._answers,
+                ref,
+                lambda: (pictures.look(path)[:2], pictures.read(path, _SHOWN).pixels),
+                "the picture can't be read",
+            )
 
     def _came(self, ref: str, result: object) -> None:
         if ref != self._file:
@@ -221,13 +228,21 @@ class PicksEditor(QWidget):
                 off = {id(p): float(r) for p, r in zip(whole, residual, strict=True)}
                 rms = float(np.sqrt(np.mean(residual**2)))
                 exact = len(whole) == 3 and self.fit == "affine"
-                words = "3 points fit exactly: a fourth shows the error" if exact else f"Residual {rms:.2f} m, largest {residual.max():.2f} m"  # fmt: skip
+                words = (
+                    "3 points fit exactly: a fourth shows the error"
+                    if exact
+                    else f"Residual {rms:.2f} m, largest {residual.max():.2f} m"
+                )
             except LampError as error:
                 words = str(error)
         self.residual.setText(words)
         self.table.setRowCount(len(self.points))
         for row, p in enumerate(self.points):
-            cells = [str(row + 1), *("" if np.isnan(v) else f"{v:.2f}" for v in p[2:]), f"{off[id(p)]:.2f}" if id(p) in off else ""]  # fmt: skip
+            cells = [
+                str(row + 1),
+                *("" if np.isnan(v) else f"{v:.2f}" for v in p[2:]),
+                f"{off[id(p)]:.2f}" if id(p) in off else "",
+            ]
             for column, text in enumerate(cells):
                 cell = QTableWidgetItem(text)
                 if column in (0, 3):

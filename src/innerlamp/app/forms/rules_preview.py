@@ -87,7 +87,9 @@ class RulesPreview(Preview):
         if not isinstance(holes, HoleSet):
             return
         rules = self.read_rules()
-        open_codes = [c for c in codes_of(holes, str(self.form.values()["attribute"]))["code"] if not unit_of(str(c), rules)]  # fmt: skip
+        open_codes = [
+            c for c in codes_of(holes, str(self.form.values()["attribute"]))["code"] if not unit_of(str(c), rules)
+        ]
         self._filling = True
         self.rules.removeRow(self.rules.rowCount() - 1)
         for code in open_codes:
@@ -166,7 +168,11 @@ class SamePreview(Preview):
                     cell.setFlags(_READ | Qt.ItemFlag.ItemIsEditable)
                 self.table.setItem(row, column, cell)
         self._filling = False
-        self.words.setText("Tick those that are one hole. Nothing is merged without a tick." if len(alike) else "No hole is written in two ways.")  # fmt: skip
+        self.words.setText(
+            "Tick those that are one hole. Nothing is merged without a tick."
+            if len(alike)
+            else "No hole is written in two ways."
+        )
         self._edited()
 
     def _edited(self) -> None:

@@ -66,7 +66,9 @@ class VariogramView(QWidget):
         self.setFixedHeight(_HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Variogram")
-        self.setToolTip("Dots: half the mean squared difference of pairs; the number is that of pairs. Drag the square to set the nugget, the ring to set range and sill, the diamond on the axis to set the range across (its dashed curve).")  # fmt: skip
+        self.setToolTip(
+            "Dots: half the mean squared difference of pairs; the number is that of pairs. Drag the square to set the nugget, the ring to set range and sill, the diamond on the axis to set the range across (its dashed curve)."
+        )
 
     def frame(self) -> QRectF:
         """The area of the plot on the widget."""
@@ -125,10 +127,16 @@ class VariogramView(QWidget):
         for value in _ticks(top, 4):
             y = self.place(0, value).y()
             painter.drawText(QRectF(0, y - 6, 36, 12), Qt.AlignmentFlag.AlignRight, f"{value:.10g}")
-        painter.drawText(QRectF(f.left(), f.bottom() + 15, f.width(), 13), Qt.AlignmentFlag.AlignHCenter, "Distance (m)")  # fmt: skip
+        painter.drawText(
+            QRectF(f.left(), f.bottom() + 15, f.width(), 13), Qt.AlignmentFlag.AlignHCenter, "Distance (m)"
+        )
 
     def _dots(self, painter: QPainter, found: _Found) -> None:
-        for data, colour, hollow in ((found.across, self.theme.faint, True), (found.along, self.theme.faint, False), (found.every, self.theme.text, False)):  # fmt: skip
+        for data, colour, hollow in (
+            (found.across, self.theme.faint, True),
+            (found.along, self.theme.faint, False),
+            (found.every, self.theme.text, False),
+        ):
             if data is None:
                 continue
             painter.setPen(QPen(QColor(colour), 1.2))
@@ -181,15 +189,25 @@ class VariogramView(QWidget):
         parts = self.model.structures
         if self._held == "nugget":
             first = parts[0]
-            self.dragged.emit({"nugget": min(gamma, self.model.nugget + first.sill * 0.999), "sill": max(self.model.nugget + first.sill - gamma, self.model.sill * 1e-3), "reach": first.range})  # fmt: skip
+            self.dragged.emit(
+                {
+                    "nugget": min(gamma, self.model.nugget + first.sill * 0.999),
+                    "sill": max(self.model.nugget + first.sill - gamma, self.model.sill * 1e-3),
+                    "reach": first.range,
+                }
+            )
             return
         distance = float(np.clip((event.position().x() - f.left()) / f.width(), 0.01, 0.98)) * right
         if self._held == "ratio":
             self.dragged.emit({"ratio": float(np.clip(distance / parts[0].range, 0.05, 1.0))})
         elif self._held == "sill":
-            self.dragged.emit({"nugget": self.model.nugget, "sill": max(gamma - self.model.nugget, top * 1e-3), "reach": distance})  # fmt: skip
+            self.dragged.emit(
+                {"nugget": self.model.nugget, "sill": max(gamma - self.model.nugget, top * 1e-3), "reach": distance}
+            )
         else:
-            self.dragged.emit({"second_sill": max(gamma - self.model.nugget - parts[0].sill, top * 1e-3), "second_reach": distance})  # fmt: skip
+            self.dragged.emit(
+                {"second_sill": max(gamma - self.model.nugget - parts[0].sill, top * 1e-3), "second_reach": distance}
+            )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._held = ""
@@ -258,7 +276,9 @@ class VariogramPreview(Preview):
         self.view.found, self.view.model = result, result.model
         self._pairs = {result.key: result}
         parts = "; ".join(f"{s.shape} sill {s.sill:.3g}, range {s.range:,.0f} m" for s in result.model.structures)
-        self.words.setText(f"Nugget {result.model.nugget:.3g}; {parts}. {int(result.every.pairs.sum()):,} pairs; small dots along {result.model.azimuth:03.0f}°, rings across it.")  # fmt: skip
+        self.words.setText(
+            f"Nugget {result.model.nugget:.3g}; {parts}. {int(result.every.pairs.sum()):,} pairs; small dots along {result.model.azimuth:03.0f}°, rings across it."
+        )
         self.view.update()
 
     def _dragged(self, values: dict[str, float]) -> None:

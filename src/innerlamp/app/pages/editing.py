@@ -7,9 +7,17 @@ from typing import Any
 from ...core.items.page import Element, Kind, Page
 
 SIZES: dict[Kind, tuple[float, float]] = {
-    "map": (120.0, 90.0), "section": (150.0, 60.0), "log": (60.0, 120.0), "legend": (60.0, 80.0), "scale bar": (80.0, 15.0), "north": (35.0, 40.0),
-    "title": (90.0, 45.0), "notes": (80.0, 25.0), "inset": (50.0, 40.0), "picture": (40.0, 30.0),
-}  # fmt: skip
+    "map": (120.0, 90.0),
+    "section": (150.0, 60.0),
+    "log": (60.0, 120.0),
+    "legend": (60.0, 80.0),
+    "scale bar": (80.0, 15.0),
+    "north": (35.0, 40.0),
+    "title": (90.0, 45.0),
+    "notes": (80.0, 25.0),
+    "inset": (50.0, 40.0),
+    "picture": (40.0, 30.0),
+}
 LEAST = 5.0
 Elements = tuple[dict[str, Any], ...]
 
@@ -52,7 +60,13 @@ def added(page: Page, kind: Kind, like: Element | None, **values: Any) -> Elemen
     """Return the elements with a new one in the middle of the sheet; a map begins as the first map is."""
     wide, high = SIZES[kind]
     wide, high = min(wide, page.width - 20), min(high, page.height - 20)
-    new: dict[str, Any] = {"kind": kind, "x": round((page.width - wide) / 2), "y": round((page.height - high) / 2), "w": wide, "h": high}  # fmt: skip
+    new: dict[str, Any] = {
+        "kind": kind,
+        "x": round((page.width - wide) / 2),
+        "y": round((page.height - high) / 2),
+        "w": wide,
+        "h": high,
+    }
     if kind in ("map", "section", "log") and like is not None:
         new |= {"lit": list(like.lit), "colour_by": dict(like.colour_by), "scale": 0.0 if kind == "log" else like.scale}
         if kind == "map":

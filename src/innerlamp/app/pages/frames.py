@@ -72,8 +72,11 @@ class Frame:
         """Show the ground from a corner on; `up` is metres a pixel upward."""
         self.box.setAspectLocked(False)
         self.box.setRange(
-            xRange=(west, west + self.wide * metres_per_pixel), yRange=(north - self.high * up, north), padding=0, disableAutoRange=True
-        )  # fmt: skip
+            xRange=(west, west + self.wide * metres_per_pixel),
+            yRange=(north - self.high * up, north),
+            padding=0,
+            disableAutoRange=True,
+        )
 
     def paint(self, painter: QPainter, graphics: list[pg.GraphicsObject]) -> None:
         """Draw graphics into the frame's rectangle."""
@@ -86,7 +89,12 @@ class Frame:
         painter.save()
         painter.setClipRect(self.rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        scene.render(painter, QRectF(self.rect.x(), self.rect.y(), self.wide, self.high), QRectF(0, 0, self.wide, self.high), Qt.AspectRatioMode.IgnoreAspectRatio)  # fmt: skip
+        scene.render(
+            painter,
+            QRectF(self.rect.x(), self.rect.y(), self.wide, self.high),
+            QRectF(0, 0, self.wide, self.high),
+            Qt.AspectRatioMode.IgnoreAspectRatio,
+        )
         painter.restore()
         for each in graphics:
             self.box.removeItem(each)
@@ -106,7 +114,9 @@ def _for_paper(item: Any) -> None:
 def map_rect(element: Element) -> QRectF:
     """The part of a map element, in pixels, that shows ground: within the strip of the grid's numbers."""
     pad = 0.0 if element.grid < 0 else PAD
-    return QRectF((element.x + pad) * MM, (element.y + pad) * MM, (element.w - 2 * pad) * MM, (element.h - 2 * pad) * MM)  # fmt: skip
+    return QRectF(
+        (element.x + pad) * MM, (element.y + pad) * MM, (element.w - 2 * pad) * MM, (element.h - 2 * pad) * MM
+    )
 
 
 def metres_per_pixel(element: Element) -> float:
@@ -118,12 +128,24 @@ def ground_of(element: Element) -> tuple[float, float, float, float]:
     """West, east, south, north of a map element in metres."""
     rect, m = map_rect(element), metres_per_pixel(element)
     wide, high = rect.width() * m, rect.height() * m
-    return element.easting - wide / 2, element.easting + wide / 2, element.northing - high / 2, element.northing + high / 2  # fmt: skip
+    return (
+        element.easting - wide / 2,
+        element.easting + wide / 2,
+        element.northing - high / 2,
+        element.northing + high / 2,
+    )
 
 
 def _ground(
-    painter: QPainter, ctx: Context, element: Element, rect: QRectF, corner: tuple[float, float], right: float, up: float, view: View,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    ctx: Context,
+    element: Element,
+    rect: QRectF,
+    corner: tuple[float, float],
+    right: float,
+    up: float,
+    view: View,
+) -> None:
     """Draw what an element has lit; `corner` is the top left of the ground, `right` and `up` are metres a pixel."""
     seen = FrameContext(ctx, element)
     frame = Frame(rect)
@@ -148,7 +170,7 @@ def _ground(
 def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
     """Draw a map with its frame and coordinate grid."""
     rect, m, ground = map_rect(element), metres_per_pixel(element), ground_of(element)
-    _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, MapView())  # fmt: skip
+    _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, MapView())
     if element.grid >= 0:
         _coordinates(painter, rect, ground, element.grid or round_interval(0.05 * element.scale))
     if element.text:
@@ -217,14 +239,18 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     up = m / element.exaggeration
     west = plane.length / 2 - rect.width() * m / 2
     top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 30 * up
-    _ground(painter, ctx, element, rect, (west, top), m, up, SectionView(plane, element.corridor, element.exaggeration))  # fmt: skip
+    _ground(painter, ctx, element, rect, (west, top), m, up, SectionView(plane, element.corridor, element.exaggeration))
     painter.setFont(font_of(6.0))
     step = round_interval(0.025 * element.scale / element.exaggeration)
     for z in (step * np.arange(np.ceil((top - rect.height() * up) / step), np.floor(top / step) + 1)).tolist():
         y = rect.top() + (top - z) / up
         painter.setPen(QPen(INK, 0.8))
         painter.drawLine(QLineF(rect.left() - 4, y, rect.left(), y))
-        painter.drawText(QRectF(rect.left() - 54, y - 7, 48, 14), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{z:g} m")  # fmt: skip
+        painter.drawText(
+            QRectF(rect.left() - 54, y - 7, 48, 14),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            f"{z:g} m",
+        )
     step = round_interval(0.05 * element.scale)
     for along in np.arange(0.0, plane.length + 1e-6, step).tolist():
         x = rect.left() + (along - west) / m
@@ -236,5 +262,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         x = rect.left() + (along - west) / m
         painter.drawText(QRectF(x - 20, rect.top() - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
     painter.setFont(font_of(6.5))
-    words = f"Section A–B, azimuth {plane.azimuth:03.0f}°, {scale_words(element.scale)}, vertical × {element.exaggeration:g}, {element.corridor:g} m on each side"  # fmt: skip
-    painter.drawText(QRectF(rect.left() + 30, rect.top() - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words)  # fmt: skip
+    words = f"Section A–B, azimuth {plane.azimuth:03.0f}°, {scale_words(element.scale)}, vertical × {element.exaggeration:g}, {element.corridor:g} m on each side"
+    painter.drawText(
+        QRectF(rect.left() + 30, rect.top() - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words
+    )

@@ -83,7 +83,10 @@ def paint_legend(painter: QPainter, ctx: Context, element: Element, maps: list[E
     _legend_rows(trial, ctx, maps, whole)
     trial.end()
     # Rows do not split, so that columns are a little shorter than their share.
-    sizes = [(min(1.0, space.height() * n / (whole.lowest + 22.0 * (n - 1)), space.width() / n / _NARROWEST), n) for n in (1, 2, 3)]  # fmt: skip
+    sizes = [
+        (min(1.0, space.height() * n / (whole.lowest + 22.0 * (n - 1)), space.width() / n / _NARROWEST), n)
+        for n in (1, 2, 3)
+    ]
     size, count = max(sizes)
     painter.save()
     painter.setClipRect(space)
@@ -149,7 +152,11 @@ def _contour_words(item: Features, legend: Legend | None) -> str:
     unit = f" {legend.unit}" if legend is not None and legend.unit else ""
     steps = np.diff(levels)
     even = len(steps) and np.allclose(steps, steps[0], rtol=1e-6)
-    every = f"every {plain(float(steps[0]))}{unit}" if even else f"{', '.join(plain(v) for v in levels[:7])}{' …' if len(levels) > 7 else ''}{unit}"  # fmt: skip
+    every = (
+        f"every {plain(float(steps[0]))}{unit}"
+        if even
+        else f"{', '.join(plain(v) for v in levels[:7])}{' …' if len(levels) > 7 else ''}{unit}"
+    )
     return f"{item.name}: {every}"
 
 
@@ -235,7 +242,16 @@ def _sign_rows(painter: QPainter, column: _Column, item: PointSet) -> None:
         _words(painter, box.adjusted(34, 0, 0, 0), f"{text or names[mark]}, with {plunge} in degrees")
 
 
-def _point_rows(painter: QPainter, column: _Column, ctx: Context, item_id: str, item: PointSet, legend: Legend | None, name: str, known: bool) -> None:  # fmt: skip
+def _point_rows(
+    painter: QPainter,
+    column: _Column,
+    ctx: Context,
+    item_id: str,
+    item: PointSet,
+    legend: Legend | None,
+    name: str,
+    known: bool,
+) -> None:
     look = ctx.style(item_id)
     if legend is not None and not known:
         _ramp_rows(painter, column, legend, name)
@@ -277,13 +293,22 @@ def _ramp_rows(painter: QPainter, column: _Column, legend: Legend, name: str) ->
     if legend.scale == "classes" and legend.breaks:
         count = len(legend.breaks) + 1
         for k in range(count):
-            painter.fillRect(QRectF(box.left() + k * wide / count, box.top(), wide / count - 1, 11), colour_at(legend, k / (count - 1)))  # fmt: skip
+            painter.fillRect(
+                QRectF(box.left() + k * wide / count, box.top(), wide / count - 1, 11),
+                colour_at(legend, k / (count - 1)),
+            )
         for k, value in enumerate(legend.breaks, start=1):
             painter.drawText(QRectF(box.left() + k * wide / count - 30, box.top() + 12, 60, 13), _MIDDLE, plain(value))
         return
     for k in range(120):
-        painter.fillRect(QRectF(box.left() + k * wide / 120, box.top(), wide / 120 + 0.4, 11), colour_at(legend, k / 119))  # fmt: skip
-    for place, align in ((0.0, Qt.AlignmentFlag.AlignLeft), (0.5, Qt.AlignmentFlag.AlignHCenter), (1.0, Qt.AlignmentFlag.AlignRight)):  # fmt: skip
+        painter.fillRect(
+            QRectF(box.left() + k * wide / 120, box.top(), wide / 120 + 0.4, 11), colour_at(legend, k / 119)
+        )
+    for place, align in (
+        (0.0, Qt.AlignmentFlag.AlignLeft),
+        (0.5, Qt.AlignmentFlag.AlignHCenter),
+        (1.0, Qt.AlignmentFlag.AlignRight),
+    ):
         painter.drawText(QRectF(box.left(), box.top() + 12, wide, 13), align, plain(value_at(legend, place)))
 
 
@@ -365,7 +390,11 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         arrow(shown_m, "MN", "half")
     painter.setPen(INK)
     painter.setFont(font_of(6.0))
-    words = [f"true {_side(true)}", f"magnetic {_side(magnetic)}", element.date] if np.isfinite(true) else ["magnetic north not known", element.date]  # fmt: skip
+    words = (
+        [f"true {_side(true)}", f"magnetic {_side(magnetic)}", element.date]
+        if np.isfinite(true)
+        else ["magnetic north not known", element.date]
+    )
     for k, text in enumerate(words):
         painter.drawText(QRectF(rect.left() - 20, rect.bottom() - 36 + 12 * k, rect.width() + 40, 12), _MIDDLE, text)
 
@@ -415,7 +444,11 @@ def paint_notes(painter: QPainter, element: Element) -> None:
     """Draw words that wrap within the element."""
     painter.setPen(INK)
     painter.setFont(font_of(7.0))
-    painter.drawText(rect_of(element), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, element.text)  # fmt: skip
+    painter.drawText(
+        rect_of(element),
+        Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
+        element.text,
+    )
 
 
 def paint_inset(painter: QPainter, ctx: Context, element: Element, target: Element) -> None:
@@ -445,7 +478,11 @@ def paint_inset(painter: QPainter, ctx: Context, element: Element, target: Eleme
     painter.drawRect(placed(here))
     painter.setPen(INK)
     painter.setFont(font_of(6.0))
-    painter.drawText(whole.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "This map within the project")  # fmt: skip
+    painter.drawText(
+        whole.adjusted(4, 2, 0, 0),
+        Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop,
+        "This map within the project",
+    )
 
 
 def paint_picture(painter: QPainter, element: Element) -> None:

@@ -77,10 +77,18 @@ def paint_log(painter: QPainter, ctx: Context, element: Element) -> None:
         y = body.top() + depth * per_metre
         painter.setPen(QPen(INK, 0.8))
         painter.drawLine(QPointF(body.left() - 4, y), QPointF(body.left(), y))
-        painter.drawText(QRectF(rect.left(), y - 6, _DEPTHS - 6, 12), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{depth:g}")  # fmt: skip
+        painter.drawText(
+            QRectF(rect.left(), y - 6, _DEPTHS - 6, 12),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            f"{depth:g}",
+        )
     if shown < end - 1e-6:
         painter.setPen(FAINT)
-        painter.drawText(QRectF(body.left(), body.bottom() - 12, body.width(), 12), Qt.AlignmentFlag.AlignRight, f"down to {shown:.0f} of {end:g} m")  # fmt: skip
+        painter.drawText(
+            QRectF(body.left(), body.bottom() - 12, body.width(), 12),
+            Qt.AlignmentFlag.AlignRight,
+            f"down to {shown:.0f} of {end:g} m",
+        )
 
 
 def _strips(seen: Any, entry: Any, holes: HoleSet, name: str) -> list[tuple[str, pd.DataFrame, Legend]]:
@@ -97,7 +105,9 @@ def _strips(seen: Any, entry: Any, holes: HoleSet, name: str) -> list[tuple[str,
     return found
 
 
-def _classes(painter: QPainter, strip: QRectF, table: pd.DataFrame, attribute: str, legend: Legend, per_metre: float) -> None:  # fmt: skip
+def _classes(
+    painter: QPainter, strip: QRectF, table: pd.DataFrame, attribute: str, legend: Legend, per_metre: float
+) -> None:
     for start, stop, value in zip(table["from_m"], table["to_m"], table[attribute].astype(str), strict=True):
         box = QRectF(strip.left(), strip.top() + start * per_metre, strip.width(), (stop - start) * per_metre)
         colour = class_colour(legend, value)
@@ -111,16 +121,29 @@ def _classes(painter: QPainter, strip: QRectF, table: pd.DataFrame, attribute: s
         painter.setPen(QPen(INK, 0.4))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         if box.height() > 9 and not legend.patterns.get(value):
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, int(box.width()) - 2))  # fmt: skip
+            painter.drawText(
+                box,
+                Qt.AlignmentFlag.AlignCenter,
+                painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, int(box.width()) - 2),
+            )
 
 
-def _bars(painter: QPainter, strip: QRectF, table: pd.DataFrame, attribute: str, legend: Legend, per_metre: float) -> None:  # fmt: skip
+def _bars(
+    painter: QPainter, strip: QRectF, table: pd.DataFrame, attribute: str, legend: Legend, per_metre: float
+) -> None:
     values = table[attribute].to_numpy(float)
     place = position(legend, values)
     for start, stop, share in zip(table["from_m"], table["to_m"], place.tolist(), strict=True):
         if np.isfinite(share):
-            box = QRectF(strip.left(), strip.top() + start * per_metre, max(share, 0.01) * strip.width(), (stop - start) * per_metre)  # fmt: skip
+            box = QRectF(
+                strip.left(),
+                strip.top() + start * per_metre,
+                max(share, 0.01) * strip.width(),
+                (stop - start) * per_metre,
+            )
             painter.fillRect(box, colour_at(legend, share))
     painter.setPen(FAINT)
     high = legend.breaks[-1] if legend.scale in ("classes", "quantile") and legend.breaks else legend.high
-    painter.drawText(QRectF(strip.left(), strip.bottom() - 11, strip.width() - 2, 11), Qt.AlignmentFlag.AlignRight, plain(high))  # fmt: skip
+    painter.drawText(
+        QRectF(strip.left(), strip.bottom() - 11, strip.width() - 2, 11), Qt.AlignmentFlag.AlignRight, plain(high)
+    )

@@ -131,7 +131,9 @@ def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> list[
 
     pixels = (page.width / 25.4 * dots_per_inch) * (page.height / 25.4 * dots_per_inch)
     if not 20 <= dots_per_inch <= 2400 or pixels > _MOST_PIXELS:
-        raise InputError(f"{dots_per_inch:g} dots per inch make {pixels / 1e6:,.0f} million pixels of this page", fix="Take fewer")  # fmt: skip
+        raise InputError(
+            f"{dots_per_inch:g} dots per inch make {pixels / 1e6:,.0f} million pixels of this page", fix="Take fewer"
+        )
     pdf, problems = pdf_bytes(ctx, page)
     picture = picture_of(pdf, dots_per_inch)
     rows, columns = picture.shape[:2]
@@ -147,13 +149,24 @@ def _raster(ctx: Context, page: Page, path: Path, dots_per_inch: float) -> list[
             raise InputError("the picture can't be written", where=str(path))
         return problems
     if target is None:
-        raise InputError("the page has no map that could place it on the ground", where=page.name, fix="Write it as PNG")  # fmt: skip
+        raise InputError(
+            "the page has no map that could place it on the ground", where=page.name, fix="Write it as PNG"
+        )
     rect = map_rect(target)
     west, _, _, north = ground_of(target)
     pixel = target.scale * 0.0254 / dots_per_inch
     per = dots_per_inch / 96.0
     transform = Affine(pixel, 0.0, west - rect.left() * per * pixel, 0.0, -pixel, north + rect.top() * per * pixel)
-    with open_raster(path, "w", driver="GTiff", crs=parse_crs(page.crs).to_wkt(), transform=transform, compress="deflate", photometric="RGB", **profile) as out:  # fmt: skip
+    with open_raster(
+        path,
+        "w",
+        driver="GTiff",
+        crs=parse_crs(page.crs).to_wkt(),
+        transform=transform,
+        compress="deflate",
+        photometric="RGB",
+        **profile,
+    ) as out:
         out.write(np.moveaxis(picture, -1, 0))
     return problems
 
@@ -168,7 +181,11 @@ def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.
     """
     ending = path.suffix.lower()
     if ending not in ENDINGS:
-        raise InputError(f"pages can't be written as '{path.suffix or path.name}'", where=page.name, fix="Use one of: " + ", ".join(ENDINGS))  # fmt: skip
+        raise InputError(
+            f"pages can't be written as '{path.suffix or path.name}'",
+            where=page.name,
+            fix="Use one of: " + ", ".join(ENDINGS),
+        )
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")

@@ -49,7 +49,10 @@ class CachedDrawing(pg.GraphicsObject):
         view = QRectF(painter.viewport())
         if self._picture is not None and self._frame.size() == self._sized(view).size():
             old = self._transform
-            same = all(abs(a - b) <= 1e-9 * abs(b) + 1e-12 for a, b in ((transform.m11(), old.m11()), (transform.m22(), old.m22())))  # fmt: skip
+            same = all(
+                abs(a - b) <= 1e-9 * abs(b) + 1e-12
+                for a, b in ((transform.m11(), old.m11()), (transform.m22(), old.m22()))
+            )
             shift = QPointF(transform.dx() - old.dx(), transform.dy() - old.dy())
             inside = self._frame.translated(shift).contains(view)
             if (same and inside) or moving:
@@ -68,7 +71,11 @@ class CachedDrawing(pg.GraphicsObject):
     def _render(self, painter: QPainter, transform: QTransform, view: QRectF) -> None:
         ratio = float(painter.device().devicePixelRatioF())
         self._frame, self._transform = self._sized(view), QTransform(transform)
-        picture = QImage(int(self._frame.width() * ratio) + 1, int(self._frame.height() * ratio) + 1, QImage.Format.Format_ARGB32_Premultiplied)  # fmt: skip
+        picture = QImage(
+            int(self._frame.width() * ratio) + 1,
+            int(self._frame.height() * ratio) + 1,
+            QImage.Format.Format_ARGB32_Premultiplied,
+        )
         picture.setDevicePixelRatio(ratio)
         picture.fill(0)
         inner = QPainter(picture)

@@ -172,8 +172,10 @@ def paint_boxes(plot: pg.PlotItem, d: ChartData) -> str:
             )
         )
         for x, y in (
-            ([k - 0.3, k + 0.3], [made.median] * 2), ([k, k], [made.low, made.quarter]), ([k, k], [made.three_quarters, made.high]),
-        ):  # fmt: skip
+            ([k - 0.3, k + 0.3], [made.median] * 2),
+            ([k, k], [made.low, made.quarter]),
+            ([k, k], [made.three_quarters, made.high]),
+        ):
             plot.addItem(pg.PlotCurveItem(np.array(x, dtype=float), np.array(y), pen=pg.mkPen(d.theme.text, width=1.6)))
         if len(made.outliers):
             few = made.outliers[:: max(1, len(made.outliers) // 400)]
@@ -191,7 +193,12 @@ def _short(name: str, count: int) -> str:
 
 
 PAINTERS: dict[str, Callable[[pg.PlotItem, ChartData], str]] = {
-    "Histogram": paint_histogram, "Probability": paint_probability, "Scatter": paint_scatter,
-    "Correlation": paint_correlation, "By rank": lambda plot, d: paint_correlation(plot, d, by_rank=True), "Boxes": paint_boxes,
-    "Along": paint_along, "Control": paint_control,
-}  # fmt: skip
+    "Histogram": paint_histogram,
+    "Probability": paint_probability,
+    "Scatter": paint_scatter,
+    "Correlation": paint_correlation,
+    "By rank": lambda plot, d: paint_correlation(plot, d, by_rank=True),
+    "Boxes": paint_boxes,
+    "Along": paint_along,
+    "Control": paint_control,
+}

@@ -70,7 +70,11 @@ class ContourLines(CachedDrawing):
             part, its = xy[mine], line[mine]
             joined = np.zeros(len(part), dtype=np.int32)
             joined[:-1] = its[1:] == its[:-1]
-            out.append(pg.arrayToQPath(part[:, 0], part[:, 1], connect=joined, finiteCheck=False) if len(part) > 1 else QPainterPath())  # fmt: skip
+            out.append(
+                pg.arrayToQPath(part[:, 0], part[:, 1], connect=joined, finiteCheck=False)
+                if len(part) > 1
+                else QPainterPath()
+            )
         return out
 
     def _paths_at(self, metres_per_pixel: float, seen: np.ndarray) -> list[QPainterPath]:
@@ -170,7 +174,9 @@ class ContourLines(CachedDrawing):
         painter.restore()
 
     @staticmethod
-    def _place(at: np.ndarray, along: np.ndarray, wide: float, view: QRectF, space: Space) -> tuple[np.ndarray, float] | None:  # fmt: skip
+    def _place(
+        at: np.ndarray, along: np.ndarray, wide: float, view: QRectF, space: Space
+    ) -> tuple[np.ndarray, float] | None:
         """Middle and angle (degrees) of a line's label: in view, free of others, where the line is straight."""
         if along[-1] < 2.5 * wide:
             return None

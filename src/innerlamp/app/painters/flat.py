@@ -137,7 +137,12 @@ class Labels(pg.GraphicsObject):
         at = to_pixels(transform, np.column_stack([self.x, self.y]))
         space = Space(view)
         with np.errstate(invalid="ignore"):
-            seen = (at[:, 0] > view.left()) & (at[:, 0] < view.right()) & (at[:, 1] > view.top()) & (at[:, 1] < view.bottom())  # fmt: skip
+            seen = (
+                (at[:, 0] > view.left())
+                & (at[:, 0] < view.right())
+                & (at[:, 1] > view.top())
+                & (at[:, 1] < view.bottom())
+            )
         self.shown = 0
         # Where thousands are in view nearly all would cover each other: trying a part of them fills the view as well.
         places = np.flatnonzero(seen)

@@ -41,7 +41,16 @@ def _run_of(plot: pg.PlotItem, values: np.ndarray, bad: np.ndarray, d: ChartData
     at = np.arange(1.0, len(values) + 1)
     plot.addItem(pg.PlotCurveItem(at, values, pen=pg.mkPen(d.theme.line, width=1.2), connect="finite"))
     for mask, colour, size, symbol in ((~bad, d.theme.text, 5, "o"), (bad, d.theme.bad, 9, "x")):
-        plot.addItem(pg.ScatterPlotItem(at[mask], values[mask], size=size, symbol=symbol, pen=pg.mkPen(colour, width=1.2), brush=pg.mkBrush(colour)))  # fmt: skip
+        plot.addItem(
+            pg.ScatterPlotItem(
+                at[mask],
+                values[mask],
+                size=size,
+                symbol=symbol,
+                pen=pg.mkPen(colour, width=1.2),
+                brush=pg.mkBrush(colour),
+            )
+        )
 
 
 def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
@@ -72,9 +81,15 @@ def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
         if check.chance < 0.01 and len(values) > 1:
             middle, slope = float(np.median(values)), check.drift * sd
             ends = np.array([1.0, len(values)])
-            plot.addItem(pg.PlotCurveItem(ends, middle + slope * (ends - ends.mean()), pen=pg.mkPen(d.theme.lit, width=2)))  # fmt: skip
-        drift = f"drifts {abs(check.drift) * len(values):.1f} deviations {'up' if check.drift > 0 else 'down'}" if check.chance < 0.01 else "no drift"  # fmt: skip
-        words = f"{len(values)} results: bias {check.bias_percent:+.1f} %, {int(check.outside.sum())} beyond 3 deviations, {drift}"  # fmt: skip
+            plot.addItem(
+                pg.PlotCurveItem(ends, middle + slope * (ends - ends.mean()), pen=pg.mkPen(d.theme.lit, width=2))
+            )
+        drift = (
+            f"drifts {abs(check.drift) * len(values):.1f} deviations {'up' if check.drift > 0 else 'down'}"
+            if check.chance < 0.01
+            else "no drift"
+        )
+        words = f"{len(values)} results: bias {check.bias_percent:+.1f} %, {int(check.outside.sum())} beyond 3 deviations, {drift}"
     plot.setLabel("left", d.x_label)
     plot.setLabel("bottom", "Order of analysis")
     return words
@@ -91,7 +106,16 @@ def _paint_pairs(plot: pg.PlotItem, d: ChartData, holes: HoleSet) -> str:
         return "No duplicate has its original among the samples."
     bad = (pairs["half_difference"].to_numpy(float) > 25.0) & good
     for mask, colour, size, symbol in ((good & ~bad, d.theme.text, 5, "o"), (bad, d.theme.bad, 9, "x")):
-        plot.addItem(pg.ScatterPlotItem(first[mask], second[mask], size=size, symbol=symbol, pen=pg.mkPen(colour, width=1.2), brush=pg.mkBrush(colour)))  # fmt: skip
+        plot.addItem(
+            pg.ScatterPlotItem(
+                first[mask],
+                second[mask],
+                size=size,
+                symbol=symbol,
+                pen=pg.mkPen(colour, width=1.2),
+                brush=pg.mkBrush(colour),
+            )
+        )
     ends = np.array([min(first[good].min(), second[good].min()), max(first[good].max(), second[good].max())])
     plot.addItem(pg.PlotCurveItem(ends, ends, pen=pg.mkPen(d.theme.faint, width=1)))
     plot.setLabel("left", f"Duplicate {d.x_label}")
@@ -117,13 +141,34 @@ def paint_along(plot: pg.PlotItem, d: ChartData) -> str:
     thin = pg.mkPen(d.theme.line, width=0.4)
     if "from_m" in table.columns:
         top, stop = (-table[c].to_numpy(float)[rows][known] for c in ("from_m", "to_m"))
-        plot.addItem(pg.BarGraphItem(x0=np.full(known.sum(), base), x1=values[known], y0=stop, y1=top, brushes=[c for c, k in zip(colours, known, strict=True) if k], pen=thin))  # fmt: skip
+        plot.addItem(
+            pg.BarGraphItem(
+                x0=np.full(known.sum(), base),
+                x1=values[known],
+                y0=stop,
+                y1=top,
+                brushes=[c for c, k in zip(colours, known, strict=True) if k],
+                pen=thin,
+            )
+        )
     else:
-        along = -table["depth_m"].to_numpy(float)[rows] if "depth_m" in table.columns else distance_along(table["x"].to_numpy(float)[rows], table["y"].to_numpy(float)[rows])  # fmt: skip
+        along = (
+            -table["depth_m"].to_numpy(float)[rows]
+            if "depth_m" in table.columns
+            else distance_along(table["x"].to_numpy(float)[rows], table["y"].to_numpy(float)[rows])
+        )
         x, y = (values, along) if "depth_m" in table.columns else (along, values)
         order = np.argsort(along)
         plot.addItem(pg.PlotCurveItem(x[order], y[order], pen=pg.mkPen(d.theme.faint, width=1), connect="finite"))
-        plot.addItem(pg.ScatterPlotItem(x[known], y[known], size=5, pen=None, brush=[pg.mkBrush(c) for c, k in zip(colours, known, strict=True) if k]))  # fmt: skip
+        plot.addItem(
+            pg.ScatterPlotItem(
+                x[known],
+                y[known],
+                size=5,
+                pen=None,
+                brush=[pg.mkBrush(c) for c, k in zip(colours, known, strict=True) if k],
+            )
+        )
     if column == "hole":
         low, high = plot.getViewBox().childrenBounds()[1] or (0.0, 0.0)
         step = max(10.0 ** np.floor(np.log10(max(high - low, 1.0))), 1.0) / 2

@@ -17,9 +17,17 @@ class StructureSigns(CachedDrawing):
     """Signs at places; where two would cover each other the later one is left out, and so are numbers that find no space."""
 
     def __init__(
-        self, x: np.ndarray, y: np.ndarray, dip: np.ndarray, direction: np.ndarray, marks: list[PlaneMark],
-        colours: list[QColor], ink: QColor, halo: QColor, z: float,
-    ) -> None:  # fmt: skip
+        self,
+        x: np.ndarray,
+        y: np.ndarray,
+        dip: np.ndarray,
+        direction: np.ndarray,
+        marks: list[PlaneMark],
+        colours: list[QColor],
+        ink: QColor,
+        halo: QColor,
+        z: float,
+    ) -> None:
         super().__init__()
         self.xy = np.column_stack([x, y])
         self.dip, self.direction, self.marks, self.colours = dip, direction, marks, colours

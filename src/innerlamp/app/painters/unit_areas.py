@@ -122,10 +122,23 @@ def _ripples(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None
 
 
 def _flecks(painter: QPainter, lines: list[QLineF], x: float, y: float) -> None:
-    lines += [QLineF(x + 2, y + 5, x + 5, y + 2), QLineF(x + 9, y + 12, x + 11, y + 9), QLineF(x + 10, y + 3, x + 13, y + 4.5)]  # fmt: skip
+    lines += [
+        QLineF(x + 2, y + 5, x + 5, y + 2),
+        QLineF(x + 9, y + 12, x + 11, y + 9),
+        QLineF(x + 10, y + 3, x + 13, y + 4.5),
+    ]
 
 
 _TILES: dict[str, Tile] = {
-    "dots": _dots, "pebbles": _pebbles, "dashes": _dashes, "rules": _rules, "slants": _slants, "lattice": _lattice,
-    "blocks": _blocks, "crosses": _crosses, "wedges": _wedges, "ripples": _ripples, "flecks": _flecks,
-}  # fmt: skip
+    "dots": _dots,
+    "pebbles": _pebbles,
+    "dashes": _dashes,
+    "rules": _rules,
+    "slants": _slants,
+    "lattice": _lattice,
+    "blocks": _blocks,
+    "crosses": _crosses,
+    "wedges": _wedges,
+    "ripples": _ripples,
+    "flecks": _flecks,
+}

@@ -248,10 +248,23 @@ class ChartPane(ItemPane):
         if not self.breaks.hasFocus():
             self.breaks.setText("; ".join(f"{b:g}" for b in legend.breaks) if legend.scale == "classes" else "")
         d = ChartData(
-            x, legend.label, legend, raw, _log(y) if log else y, self.ctx.legend(up, item).label if up else "",
-            classes, class_legend, log, chosen, columns, self.ctx.theme, name, self.of.currentText(), table,
+            x,
+            legend.label,
+            legend,
+            raw,
+            _log(y) if log else y,
+            self.ctx.legend(up, item).label if up else "",
+            classes,
+            class_legend,
+            log,
+            chosen,
+            columns,
+            self.ctx.theme,
+            name,
+            self.of.currentText(),
+            table,
             item if isinstance(item, HoleSet) else None,
-        )  # fmt: skip
+        )
         self._axes(what, legend.label, log)
         try:
             self.words.setText(PAINTERS[what](self.plot.getPlotItem(), d))

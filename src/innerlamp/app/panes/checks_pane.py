@@ -115,13 +115,28 @@ class ChecksPane(Pane):
         self.buttons: dict[str, QPushButton] = {}
         for key, words, tip, act in (
             ("go", "Go there", "Show the place in all panes (Return)", self.go),
-            ("correct", "Correct…", "Open the form that corrects this row, filled in", lambda: self._correct("set value")),
-            ("leave out", "Leave out…", "Open the form that leaves this row out, filled in", lambda: self._correct("leave out row")),
-            ("merge", "Merge…", "Open the form that merges holes written in two ways", lambda: self._open("merge-holes")),
+            (
+                "correct",
+                "Correct…",
+                "Open the form that corrects this row, filled in",
+                lambda: self._correct("set value"),
+            ),
+            (
+                "leave out",
+                "Leave out…",
+                "Open the form that leaves this row out, filled in",
+                lambda: self._correct("leave out row"),
+            ),
+            (
+                "merge",
+                "Merge…",
+                "Open the form that merges holes written in two ways",
+                lambda: self._open("merge-holes"),
+            ),
             ("lift", "Lift", "Put back what stood there before the chosen corrections", self._lift),
             ("chart", "Chart", "Show the control chart of this set in the chart pane", self._chart),
             ("export", "Export CSV…", "Write this list to a file", self._export),
-        ):  # fmt: skip
+        ):
             button = QPushButton(words)
             button.setObjectName("small")
             button.setToolTip(tip)
@@ -176,7 +191,11 @@ class ChecksPane(Pane):
     @staticmethod
     def _words(table: pd.DataFrame, what: str) -> str:
         if not len(table):
-            return {"Gaps": "no gap", "Same hole?": "no hole is written in two ways", "Corrections": "nothing was corrected"}.get(what, "nothing to list")  # fmt: skip
+            return {
+                "Gaps": "no gap",
+                "Same hole?": "no hole is written in two ways",
+                "Corrections": "nothing was corrected",
+            }.get(what, "nothing to list")
         if what == "Findings":
             counts = table["severity"].value_counts()
             return ", ".join(f"{int(counts[s]):,} {s}" for s in ORDER if s in counts)
@@ -226,7 +245,9 @@ class ChecksPane(Pane):
                 return
         hole = str(row.get("like", "") or row.get("hole", ""))
         if isinstance(item, HoleSet) and hole:
-            self._show_depth(item, hole, float(row["from_m"]) if "from_m" in row and self.what.currentText() == "Gaps" else 0.0)  # fmt: skip
+            self._show_depth(
+                item, hole, float(row["from_m"]) if "from_m" in row and self.what.currentText() == "Gaps" else 0.0
+            )
 
     @staticmethod
     def _pane_table(item: Item, name: str) -> str:

@@ -82,7 +82,9 @@ class DrawTool(QWidget):
         self.mode = QComboBox()
         self.mode.setObjectName("drawMode")
         self.mode.addItems(list(MODES))
-        self.mode.setToolTip("polygon, line, point: click corners, double-click or Enter ends. split: draw a line across. corners: drag them, double-click an edge for a new one, Delete removes one")  # fmt: skip
+        self.mode.setToolTip(
+            "polygon, line, point: click corners, double-click or Enter ends. split: draw a line across. corners: drag them, double-click an edge for a new one, Delete removes one"
+        )
         self.value = QComboBox()
         self.value.setObjectName("drawValue")
         self.value.setEditable(True)
@@ -97,10 +99,12 @@ class DrawTool(QWidget):
         self.follow.setToolTip("Between two clicks on one boundary the sketch runs along it, so that both share it")
         self.buttons = {name: QPushButton(name) for name in ("Step back", "Finish", "Set", "Join", "Remove")}
         for name, tip in (
-            ("Step back", "Take the last click back (Ctrl+Z)"), ("Finish", "End the sketch (Enter)"),
-            ("Set", "Give the selected features this unit or kind"), ("Join", "Make the selected features one"),
+            ("Step back", "Take the last click back (Ctrl+Z)"),
+            ("Finish", "End the sketch (Enter)"),
+            ("Set", "Give the selected features this unit or kind"),
+            ("Join", "Make the selected features one"),
             ("Remove", "Remove the selected features"),
-        ):  # fmt: skip
+        ):
             self.buttons[name].setToolTip(tip)
         grid.addWidget(self.map, 0, 0, 1, 2)
         grid.addWidget(self.mode, 0, 2)
@@ -115,12 +119,16 @@ class DrawTool(QWidget):
         self.buttons["Finish"].clicked.connect(self.finish)
         self.buttons["Set"].clicked.connect(self.set_value)
         self.buttons["Join"].clicked.connect(lambda: self._run("join-features", {"rows": list(self._rows())}))
-        self.buttons["Remove"].clicked.connect(lambda: self._run("edit-features", {"action": "remove", "rows": list(self._rows())}))  # fmt: skip
+        self.buttons["Remove"].clicked.connect(
+            lambda: self._run("edit-features", {"action": "remove", "rows": list(self._rows())})
+        )
         self.mode.activated.connect(lambda _: self._mode_changed())
         self.map.activated.connect(lambda _: self._map_changed())
         lit = self.ctx.theme.lit
         self.line = pg.PlotCurveItem(pen=pg.mkPen(lit, width=2))
-        self.dots = pg.ScatterPlotItem(size=7, symbol="s", pen=pg.mkPen(lit, width=1.5), brush=pg.mkBrush(self.ctx.theme.panel))  # fmt: skip
+        self.dots = pg.ScatterPlotItem(
+            size=7, symbol="s", pen=pg.mkPen(lit, width=1.5), brush=pg.mkBrush(self.ctx.theme.panel)
+        )
         self.target = pg.ScatterPlotItem(size=15, symbol="o", pen=pg.mkPen(lit, width=2), brush=None)
         self.corners = Corners(self)
         for z, each in ((44, self.line), (45, self.dots), (46, self.target), (45, self.corners)):
@@ -262,7 +270,14 @@ class DrawTool(QWidget):
             return
         step = [there]
         last = corners[-1] if corners else None
-        if self.follow.isChecked() and last is not None and last.on and there.on and last.path == there.path and mode in ("polygon", "line"):  # fmt: skip
+        if (
+            self.follow.isChecked()
+            and last is not None
+            and last.on
+            and there.on
+            and last.path == there.path
+            and mode in ("polygon", "line")
+        ):
             between = followed(self.paths()[there.path], last.position, there.position)
             step = [Snap(float(a), float(b), "corner", there.path) for a, b in between] + step
         self.sketch.steps.append(step)
@@ -367,7 +382,13 @@ class DrawTool(QWidget):
         if mode == "split":
             done = self._run("split-features", {"points": points, "rows": list(self._rows())})
         else:
-            values = {"shape": mode, "points": points, "value": self.value.currentText().strip(), "column": self.column(), "over": self.over.currentText()}  # fmt: skip
+            values = {
+                "shape": mode,
+                "points": points,
+                "value": self.value.currentText().strip(),
+                "column": self.column(),
+                "over": self.over.currentText(),
+            }
             done = self._run("draw-feature", values)
         if done:
             self.sketch = Sketch()
@@ -375,7 +396,10 @@ class DrawTool(QWidget):
 
     def set_value(self) -> None:
         """Give the selected features the unit or kind of the box."""
-        self._run("edit-features", {"rows": list(self._rows()), "column": self.column(), "value": self.value.currentText().strip()})  # fmt: skip
+        self._run(
+            "edit-features",
+            {"rows": list(self._rows()), "column": self.column(), "value": self.value.currentText().strip()},
+        )
 
     def remove_corner(self) -> None:
         """Remove the corner that was clicked last."""
@@ -424,7 +448,12 @@ class DrawTool(QWidget):
         now = np.zeros(len(xy), dtype=bool)
         if self.current is not None and len(xy):
             now = np.hypot(*(xy - self.current).T) <= 1e-3
-        self.corners.setData(x=xy[:, 0], y=xy[:, 1], pen=pg.mkPen(theme.text, width=1), brush=[pg.mkBrush(theme.lit if k else theme.panel) for k in now])  # fmt: skip
+        self.corners.setData(
+            x=xy[:, 0],
+            y=xy[:, 1],
+            pen=pg.mkPen(theme.text, width=1),
+            brush=[pg.mkBrush(theme.lit if k else theme.panel) for k in now],
+        )
 
     def selection_changed(self) -> None:
         """Show the corners of what is selected."""
@@ -433,4 +462,8 @@ class DrawTool(QWidget):
 
 def feature_paths(item: Features, rows: tuple[int, ...]) -> list[np.ndarray]:
     """Return the boundaries of some features, for marking them; a point is a path of one place."""
-    return [part_vertices(item, k)[:, :2] for k in range(len(item.role)) if int(item.owner[k]) in rows and item.role[k] != POINT]  # fmt: skip
+    return [
+        part_vertices(item, k)[:, :2]
+        for k in range(len(item.role))
+        if int(item.owner[k]) in rows and item.role[k] != POINT
+    ]

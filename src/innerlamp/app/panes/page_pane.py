@@ -33,7 +33,9 @@ class Sheet(QWidget):
         self.pane = pane
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Page")
-        self.setToolTip("Click an element; drag moves it, its corners resize it, Shift and drag moves the ground under a map. Arrow keys move it by a millimetre, Delete removes it.")  # fmt: skip
+        self.setToolTip(
+            "Click an element; drag moves it, its corners resize it, Shift and drag moves the ground under a map. Arrow keys move it by a millimetre, Delete removes it."
+        )
         self._from: QPointF | None = None
         self._way = ""
 
@@ -69,7 +71,11 @@ class Sheet(QWidget):
         page = self.pane.page
         if page is None:
             painter.setPen(QColor(theme.text))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No page yet. Light what it is to show, then choose 'New page'.")  # fmt: skip
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "No page yet. Light what it is to show, then choose 'New page'.",
+            )
             painter.end()
             return
         s = self.scale()
@@ -137,7 +143,12 @@ class Sheet(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         far = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        step = {Qt.Key.Key_Left: (-far, 0.0), Qt.Key.Key_Right: (far, 0.0), Qt.Key.Key_Up: (0.0, -far), Qt.Key.Key_Down: (0.0, far)}.get(Qt.Key(event.key()))  # fmt: skip
+        step = {
+            Qt.Key.Key_Left: (-far, 0.0),
+            Qt.Key.Key_Right: (far, 0.0),
+            Qt.Key.Key_Up: (0.0, -far),
+            Qt.Key.Key_Down: (0.0, far),
+        }.get(Qt.Key(event.key()))
         if step:
             self.pane.drag("move", *step, done=True)
         elif event.key() == Qt.Key.Key_Delete:
@@ -204,11 +215,22 @@ class PagePane(ItemPane):
         self.about.setObjectName("faint")
         row.addWidget(self.about)
         self.edits: dict[str, QLineEdit] = {}
-        for name, words, wide in (("x", "x mm", 48), ("y", "y mm", 48), ("w", "w mm", 48), ("h", "h mm", 48), ("scale", "1 :", 66), ("text", "text", 0)):  # fmt: skip
+        for name, words, wide in (
+            ("x", "x mm", 48),
+            ("y", "y mm", 48),
+            ("w", "w mm", 48),
+            ("h", "h mm", 48),
+            ("scale", "1 :", 66),
+            ("text", "text", 0),
+        ):
             label = QLabel(words)
             edit = QLineEdit()
             edit.setObjectName(f"page_{name}")
-            edit.setToolTip({"scale": "Denominator of the scale", "text": "Words; a new line is written as \\n"}.get(name, f"{words[0]} in millimetres"))  # fmt: skip
+            edit.setToolTip(
+                {"scale": "Denominator of the scale", "text": "Words; a new line is written as \\n"}.get(
+                    name, f"{words[0]} in millimetres"
+                )
+            )
             if wide:
                 edit.setFixedWidth(wide)
             edit.editingFinished.connect(lambda name=name: self._typed(name))
@@ -273,7 +295,11 @@ class PagePane(ItemPane):
         element = layout[number]
         own = element.model_dump_json(exclude={"x", "y"}, exclude_defaults=True)
         maps = self.page.maps
-        target = "|".join(m.model_dump_json(exclude={"x", "y"}) for m in maps) if element.kind in ("legend", "scale bar", "north", "inset") else ""  # fmt: skip
+        target = (
+            "|".join(m.model_dump_json(exclude={"x", "y"}) for m in maps)
+            if element.kind in ("legend", "scale bar", "north", "inset")
+            else ""
+        )
         return f"{own}|{target}|{self.page.name if element.kind == 'title' else ''}"
 
     def image_of(self, number: int) -> QImage | None:
@@ -327,10 +353,13 @@ class PagePane(ItemPane):
         self.bar.setVisible(self.page is not None)
         self.about.setText(element.kind if element is not None else "click an element")
         shown = {
-            "x": True, "y": True, "w": True, "h": True,
+            "x": True,
+            "y": True,
+            "w": True,
+            "h": True,
             "scale": element is not None and element.kind in ("map", "section", "log"),
             "text": element is not None and element.kind in ("title", "notes", "legend", "log"),
-        }  # fmt: skip
+        }
         for name, edit in self.edits.items():
             on = element is not None and shown[name]
             edit.setVisible(on)
@@ -419,20 +448,32 @@ class PagePane(ItemPane):
             if plane is None:
                 self.ctx.say("Draw a section on the map first.", "look")
                 return
-            values = {"line": (plane.x0, plane.y0, plane.x1, plane.y1), "corridor": self.ctx.corridor, "exaggeration": self.ctx.exaggeration}  # fmt: skip
+            values = {
+                "line": (plane.x0, plane.y0, plane.x1, plane.y1),
+                "corridor": self.ctx.corridor,
+                "exaggeration": self.ctx.exaggeration,
+            }
         elif kind == "log":
             holes = next((e for e in self.ctx.lit_entries() if e.kind == "holes"), None)
             item = self.ctx.item(holes.id) if holes is not None else None
             if holes is None or not isinstance(item, HoleSet):
                 self.ctx.say("Light drillholes first.", "look")
                 return
-            rows = self.ctx.selection.rows if self.ctx.selection.item == holes.id and self.ctx.selection.table in ("", "collar") else ()  # fmt: skip
+            rows = (
+                self.ctx.selection.rows
+                if self.ctx.selection.item == holes.id and self.ctx.selection.table in ("", "collar")
+                else ()
+            )
             values = {"lit": [holes.id], "text": str(item.collars["hole"].iloc[rows[0] if rows else 0])}
         elif kind == "picture":
             path, _ = QFileDialog.getOpenFileName(self, "Picture", "", "Pictures (*.png *.jpg *.jpeg)")
             if not path:
                 return
-            data = base64.b64encode(Path(path).read_bytes()).decode() if Path(path).stat().st_size < MOST_PICTURE * 0.74 else ""  # fmt: skip
+            data = (
+                base64.b64encode(Path(path).read_bytes()).decode()
+                if Path(path).stat().st_size < MOST_PICTURE * 0.74
+                else ""
+            )
             if not data or QImage(path).isNull():
                 self.ctx.say(f"{Path(path).name} is no picture of less than {MOST_PICTURE * 0.74 / 1e6:.0f} MB.", "bad")
                 return
@@ -473,7 +514,9 @@ class PagePane(ItemPane):
 
     def _template(self) -> None:
         name = self.page.name if self.page else "page"
-        path, _ = QFileDialog.getSaveFileName(self, "Keep the arrangement", f"{name}.page.json", "Page template (*.page.json)")  # fmt: skip
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Keep the arrangement", f"{name}.page.json", "Page template (*.page.json)"
+        )
         if path and self.page is not None:
             try:
                 write_template(self.page, Path(path))

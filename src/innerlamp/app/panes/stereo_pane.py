@@ -54,10 +54,11 @@ class StereoPane(ItemPane):
         row.setSpacing(6)
         self.boxes: dict[str, QCheckBox] = {}
         for name, on, tip in (
-            ("poles", True, "Poles of planes"), ("planes", False, "Planes as great circles"),
+            ("poles", True, "Poles of planes"),
+            ("planes", False, "Planes as great circles"),
             ("density", True, "Density in standard deviations of an even spread (Kamb)"),
             ("means", True, "Mean pole with its plane, and the girdle through the poles with its axis"),
-        ):  # fmt: skip
+        ):
             box = QCheckBox(name)
             box.setChecked(on)
             box.setToolTip(tip)
@@ -148,7 +149,13 @@ class StereoPane(ItemPane):
         self.plot.addItem(pg.PlotCurveItem(np.cos(turn), np.sin(turn), pen=pg.mkPen(theme.text, width=1.4)))
         for azimuth in range(0, 360, 10):
             a, out = np.radians(azimuth), 1.05 if azimuth % 90 == 0 else 1.025
-            self.plot.addItem(pg.PlotCurveItem(np.sin(a) * np.array([1.0, out]), np.cos(a) * np.array([1.0, out]), pen=pg.mkPen(theme.faint, width=1)))  # fmt: skip
+            self.plot.addItem(
+                pg.PlotCurveItem(
+                    np.sin(a) * np.array([1.0, out]),
+                    np.cos(a) * np.array([1.0, out]),
+                    pen=pg.mkPen(theme.faint, width=1),
+                )
+            )
         self.plot.addItem(label("N", 0.0, 1.05, theme.text, 5, (0.5, 1.0), bold=True))
         self.plot.addItem(pg.ScatterPlotItem([0.0], [0.0], symbol="+", size=8, pen=pg.mkPen(theme.faint)))
 
@@ -181,16 +188,32 @@ class StereoPane(ItemPane):
         if column:
             legend = self.ctx.legend(column, item)
             for colour, mask in bins(legend, table[column].to_numpy()[self._rows]):
-                self.plot.addItem(pg.ScatterPlotItem(self._xy[mask, 0], self._xy[mask, 1], size=5, pen=pg.mkPen(colour.darker(150), width=0.6), brush=pg.mkBrush(colour)))  # fmt: skip
+                self.plot.addItem(
+                    pg.ScatterPlotItem(
+                        self._xy[mask, 0],
+                        self._xy[mask, 1],
+                        size=5,
+                        pen=pg.mkPen(colour.darker(150), width=0.6),
+                        brush=pg.mkBrush(colour),
+                    )
+                )
             here = {str(v) for v in table[column].to_numpy()[self._rows]}
             self._key = " ".join(
                 f'<span style="color:{c}">●</span> {escape(n)}' for n, c in legend.classes.items() if n in here
             )
         else:
-            self.plot.addItem(pg.ScatterPlotItem(self._xy[:, 0], self._xy[:, 1], size=5, pen=None, brush=pg.mkBrush(self.ctx.theme.text)))  # fmt: skip
+            self.plot.addItem(
+                pg.ScatterPlotItem(
+                    self._xy[:, 0], self._xy[:, 1], size=5, pen=None, brush=pg.mkBrush(self.ctx.theme.text)
+                )
+            )
         hit = chosen[self._rows]
         if hit.any():
-            self.plot.addItem(pg.ScatterPlotItem(self._xy[hit, 0], self._xy[hit, 1], size=10, pen=pg.mkPen(self.ctx.theme.lit, width=2), brush=None))  # fmt: skip
+            self.plot.addItem(
+                pg.ScatterPlotItem(
+                    self._xy[hit, 0], self._xy[hit, 1], size=10, pen=pg.mkPen(self.ctx.theme.lit, width=2), brush=None
+                )
+            )
 
     def _means(self, poles: np.ndarray) -> str:
         count = f"{len(poles):,} readings"
@@ -206,7 +229,11 @@ class StereoPane(ItemPane):
         mean = sn.great_circle(dip, direction)
         self.plot.addItem(pg.PlotCurveItem(mean[:, 0], mean[:, 1], pen=pg.mkPen(theme.text, width=2)))
         mx, my = sn.project(axes.mean)
-        self.plot.addItem(pg.ScatterPlotItem([float(mx)], [float(my)], symbol="s", size=11, pen=pg.mkPen(theme.text, width=2), brush=None))  # fmt: skip
+        self.plot.addItem(
+            pg.ScatterPlotItem(
+                [float(mx)], [float(my)], symbol="s", size=11, pen=pg.mkPen(theme.text, width=2), brush=None
+            )
+        )
         girdle_plunge, girdle_trend = (float(v) for v in sn.plunge_and_trend(axes.girdle))
         words = f"{count}; mean plane {dip:.0f}° towards {direction:03.0f}°"
         kind = "cluster" if axes.shape > 1 else "girdle"
@@ -214,8 +241,12 @@ class StereoPane(ItemPane):
             circle = sn.great_circle(90.0 - girdle_plunge, (girdle_trend + 180.0) % 360.0)
             self.plot.addItem(pg.PlotCurveItem(circle[:, 0], circle[:, 1], pen=pg.mkPen(theme.lit, width=2)))
         gx, gy = sn.project(axes.girdle)
-        self.plot.addItem(pg.ScatterPlotItem([float(gx)], [float(gy)], symbol="t", size=11, pen=pg.mkPen(theme.lit, width=2), brush=None))  # fmt: skip
-        return f"{words}; axis of the girdle {girdle_plunge:.0f}° towards {girdle_trend:03.0f}°; {kind} (shape {axes.shape:.2g}, strength {axes.strength:.2g})"  # fmt: skip
+        self.plot.addItem(
+            pg.ScatterPlotItem(
+                [float(gx)], [float(gy)], symbol="t", size=11, pen=pg.mkPen(theme.lit, width=2), brush=None
+            )
+        )
+        return f"{words}; axis of the girdle {girdle_plunge:.0f}° towards {girdle_trend:03.0f}°; {kind} (shape {axes.shape:.2g}, strength {axes.strength:.2g})"
 
     # ---- selection
 

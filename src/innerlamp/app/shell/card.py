@@ -225,7 +225,9 @@ class Card(QScrollArea):
         row.setSpacing(4)
         if entry.recipe is not None and not entry.recipe.is_edit and not entry.dated:
             again = QPushButton("Refresh")
-            again.setToolTip("Make it again from what its inputs, or the files it was read from, are now; changes are made again on top")  # fmt: skip
+            again.setToolTip(
+                "Make it again from what its inputs, or the files it was read from, are now; changes are made again on top"
+            )
             again.clicked.connect(lambda: self.ctx.guard(self.ctx.refresh, entry.id))
             row.addWidget(again)
         if entry.needs and not entry.dated:

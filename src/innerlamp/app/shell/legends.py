@@ -138,7 +138,13 @@ class Legends(QWidget):
         count = len(legend.breaks) + 1
         step = bar.width() / count
         for k in range(count):
-            painter.fillRect(QRectF(bar.left() + k * step, bar.top(), step - 1.0, bar.height()), colour_at(legend, k / (count - 1)))  # fmt: skip
+            painter.fillRect(
+                QRectF(bar.left() + k * step, bar.top(), step - 1.0, bar.height()), colour_at(legend, k / (count - 1))
+            )
         painter.setPen(ink)
         for k, value in enumerate(legend.breaks, start=1):
-            painter.drawText(QRectF(bar.left() + k * step - 30, bar.bottom() + 1, 60, 12), Qt.AlignmentFlag.AlignHCenter, plain_number(value))  # fmt: skip
+            painter.drawText(
+                QRectF(bar.left() + k * step - 30, bar.bottom() + 1, 60, 12),
+                Qt.AlignmentFlag.AlignHCenter,
+                plain_number(value),
+            )

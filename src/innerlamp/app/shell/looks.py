@@ -51,10 +51,27 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
         return lambda text: ctx.restyle(entry.id, replace(ctx.style(entry.id), **{field: text}))  # type: ignore[arg-type]
 
     if texts:
-        form.addRow("Shape by", _choice("shapeBy", texts, look.shape_by, "Each class of this column gets a symbol of its own", choose("shape_by")))  # fmt: skip
-    form.addRow("Size by", _choice("sizeBy", numbers, look.size_by, "Circles whose area grows with this column", choose("size_by")))  # fmt: skip
+        form.addRow(
+            "Shape by",
+            _choice(
+                "shapeBy",
+                texts,
+                look.shape_by,
+                "Each class of this column gets a symbol of its own",
+                choose("shape_by"),
+            ),
+        )
+    form.addRow(
+        "Size by",
+        _choice("sizeBy", numbers, look.size_by, "Circles whose area grows with this column", choose("size_by")),
+    )
     labels = QHBoxLayout()
-    labels.addWidget(_choice("labelBy", texts + numbers, look.label_by, "Written beside points where there is space", choose("label_by")), 2)  # fmt: skip
+    labels.addWidget(
+        _choice(
+            "labelBy", texts + numbers, look.label_by, "Written beside points where there is space", choose("label_by")
+        ),
+        2,
+    )
     least = QLineEdit("" if look.label_from is None else f"{look.label_from:g}")
     least.setObjectName("labelFrom")
     least.setPlaceholderText("from")

@@ -245,12 +245,13 @@ class Window(QMainWindow):
 
     def show_keys(self) -> None:
         QMessageBox.information(
-            self, "Keys",
+            self,
+            "Keys",
             "Ctrl+I  bring in files\nCtrl+1 … Ctrl+6  work areas\nF1 … F4  fill the centre with a pane\nCtrl+Z, Ctrl+Shift+Z  undo, redo\n"
             "Map: arrows shift, + and − zoom, Home fits, S draws a section\nSection: Page Up and Down step by the corridor\n"
             "3D: arrows turn, + and − zoom, double click moves the cursor\nShelf: Space lights or dims, F2 renames, Del removes\n"
             "Form: Ctrl+Return runs, Esc goes back\nCtrl+T  paper or night",
-        )  # fmt: skip
+        )
 
     def settled(self) -> bool:
         """Whether nothing is being read or waits to be drawn."""

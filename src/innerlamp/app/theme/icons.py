@@ -62,5 +62,10 @@ def _targets(p: QPainter) -> None:
 
 
 _DRAW: dict[str, Callable[[QPainter], None]] = {
-    "Data": _data, "Maps": _maps, "Drilling": _drilling, "Geophysics": _geophysics, "Geology": _geology, "Targets": _targets,
-}  # fmt: skip
+    "Data": _data,
+    "Maps": _maps,
+    "Drilling": _drilling,
+    "Geophysics": _geophysics,
+    "Geology": _geology,
+    "Targets": _targets,
+}

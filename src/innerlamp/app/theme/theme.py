@@ -69,12 +69,22 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     app.setFont(font)
     palette = QPalette()
     roles = {
-        QPalette.ColorRole.Window: theme.window, QPalette.ColorRole.WindowText: theme.text, QPalette.ColorRole.Base: theme.panel,
-        QPalette.ColorRole.AlternateBase: theme.window, QPalette.ColorRole.Text: theme.text, QPalette.ColorRole.Button: theme.panel,
-        QPalette.ColorRole.ButtonText: theme.text, QPalette.ColorRole.Highlight: theme.lit_soft, QPalette.ColorRole.HighlightedText: theme.text,
-        QPalette.ColorRole.ToolTipBase: theme.panel, QPalette.ColorRole.ToolTipText: theme.text, QPalette.ColorRole.PlaceholderText: theme.faint,
-        QPalette.ColorRole.Link: theme.lit, QPalette.ColorRole.Mid: theme.line, QPalette.ColorRole.Dark: theme.line,
-    }  # fmt: skip
+        QPalette.ColorRole.Window: theme.window,
+        QPalette.ColorRole.WindowText: theme.text,
+        QPalette.ColorRole.Base: theme.panel,
+        QPalette.ColorRole.AlternateBase: theme.window,
+        QPalette.ColorRole.Text: theme.text,
+        QPalette.ColorRole.Button: theme.panel,
+        QPalette.ColorRole.ButtonText: theme.text,
+        QPalette.ColorRole.Highlight: theme.lit_soft,
+        QPalette.ColorRole.HighlightedText: theme.text,
+        QPalette.ColorRole.ToolTipBase: theme.panel,
+        QPalette.ColorRole.ToolTipText: theme.text,
+        QPalette.ColorRole.PlaceholderText: theme.faint,
+        QPalette.ColorRole.Link: theme.lit,
+        QPalette.ColorRole.Mid: theme.line,
+        QPalette.ColorRole.Dark: theme.line,
+    }
     for role, colour in roles.items():
         palette.setColor(role, QColor(colour))
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.WindowText):

@@ -322,6 +322,15 @@ def _page(a: Page, b: Page) -> list[Change]:
 
 
 _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
-    HoleSet.kind: _holes, ElectrodeSurvey.kind: _table, Picture.kind: _picture, Features.kind: _features, PointSet.kind: _table, SurveyLines.kind: _table, Grid.kind: _grid,
-    Surface.kind: _surface, BlockModel.kind: _blocks, TargetSet.kind: _targets, Page.kind: _page,
-}  # fmt: skip
+    HoleSet.kind: _holes,
+    ElectrodeSurvey.kind: _table,
+    Picture.kind: _picture,
+    Features.kind: _features,
+    PointSet.kind: _table,
+    SurveyLines.kind: _table,
+    Grid.kind: _grid,
+    Surface.kind: _surface,
+    BlockModel.kind: _blocks,
+    TargetSet.kind: _targets,
+    Page.kind: _page,
+}

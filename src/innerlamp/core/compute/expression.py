@@ -44,11 +44,20 @@ FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
     "contains": (2, lambda v, part: np.array([str(part).lower() in str(t).lower() for t in v], dtype=bool)),
 }
 _BINARY: dict[type, Callable[[Any, Any], Any]] = {
-    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow,
-}  # fmt: skip
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.Div: operator.truediv,
+    ast.Pow: operator.pow,
+}
 _COMPARE: dict[type, Callable[[Any, Any], Any]] = {
-    ast.Lt: operator.lt, ast.LtE: operator.le, ast.Gt: operator.gt, ast.GtE: operator.ge, ast.Eq: operator.eq, ast.NotEq: operator.ne,
-}  # fmt: skip
+    ast.Lt: operator.lt,
+    ast.LtE: operator.le,
+    ast.Gt: operator.gt,
+    ast.GtE: operator.ge,
+    ast.Eq: operator.eq,
+    ast.NotEq: operator.ne,
+}
 _BRACKETS = re.compile(r"\[([^\[\]]+)\]")
 
 
@@ -109,9 +118,10 @@ def _parse(text: str) -> tuple[ast.expr, dict[str, str]]:
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
         where = getattr(error, "offset", None)
         raise InputError(
-            f"the expression can't be read{f' (near character {where})' if where else ''}", where=text[:60],
+            f"the expression can't be read{f' (near character {where})' if where else ''}",
+            where=text[:60],
             fix="Put names with spaces in brackets, such as [Sn ppm] > 20",
-        ) from error  # fmt: skip
+        ) from error
 
 
 def _walk(node: ast.expr, columns: Mapping[str, NDArray[Any]], names: Mapping[str, str], depth: int) -> Any:
@@ -148,8 +158,9 @@ def _walk(node: ast.expr, columns: Mapping[str, NDArray[Any]], names: Mapping[st
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and not node.keywords:
         return _call(node.func.id, [value(a) for a in node.args])
     raise InputError(
-        "the expression holds something that is not allowed", fix="Allowed are columns, numbers, texts, + - * / **, comparisons, and or not in, and " + ", ".join(FUNCTIONS)
-    )  # fmt: skip
+        "the expression holds something that is not allowed",
+        fix="Allowed are columns, numbers, texts, + - * / **, comparisons, and or not in, and " + ", ".join(FUNCTIONS),
+    )
 
 
 def _comparison(node: ast.Compare, value: Callable[[ast.expr], Any]) -> Any:

@@ -260,10 +260,20 @@ class FieldInfo:
         extra = info.json_schema_extra or {}
         default = None if info.is_required() else info.get_default(call_default_factory=True)
         return cls(
-            name, info.title or name, extra.get("unit", ""), info.description or "", info.annotation, default,
-            info.is_required(), bounds.get("ge"), bounds.get("le"), bounds.get("gt"),
-            extra.get("role", ""), extra.get("of", ""), bool(extra.get("more")),
-        )  # fmt: skip
+            name,
+            info.title or name,
+            extra.get("unit", ""),
+            info.description or "",
+            info.annotation,
+            default,
+            info.is_required(),
+            bounds.get("ge"),
+            bounds.get("le"),
+            bounds.get("gt"),
+            extra.get("role", ""),
+            extra.get("of", ""),
+            bool(extra.get("more")),
+        )
 
     @property
     def bounds_text(self) -> str:

@@ -205,7 +205,11 @@ def polygons_of(item: Features, among: np.ndarray | None = None) -> list[tuple[i
     for row, parts in rings:
         shape = shapely.Polygon(parts[0], parts[1:])
         if not shape.is_valid:
-            raise InputError(f"the polygon of row {row + 1} crosses itself ({shapely.is_valid_reason(shape)})", where=item.name, fix="Mend it on the map, or take other features")  # fmt: skip
+            raise InputError(
+                f"the polygon of row {row + 1} crosses itself ({shapely.is_valid_reason(shape)})",
+                where=item.name,
+                fix="Mend it on the map, or take other features",
+            )
         out.append((row, shape))
     return out
 

@@ -108,9 +108,13 @@ def _dxf(path: Path) -> tuple[FloatArray, IntArray]:
 
 
 READERS: dict[str, Callable[[Path], tuple[FloatArray, IntArray]]] = {
-    ".obj": _obj, ".ply": _meshio, ".stl": _meshio, ".dxf": _dxf,
-    ".vtp": vtk_items.read_surface, ".vtu": vtk_items.read_surface,
-}  # fmt: skip
+    ".obj": _obj,
+    ".ply": _meshio,
+    ".stl": _meshio,
+    ".dxf": _dxf,
+    ".vtp": vtk_items.read_surface,
+    ".vtu": vtk_items.read_surface,
+}
 
 
 def _joined(vertices: FloatArray, triangles: IntArray) -> tuple[FloatArray, IntArray]:

@@ -47,7 +47,9 @@ def _project(path: Path, uids: list[str] | None = None, overview: bool = False) 
     except InputError:
         raise
     except Exception as error:  # the package lets through whatever a broken file leads it to
-        raise InputError(f"can't be read as Open Mining Format ({error})", where=path.name, fix="Version 1 is read") from error  # fmt: skip
+        raise InputError(
+            f"can't be read as Open Mining Format ({error})", where=path.name, fix="Version 1 is read"
+        ) from error
 
 
 def _refuse_bombs(content: Any, handle: Any, name: str) -> None:
@@ -171,9 +173,17 @@ def _lines(element: Any, name: str, crs: str, origin: np.ndarray) -> Features:
     values = _values(element, "segments", len(segments))
     first = np.concatenate([[0], breaks]).astype(int) if parts else np.empty(0, dtype=int)
     return Features(
-        name=name, crs=crs, table=values.iloc[first].reset_index(drop=True) if len(values.columns) else pd.DataFrame({"part": np.arange(1.0, len(parts) + 1)}),
-        vertices=vertices, starts=starts, owner=np.arange(len(parts), dtype=np.int64), role=np.full(len(parts), LINE, dtype=np.int8), units=_units(element),
-    )  # fmt: skip
+        name=name,
+        crs=crs,
+        table=values.iloc[first].reset_index(drop=True)
+        if len(values.columns)
+        else pd.DataFrame({"part": np.arange(1.0, len(parts) + 1)}),
+        vertices=vertices,
+        starts=starts,
+        owner=np.arange(len(parts), dtype=np.int64),
+        role=np.full(len(parts), LINE, dtype=np.int8),
+        units=_units(element),
+    )
 
 
 def _even(widths: Any, name: str) -> float:
@@ -200,9 +210,18 @@ def _volume(element: Any, name: str, crs: str, origin: np.ndarray, file: str) ->
         raise InputError(f"the volume '{name}' has no numbers on its cells", where=file)
     x0, y0, z0 = (float(v) for v in origin)
     return BlockModel(
-        name=name, crs=crs, x0=x0, y0=y0, z0=z0, dx=dx, dy=dy, dz=dz, shape=shape, units=_units(element),
+        name=name,
+        crs=crs,
+        x0=x0,
+        y0=y0,
+        z0=z0,
+        dx=dx,
+        dy=dy,
+        dz=dz,
+        shape=shape,
+        units=_units(element),
         properties={c: table[c].to_numpy(float).reshape(shape) for c in numbers},
-    )  # fmt: skip
+    )
 
 
 def _grid(element: Any, name: str, crs: str, origin: np.ndarray, file: str) -> Grid:
@@ -210,7 +229,10 @@ def _grid(element: Any, name: str, crs: str, origin: np.ndarray, file: str) -> G
     _along_axes(geometry, ("axis_u", "axis_v"), file)
     dx, dy = (_even(getattr(geometry, f"tensor_{k}"), file) for k in "uv")
     nodes = (len(geometry.tensor_u) + 1, len(geometry.tensor_v) + 1)
-    on_nodes, on_faces = _values(element, "vertices", nodes[0] * nodes[1]), _values(element, "faces", (nodes[0] - 1) * (nodes[1] - 1))  # fmt: skip
+    on_nodes, on_faces = (
+        _values(element, "vertices", nodes[0] * nodes[1]),
+        _values(element, "faces", (nodes[0] - 1) * (nodes[1] - 1)),
+    )
     if numeric_columns(on_nodes):
         attribute = numeric_columns(on_nodes)[0]
         values, shift = on_nodes[attribute].to_numpy(float).reshape(nodes), 0.0
@@ -223,10 +245,16 @@ def _grid(element: Any, name: str, crs: str, origin: np.ndarray, file: str) -> G
     else:
         raise InputError(f"the grid '{name}' has no values", where=file)
     return Grid(
-        name=name, crs=crs, values=np.ascontiguousarray(values.T), x0=float(origin[0]) + shift * dx,
-        y0=float(origin[1]) + shift * dy, dx=dx, dy=dy, attribute=attribute,
+        name=name,
+        crs=crs,
+        values=np.ascontiguousarray(values.T),
+        x0=float(origin[0]) + shift * dx,
+        y0=float(origin[1]) + shift * dy,
+        dx=dx,
+        dy=dy,
+        attribute=attribute,
         unit="m" if attribute == "elevation" else _units(element).get(attribute, ""),
-    )  # fmt: skip
+    )
 
 
 # ---- writing
@@ -258,32 +286,43 @@ def _elements(omf: Any, item: Item) -> list[Any]:
     if isinstance(item, PointSet | SurveyLines | TargetSet):
         return [_points(omf, item.name, item.table, _units_of(item))]
     if isinstance(item, ElectrodeSurvey):
-        return [_points(omf, item.name, item.table, item.units), _points(omf, f"{item.name} electrodes", item.electrodes, {})]  # fmt: skip
+        return [
+            _points(omf, item.name, item.table, item.units),
+            _points(omf, f"{item.name} electrodes", item.electrodes, {}),
+        ]
     if isinstance(item, HoleSet):
         return _holes(omf, item)
     if isinstance(item, Features):
         return _features(omf, item)
     if isinstance(item, Surface):
-        geometry = omf.SurfaceGeometry(vertices=np.asarray(item.vertices), triangles=np.asarray(item.triangles, dtype=np.int64))  # fmt: skip
+        geometry = omf.SurfaceGeometry(
+            vertices=np.asarray(item.vertices), triangles=np.asarray(item.triangles, dtype=np.int64)
+        )
         return [omf.SurfaceElement(name=item.name, geometry=geometry)]
     if isinstance(item, Grid):
         values = np.asarray(item.values).T.ravel()
         geometry = omf.SurfaceGridGeometry(
-            tensor_u=np.full(item.values.shape[1] - 1, item.dx), tensor_v=np.full(item.values.shape[0] - 1, item.dy),
-            origin=[item.x0, item.y0, 0.0], offset_w=np.nan_to_num(values) if item.is_ground else np.zeros(len(values)),
-        )  # fmt: skip
+            tensor_u=np.full(item.values.shape[1] - 1, item.dx),
+            tensor_v=np.full(item.values.shape[0] - 1, item.dy),
+            origin=[item.x0, item.y0, 0.0],
+            offset_w=np.nan_to_num(values) if item.is_ground else np.zeros(len(values)),
+        )
         data = omf.ScalarData(name=item.attribute, description=item.unit, array=values, location="vertices")
         return [omf.SurfaceElement(name=item.name, geometry=geometry, data=[data])]
     if isinstance(item, BlockModel):
         nx, ny, nz = item.shape
         geometry = omf.VolumeGridGeometry(
-            tensor_u=np.full(nx, item.dx), tensor_v=np.full(ny, item.dy), tensor_w=np.full(nz, item.dz),
+            tensor_u=np.full(nx, item.dx),
+            tensor_v=np.full(ny, item.dy),
+            tensor_w=np.full(nz, item.dz),
             origin=[item.x0, item.y0, item.z0],
-        )  # fmt: skip
+        )
         data = [
-            omf.ScalarData(name=n, description=item.units.get(n, ""), array=np.asarray(v, dtype=float).ravel(), location="cells")
+            omf.ScalarData(
+                name=n, description=item.units.get(n, ""), array=np.asarray(v, dtype=float).ravel(), location="cells"
+            )
             for n, v in item.properties.items()
-        ]  # fmt: skip
+        ]
         return [omf.VolumeElement(name=item.name, geometry=geometry, data=data)]
     return []
 
@@ -316,7 +355,9 @@ def _holes(omf: Any, item: HoleSet) -> list[Any]:
     s = item.stations
     same = np.flatnonzero(s["hole"].to_numpy()[1:] == s["hole"].to_numpy()[:-1])
     if len(same):
-        geometry = omf.LineSetGeometry(vertices=s[["x", "y", "z"]].to_numpy(float), segments=np.column_stack([same, same + 1]))  # fmt: skip
+        geometry = omf.LineSetGeometry(
+            vertices=s[["x", "y", "z"]].to_numpy(float), segments=np.column_stack([same, same + 1])
+        )
         names = omf.StringData(name="hole", array=[str(h) for h in s["hole"].to_numpy()[same]], location="segments")
         out.append(omf.LineSetElement(name=f"{item.name} paths", geometry=geometry, data=[names], subtype="borehole"))
     for name, table in item.tables.items():
@@ -327,7 +368,14 @@ def _holes(omf: Any, item: HoleSet) -> list[Any]:
         geometry = omf.LineSetGeometry(vertices=ends.reshape(-1, 3), segments=np.arange(2 * count).reshape(-1, 2))
         rows = table.assign(hole=table["hole"].astype(str))
         leave = tuple(c for c in INTERVAL_ROLES if c not in ("hole", "from_m", "to_m"))
-        out.append(omf.LineSetElement(name=f"{item.name} {name}", geometry=geometry, data=_data(omf, rows, item.units, leave, "segments"), subtype="borehole"))  # fmt: skip
+        out.append(
+            omf.LineSetElement(
+                name=f"{item.name} {name}",
+                geometry=geometry,
+                data=_data(omf, rows, item.units, leave, "segments"),
+                subtype="borehole",
+            )
+        )
     for name, table in item.readings.items():
         if len(table):
             out.append(_points(omf, f"{item.name} {name}", table.assign(hole=table["hole"].astype(str)), item.units))
@@ -341,7 +389,9 @@ def _features(omf: Any, item: Features) -> list[Any]:
         xyz = np.nan_to_num(item.vertices[item.starts[spots]])
         rows = item.table.iloc[item.owner[spots]].reset_index(drop=True)
         data = _data(omf, rows, item.units, (), "vertices")
-        out.append(omf.PointSetElement(name=f"{item.name} points", geometry=omf.PointSetGeometry(vertices=xyz), data=data))  # fmt: skip
+        out.append(
+            omf.PointSetElement(name=f"{item.name} points", geometry=omf.PointSetGeometry(vertices=xyz), data=data)
+        )
     segments, owners, vertices, at = [], [], [], 0
     for part in range(len(item.role)):
         if item.role[part] not in (LINE, RING, HOLE):
@@ -354,5 +404,9 @@ def _features(omf: Any, item: Features) -> list[Any]:
     if segments:
         rows = item.table.iloc[owners].reset_index(drop=True)
         geometry = omf.LineSetGeometry(vertices=np.concatenate(vertices), segments=np.concatenate(segments))
-        out.append(omf.LineSetElement(name=item.name, geometry=geometry, data=_data(omf, rows, item.units, (), "segments"), subtype="line"))  # fmt: skip
+        out.append(
+            omf.LineSetElement(
+                name=item.name, geometry=geometry, data=_data(omf, rows, item.units, (), "segments"), subtype="line"
+            )
+        )
     return out

@@ -47,7 +47,12 @@ def template_text(page: Page) -> str:
         {k: v for k, v in e.items() if k not in ("lit", "colour_by", "easting", "northing", "line")}
         for e in page.elements
     ]
-    return json.dumps({"format": _FORMAT, "version": 1, "width": page.width, "height": page.height, "elements": bare}, indent=1) + "\n"  # fmt: skip
+    return (
+        json.dumps(
+            {"format": _FORMAT, "version": 1, "width": page.width, "height": page.height, "elements": bare}, indent=1
+        )
+        + "\n"
+    )
 
 
 def write_template(page: Page, path: Path) -> None:

@@ -39,7 +39,9 @@ def look(path: Path) -> tuple[int, int, bool]:
         with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
             return data.width, data.height, not data.transform.is_identity
     except Exception as error:  # rasterio raises its own errors and GDAL's
-        raise InputError(f"can't be read as a picture ({error})", where=path.name, fix="Use PNG, JPEG or TIFF") from error  # fmt: skip
+        raise InputError(
+            f"can't be read as a picture ({error})", where=path.name, fix="Use PNG, JPEG or TIFF"
+        ) from error
 
 
 def read(path: Path, longest: int = _LONGEST) -> RawPicture:
@@ -56,14 +58,19 @@ def read(path: Path, longest: int = _LONGEST) -> RawPicture:
     try:
         with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
             if data.width * data.height > _MOST_PIXELS:
-                raise InputError(f"the picture has {data.width * data.height / 1e6:,.0f} million pixels", where=path.name, fix="Cut it, or save it smaller")  # fmt: skip
+                raise InputError(
+                    f"the picture has {data.width * data.height / 1e6:,.0f} million pixels",
+                    where=path.name,
+                    fix="Cut it, or save it smaller",
+                )
             step = max(1.0, max(data.width, data.height) / longest)
             shape = (max(1, round(data.height / step)), max(1, round(data.width / step)))
             palette = data.colorinterp[0] == ColorInterp.palette
             bands = data.read(
-                list(range(1, min(data.count, 4) + 1)), out_shape=(min(data.count, 4), *shape),
+                list(range(1, min(data.count, 4) + 1)),
+                out_shape=(min(data.count, 4), *shape),
                 resampling=Resampling.nearest if palette else Resampling.average,
-            )  # fmt: skip
+            )
             t = data.transform
             sx, sy = data.width / shape[1], data.height / shape[0]
             affine = None if t.is_identity else (t.a * sx, t.b * sy, t.c, t.d * sx, t.e * sy, t.f)
@@ -73,7 +80,9 @@ def read(path: Path, longest: int = _LONGEST) -> RawPicture:
     except InputError:
         raise
     except Exception as error:  # as above
-        raise InputError(f"can't be read as a picture ({error})", where=path.name, fix="Use PNG, JPEG or TIFF") from error  # fmt: skip
+        raise InputError(
+            f"can't be read as a picture ({error})", where=path.name, fix="Use PNG, JPEG or TIFF"
+        ) from error
     return RawPicture(_rgba(bands, colours, alpha), affine, crs, step)
 
 
@@ -86,7 +95,9 @@ def _rgba(bands: NDArray, colours: dict[int, tuple[int, ...]] | None, alpha: boo
         return table[bands[0].astype(np.uint8)]
     if bands.dtype != np.uint8:
         low, high = (float(v) for v in np.nanpercentile(bands[:3].astype(float), [1, 99]))
-        bands = (np.clip((np.nan_to_num(bands.astype(float), nan=low) - low) / max(high - low, 1e-12), 0, 1) * 255).astype(np.uint8)  # fmt: skip
+        bands = (
+            np.clip((np.nan_to_num(bands.astype(float), nan=low) - low) / max(high - low, 1e-12), 0, 1) * 255
+        ).astype(np.uint8)
     out = np.full((*bands.shape[1:], 4), 255, dtype=np.uint8)
     out[..., :3] = np.moveaxis(bands[:3], 0, -1) if len(bands) >= 3 else bands[0][..., None]
     if alpha and len(bands) in (2, 4):
@@ -108,9 +119,14 @@ def to_system(picture: RawPicture, crs: str) -> tuple[NDArray[np.uint8], Affine]
     out = np.zeros((4, height, width), dtype=np.uint8)
     for band in range(4):
         reproject(
-            np.ascontiguousarray(picture.pixels[..., band]), out[band], src_transform=source, src_crs=picture.crs,
-            dst_transform=there, dst_crs=crs, resampling=Resampling.bilinear,
-        )  # fmt: skip
+            np.ascontiguousarray(picture.pixels[..., band]),
+            out[band],
+            src_transform=source,
+            src_crs=picture.crs,
+            dst_transform=there,
+            dst_crs=crs,
+            resampling=Resampling.bilinear,
+        )
     return np.ascontiguousarray(np.moveaxis(out, 0, -1)), (there.a, there.b, there.c, there.d, there.e, there.f)
 
 

@@ -110,7 +110,9 @@ def export_together(items: Sequence[Item], path: Path | str) -> list[Path]:
     """
     path = Path(path)
     if path.suffix.lower() != ".omf":
-        raise InputError(f"several items can't be written as '{path.suffix or path.name}'", fix="Use one file ending in .omf")  # fmt: skip
+        raise InputError(
+            f"several items can't be written as '{path.suffix or path.name}'", fix="Use one file ending in .omf"
+        )
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     temporary = path.with_name(f".{path.stem}.{os.getpid()}.part.omf")

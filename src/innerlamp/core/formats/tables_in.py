@@ -34,11 +34,35 @@ def _no_parts(path: Path) -> tuple[str, ...]:
 
 
 MEDIA: tuple[Medium, ...] = (
-    Medium("database", lambda _, head: head[:16] == b"SQLite format 3\0" or head[4:19] in (b"Standard Jet DB", b"Standard ACE DB"), database.parts, database.look, database.read),
-    Medium("spreadsheet", lambda _, head: head[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"), sheets.parts, sheets.look, sheets.read),
-    Medium("LAS log", lambda p, _: las.is_las(p), _no_parts, lambda p, _: las.look(p), lambda p, _, found, table, layout: las.read(p, found, table, layout)),
-    Medium("text", lambda *_: True, _no_parts, lambda p, _: delimited.look(p), lambda p, _, found, table, layout: delimited.read(p, found, table, layout)),
-)  # fmt: skip
+    Medium(
+        "database",
+        lambda _, head: head[:16] == b"SQLite format 3\0" or head[4:19] in (b"Standard Jet DB", b"Standard ACE DB"),
+        database.parts,
+        database.look,
+        database.read,
+    ),
+    Medium(
+        "spreadsheet",
+        lambda _, head: head[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"),
+        sheets.parts,
+        sheets.look,
+        sheets.read,
+    ),
+    Medium(
+        "LAS log",
+        lambda p, _: las.is_las(p),
+        _no_parts,
+        lambda p, _: las.look(p),
+        lambda p, _, found, table, layout: las.read(p, found, table, layout),
+    ),
+    Medium(
+        "text",
+        lambda *_: True,
+        _no_parts,
+        lambda p, _: delimited.look(p),
+        lambda p, _, found, table, layout: delimited.read(p, found, table, layout),
+    ),
+)
 
 
 def split(ref: Path | str) -> tuple[Path, str]:

@@ -46,10 +46,14 @@ def blocks_table(blocks: BlockModel) -> pd.DataFrame:
     i, j, k = np.meshgrid(np.arange(nx), np.arange(ny), np.arange(nz), indexing="ij")
     table = pd.DataFrame(
         {
-            "x": blocks.x0 + blocks.dx * (i.ravel() + 0.5), "y": blocks.y0 + blocks.dy * (j.ravel() + 0.5),
-            "z": blocks.z0 + blocks.dz * (k.ravel() + 0.5), "dx": blocks.dx, "dy": blocks.dy, "dz": blocks.dz,
+            "x": blocks.x0 + blocks.dx * (i.ravel() + 0.5),
+            "y": blocks.y0 + blocks.dy * (j.ravel() + 0.5),
+            "z": blocks.z0 + blocks.dz * (k.ravel() + 0.5),
+            "dx": blocks.dx,
+            "dy": blocks.dy,
+            "dz": blocks.dz,
         }
-    )  # fmt: skip
+    )
     present = np.zeros(nx * ny * nz, dtype=bool)
     for name, values in blocks.properties.items():
         table[name] = np.asarray(values).ravel()

@@ -143,9 +143,10 @@ def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[Lattice, dict[str, N
     boxes = np.isin(kinds, list(_BOXES))
     if not boxes.any():
         raise InputError(
-            "the file has no cells with eight corners", where=name,
+            "the file has no cells with eight corners",
+            where=name,
             fix="Tetrahedra can't become a block model: sample them on a regular mesh first",
-        )  # fmt: skip
+        )
     ends = data.arrays["Cells/offsets"][boxes]
     if (ends < 8).any():
         raise InputError("the cells do not fit their corners", where=name)
@@ -171,7 +172,14 @@ def write_surface(surface: Surface, path: Path | str) -> None:
     out = vtkxml.Writer("PolyData")
     triangles = np.asarray(surface.triangles, dtype=np.int64)
     out.open("PolyData")
-    out.open("Piece", NumberOfPoints=len(surface.vertices), NumberOfVerts=0, NumberOfLines=0, NumberOfStrips=0, NumberOfPolys=len(triangles))  # fmt: skip
+    out.open(
+        "Piece",
+        NumberOfPoints=len(surface.vertices),
+        NumberOfVerts=0,
+        NumberOfLines=0,
+        NumberOfStrips=0,
+        NumberOfPolys=len(triangles),
+    )
     out.open("Points")
     out.array("Points", surface.vertices)
     out.close("Points")
@@ -193,13 +201,20 @@ def write_blocks(blocks: BlockModel, path: Path | str) -> None:
     else:
         extent = " ".join(f"0 {n}" for n in blocks.shape)
         if ending == ".vti":
-            out.open(kind, WholeExtent=extent, Origin=f"{blocks.x0!r} {blocks.y0!r} {blocks.z0!r}", Spacing=f"{blocks.dx!r} {blocks.dy!r} {blocks.dz!r}")  # fmt: skip
+            out.open(
+                kind,
+                WholeExtent=extent,
+                Origin=f"{blocks.x0!r} {blocks.y0!r} {blocks.z0!r}",
+                Spacing=f"{blocks.dx!r} {blocks.dy!r} {blocks.dz!r}",
+            )
         else:
             out.open(kind, WholeExtent=extent)
         out.open("Piece", Extent=extent)
         if ending == ".vtr":
             out.open("Coordinates")
-            for axis, low, step, n in zip("xyz", (blocks.x0, blocks.y0, blocks.z0), (blocks.dx, blocks.dy, blocks.dz), blocks.shape, strict=True):  # fmt: skip
+            for axis, low, step, n in zip(
+                "xyz", (blocks.x0, blocks.y0, blocks.z0), (blocks.dx, blocks.dy, blocks.dz), blocks.shape, strict=True
+            ):
                 out.array(axis, low + step * np.arange(n + 1, dtype=float))
             out.close("Coordinates")
         out.open("CellData")

@@ -21,9 +21,17 @@ from ..errors import InputError
 EXTENSIONS = (".vtp", ".vti", ".vtr", ".vtu")
 _LARGEST = 4_000_000_000
 _TYPES = {
-    "Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2", "Int32": "i4", "UInt32": "u4", "Int64": "i8",
-    "UInt64": "u8", "Float32": "f4", "Float64": "f8",
-}  # fmt: skip
+    "Int8": "i1",
+    "UInt8": "u1",
+    "Int16": "i2",
+    "UInt16": "u2",
+    "Int32": "i4",
+    "UInt32": "u4",
+    "Int64": "i8",
+    "UInt64": "u8",
+    "Float32": "f4",
+    "Float64": "f8",
+}
 _NAMES = {v: k for k, v in _TYPES.items()}
 
 
@@ -100,7 +108,9 @@ def _understood(root: ElementTree.Element, raw: bool, tail: bytes, name: str) ->
         raise InputError(f"VTK files of kind '{kind}' are not read", where=name, fix="Use VTP, VTI, VTR or VTU")
     compressor = root.get("compressor", "")
     if compressor not in ("", "vtkZLibDataCompressor"):
-        raise InputError(f"the file is compressed by {compressor}", where=name, fix="Write it with zlib or without compression")  # fmt: skip
+        raise InputError(
+            f"the file is compressed by {compressor}", where=name, fix="Write it with zlib or without compression"
+        )
     order = "<" if root.get("byte_order", "LittleEndian") == "LittleEndian" else ">"
     header = order + ("u8" if root.get("header_type") == "UInt64" else "u4")
     source = _Source(order, header, bool(compressor), raw, tail, name=name)
@@ -120,11 +130,14 @@ def _understood(root: ElementTree.Element, raw: bool, tail: bytes, name: str) ->
         if len(extent) != 6 or any(not 0 <= b - a < 10_000_000 for a, b in zip(extent[::2], extent[1::2], strict=True)):
             raise ValueError("the extent of the grid makes no sense")
         return VtkData(
-            kind, arrays, _named(piece.find("CellData"), source), _named(piece.find("PointData"), source),
+            kind,
+            arrays,
+            _named(piece.find("CellData"), source),
+            _named(piece.find("PointData"), source),
             extent,
             tuple(float(v) for v in body.get("Origin", "0 0 0").split()),
             _spacing(body, name),
-        )  # fmt: skip
+        )
     return _joined(kind, [_mesh_piece(piece, kind, source) for piece in pieces])
 
 
@@ -282,7 +295,9 @@ class Writer:
         data = np.ascontiguousarray(values, dtype="<" + kind)
         width = f' NumberOfComponents="{values.shape[1]}"' if values.ndim == 2 else ""
         safe = name.replace("&", "&amp;").replace("<", "&lt;").replace('"', "&quot;")
-        self.lines.append(f'<DataArray type="{_NAMES[kind]}" Name="{safe}"{width} format="appended" offset="{self.size}"/>')  # fmt: skip
+        self.lines.append(
+            f'<DataArray type="{_NAMES[kind]}" Name="{safe}"{width} format="appended" offset="{self.size}"/>'
+        )
         packed = np.array([data.nbytes], dtype="<u8").tobytes() + data.tobytes()
         self.blob.append(packed)
         self.size += len(packed)
@@ -291,7 +306,9 @@ class Writer:
         """Write the file."""
         with path.open("wb") as handle:
             handle.write(b'<?xml version="1.0"?>\n')
-            handle.write(f'<VTKFile type="{self.kind}" version="1.0" byte_order="LittleEndian" header_type="UInt64">\n'.encode())  # fmt: skip
+            handle.write(
+                f'<VTKFile type="{self.kind}" version="1.0" byte_order="LittleEndian" header_type="UInt64">\n'.encode()
+            )
             handle.write("\n".join(self.lines).encode() + b'\n<AppendedData encoding="raw">\n_')
             handle.writelines(self.blob)
             handle.write(b"\n</AppendedData>\n</VTKFile>\n")

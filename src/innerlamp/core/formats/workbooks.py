@@ -50,7 +50,9 @@ def _flat(table: pd.DataFrame) -> pd.DataFrame:
     plain: dict[str, Any] = {}
     for column in table.columns:
         values = table[column]
-        plain[str(column)] = values.to_numpy() if values.dtype.kind in "fiub" else values.astype("object").where(values.notna(), None)  # fmt: skip
+        plain[str(column)] = (
+            values.to_numpy() if values.dtype.kind in "fiub" else values.astype("object").where(values.notna(), None)
+        )
     return pd.DataFrame(plain)
 
 
@@ -62,9 +64,10 @@ def write_workbook(item: Item, path: Path | str) -> None:
     for name, table in tables.items():
         if len(table) > most:
             raise InputError(
-                f"the table '{name}' has {len(table):,} rows; a sheet of this kind holds {most:,}", where=item.name,
+                f"the table '{name}' has {len(table):,} rows; a sheet of this kind holds {most:,}",
+                where=item.name,
                 fix="Write CSV or SQLite instead",
-            )  # fmt: skip
+            )
     engine = "xlsxwriter" if path.suffix.lower() == ".xlsx" else "odf"
     seen: set[str] = set()
     with pd.ExcelWriter(path, engine=engine) as book:  # type: ignore[abstract]
@@ -103,7 +106,9 @@ def write_logs(item: HoleSet, path: Path | str) -> list[Path]:
             log = lasio.LASFile()
             log.well["WELL"].value = str(hole)
             log.well["NULL"].value = -9999.25
-            depth = (rows["from_m"] + rows["to_m"]).to_numpy(float) / 2 if intervals else rows["depth_m"].to_numpy(float)  # fmt: skip
+            depth = (
+                (rows["from_m"] + rows["to_m"]).to_numpy(float) / 2 if intervals else rows["depth_m"].to_numpy(float)
+            )
             order = np.argsort(depth, kind="stable")
             log.append_curve("DEPT", depth[order], unit="M", descr="Depth along hole")
             for column in (["from_m", "to_m"] if intervals else []) + columns:

@@ -58,7 +58,14 @@ def duplicate_pairs(holes: HoleSet, attribute: str) -> pd.DataFrame:
     rows = holes.controls[holes.controls["type"] == "duplicate"]
     known: dict[str, float] = {}
     for table in holes.tables.values():
-        column = next((c for c in table.columns if str(c).lower().replace("_", " ") in ("sample", "sample id", "sampleid", "sample no")), "")  # fmt: skip
+        column = next(
+            (
+                c
+                for c in table.columns
+                if str(c).lower().replace("_", " ") in ("sample", "sample id", "sampleid", "sample no")
+            ),
+            "",
+        )
         if column and attribute in table.columns:
             known |= dict(zip(table[column].astype(str), table[attribute].to_numpy(float), strict=True))
     known |= dict(zip(holes.controls["sample"].astype(str), holes.controls[attribute].to_numpy(float), strict=True))
@@ -67,10 +74,14 @@ def duplicate_pairs(holes: HoleSet, attribute: str) -> pd.DataFrame:
     half, _ = quality.check_duplicates(first, second)
     return pd.DataFrame(
         {
-            "sample": rows["sample"].to_numpy(), "original": rows["original"].to_numpy(), "first": first,
-            "second": second, "half_difference": half, "line": rows["line"].to_numpy(),
+            "sample": rows["sample"].to_numpy(),
+            "original": rows["original"].to_numpy(),
+            "first": first,
+            "second": second,
+            "half_difference": half,
+            "line": rows["line"].to_numpy(),
         }
-    )  # fmt: skip
+    )
 
 
 def detection_limit(holes: HoleSet, attribute: str) -> float:
@@ -93,16 +104,48 @@ def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
         rows, check = standard_rows(holes, name, attribute)
         for k in np.flatnonzero(check.outside | check.biased):
             why = "beyond three deviations" if check.outside[k] else "second in a row beyond two deviations"
-            out.append(("look", f"standard {name}: {attribute} {rows[attribute][k]:g} is {why} of {check.accepted:.4g}", str(rows["sample"][k]), str(rows["batch"][k]), int(rows["line"][k])))  # fmt: skip
+            out.append(
+                (
+                    "look",
+                    f"standard {name}: {attribute} {rows[attribute][k]:g} is {why} of {check.accepted:.4g}",
+                    str(rows["sample"][k]),
+                    str(rows["batch"][k]),
+                    int(rows["line"][k]),
+                )
+            )
         if check.chance < 0.01:
             way = "upward" if check.drift > 0 else "downward"
-            out.append(("look", f"standard {name}: {attribute} drifts {way}, {abs(check.drift) * len(rows):.1f} deviations over {len(rows)} results", "", "", 0))  # fmt: skip
+            out.append(
+                (
+                    "look",
+                    f"standard {name}: {attribute} drifts {way}, {abs(check.drift) * len(rows):.1f} deviations over {len(rows)} results",
+                    "",
+                    "",
+                    0,
+                )
+            )
     controls = in_order(holes.controls)
     blanks = controls[controls["type"] == "blank"].reset_index(drop=True)
     level, high = quality.check_blanks(blanks[attribute].to_numpy(float), detection_limit(holes, attribute))
     for k in np.flatnonzero(high):
-        out.append(("look", f"blank: {attribute} {blanks[attribute][k]:g} is above {level:.3g}", str(blanks["sample"][k]), str(blanks["batch"][k]), int(blanks["line"][k])))  # fmt: skip
+        out.append(
+            (
+                "look",
+                f"blank: {attribute} {blanks[attribute][k]:g} is above {level:.3g}",
+                str(blanks["sample"][k]),
+                str(blanks["batch"][k]),
+                int(blanks["line"][k]),
+            )
+        )
     pairs = duplicate_pairs(holes, attribute)
     for row in pairs[pairs["half_difference"] > 25.0].itertuples():
-        out.append(("look", f"duplicate: {attribute} {row.second:g} where the original had {row.first:g}", str(row.sample), "", int(row.line)))  # type: ignore[arg-type,call-overload]  # fmt: skip
+        out.append(
+            (
+                "look",
+                f"duplicate: {attribute} {row.second:g} where the original had {row.first:g}",
+                str(row.sample),
+                "",
+                int(row.line),
+            )
+        )  # type: ignore[arg-type,call-overload]
     return pd.DataFrame(out, columns=["severity", "what", "sample", "batch", "line"])

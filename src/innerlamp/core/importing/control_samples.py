@@ -41,9 +41,26 @@ def read_controls(file: str, mapping: Mapping[str, str], rule: DetectionRule, fo
     kinds = [kind_of(t) for t in said]
     strange = [k for k, kind in enumerate(kinds) if not kind]
     if strange:
-        found.add("look", [f"'{said[k]}' is not a kind of control sample" for k in strange], "kept, not judged", file=raw.file, table="controls", line=raw.line[strange])  # fmt: skip
-    out = pd.DataFrame({"sample": text("sample"), "type": kinds, "standard": text("standard"), "original": text("original"), "batch": text("batch")})  # fmt: skip
-    out["date"] = dates.read_dates(text("date").tolist(), raw.line, found, raw.file, "controls") if "date" in role else ""  # fmt: skip
+        found.add(
+            "look",
+            [f"'{said[k]}' is not a kind of control sample" for k in strange],
+            "kept, not judged",
+            file=raw.file,
+            table="controls",
+            line=raw.line[strange],
+        )
+    out = pd.DataFrame(
+        {
+            "sample": text("sample"),
+            "type": kinds,
+            "standard": text("standard"),
+            "original": text("original"),
+            "batch": text("batch"),
+        }
+    )
+    out["date"] = (
+        dates.read_dates(text("date").tolist(), raw.line, found, raw.file, "controls") if "date" in role else ""
+    )
     rest, _ = attributes(raw, set(role.values()), rule, found, "controls")
     out["line"] = raw.line
     return pd.concat([out, rest], axis=1)

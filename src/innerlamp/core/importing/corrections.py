@@ -149,8 +149,15 @@ def _set(table: pd.DataFrame, rows: Any, column: str, values: Any) -> pd.DataFra
 
 
 def changed(
-    item: Item, name: str, rows: np.ndarray, column: str, values: Sequence[Any] | None, why: str, who: str, when: str = ""
-) -> Item:  # fmt: skip
+    item: Item,
+    name: str,
+    rows: np.ndarray,
+    column: str,
+    values: Sequence[Any] | None,
+    why: str,
+    who: str,
+    when: str = "",
+) -> Item:
     """Return an item with a column of some rows changed, or with the rows left out (`values` None), on record.
 
     Raises
@@ -166,9 +173,19 @@ def changed(
         raise InputError("no row is meant", where=item.name, fix="Choose rows, or a condition that some row meets")
     if values is not None:
         if column not in table.columns:
-            raise InputError(f"there is no column '{column}'", where=item.name, fix="There are: " + ", ".join(map(str, table.columns)))  # fmt: skip
-        if column in ("hole", "line", "file_line") or (isinstance(item, HoleSet) and name not in ("collar",) and column in INTERVAL_PLACES):  # fmt: skip
-            raise InputError(f"'{column}' can't be corrected", where=item.name, fix="Places follow from collars and surveys; hole IDs are merged instead")  # fmt: skip
+            raise InputError(
+                f"there is no column '{column}'",
+                where=item.name,
+                fix="There are: " + ", ".join(map(str, table.columns)),
+            )
+        if column in ("hole", "line", "file_line") or (
+            isinstance(item, HoleSet) and name not in ("collar",) and column in INTERVAL_PLACES
+        ):
+            raise InputError(
+                f"'{column}' can't be corrected",
+                where=item.name,
+                fix="Places follow from collars and surveys; hole IDs are merged instead",
+            )
     numeric = values is not None and pd.api.types.is_numeric_dtype(table[column])
     keys = _key_columns(table, name)
     at = when or datetime.now(UTC).isoformat(timespec=_NOW)
@@ -177,20 +194,44 @@ def changed(
     if values is None:
         for k, row in enumerate(rows):
             series = table.iloc[row]
-            whole = {str(c): _packed(series[c]) for c in table.columns if c not in INTERVAL_PLACES or name in ("collar", "")}  # fmt: skip
-            log.append({"number": first + k, "table": name, **_key_of(series, keys), "column": "", "old": json.dumps(whole), "new": "null"})  # fmt: skip
+            whole = {
+                str(c): _packed(series[c]) for c in table.columns if c not in INTERVAL_PLACES or name in ("collar", "")
+            }
+            log.append(
+                {
+                    "number": first + k,
+                    "table": name,
+                    **_key_of(series, keys),
+                    "column": "",
+                    "old": json.dumps(whole),
+                    "new": "null",
+                }
+            )
         out = table.drop(index=table.index[rows]).reset_index(drop=True)
     else:
         clean = [_fitting(v, numeric, column) for v in values]
         before = table[column].iloc[rows].tolist()
         for k, row in enumerate(rows):
-            log.append({"number": first + k, "table": name, **_key_of(table.iloc[row], keys), "column": column, "old": _packed(before[k]), "new": _packed(clean[k])})  # fmt: skip
+            log.append(
+                {
+                    "number": first + k,
+                    "table": name,
+                    **_key_of(table.iloc[row], keys),
+                    "column": column,
+                    "old": _packed(before[k]),
+                    "new": _packed(clean[k]),
+                }
+            )
         out = _set(table, rows, column, clean)
     entries = pd.DataFrame(log).assign(why=why.strip(), who=who or who_am_i(), when=at, lifted="")[list(COLUMNS)]
     have = item.corrections  # type: ignore[attr-defined]
     layer = pd.concat([have, entries], ignore_index=True) if len(have) else entries
     if values is None and name == "collar":
-        raise InputError("a hole can't be left out by its collar", where=item.name, fix="Leave out its intervals, or import without it")  # fmt: skip
+        raise InputError(
+            "a hole can't be left out by its collar",
+            where=item.name,
+            fix="Leave out its intervals, or import without it",
+        )
     made = dataclasses.replace(with_table(item, name, out), corrections=layer)  # type: ignore[call-arg]
     return _settled(made, name, column)
 
@@ -262,7 +303,10 @@ def lifted(item: Item, numbers: Sequence[int], who: str = "") -> Item:
             raise InputError(f"correction {c.number} is lifted already", where=item.name)
         table = table_named(out, c.table)
         if not c.column:
-            back = {k: _unpacked(v, k in table and pd.api.types.is_numeric_dtype(table[k])) for k, v in json.loads(c.old).items()}  # fmt: skip
+            back = {
+                k: _unpacked(v, k in table and pd.api.types.is_numeric_dtype(table[k]))
+                for k, v in json.loads(c.old).items()
+            }
             if isinstance(table.get("hole", pd.Series(dtype=object)).dtype, pd.CategoricalDtype):
                 table = table.assign(hole=table["hole"].astype(str))
             row = pd.DataFrame([back]).reindex(columns=table.columns)
@@ -271,18 +315,28 @@ def lifted(item: Item, numbers: Sequence[int], who: str = "") -> Item:
                     row[column] = row[column].astype(float)
             table = pd.concat([table, row], ignore_index=True)
             if "file_line" in table:
-                table = table.assign(file_line=table["file_line"].astype("int64")).sort_values("file_line", kind="stable").reset_index(drop=True)  # fmt: skip
+                table = (
+                    table.assign(file_line=table["file_line"].astype("int64"))
+                    .sort_values("file_line", kind="stable")
+                    .reset_index(drop=True)
+                )
             if "line" in table and table["line"].dtype.kind == "f":
                 table = table.assign(line=table["line"].astype("int64"))
         else:
             rows = _rows_of(table, c.table, c, new=True)
             numeric = pd.api.types.is_numeric_dtype(table[c.column]) if c.column in table else False
             if len(rows) != 1 or _packed(table[c.column].iloc[rows[0]]) != c.new:
-                raise InputError(f"correction {c.number} can't be lifted: its row or value has moved on", where=item.name, fix="Lift the later corrections of that row first")  # fmt: skip
+                raise InputError(
+                    f"correction {c.number} can't be lifted: its row or value has moved on",
+                    where=item.name,
+                    fix="Lift the later corrections of that row first",
+                )
             table = _set(table, rows, c.column, [_unpacked(c.old, numeric)])
         out = with_table(out, c.table, table)
         touched.setdefault(c.table, set()).add(c.column)
-    layer = layer.assign(lifted=[stamp if n in set(numbers) else t for n, t in zip(layer["number"], layer["lifted"], strict=True)])  # fmt: skip
+    layer = layer.assign(
+        lifted=[stamp if n in set(numbers) else t for n, t in zip(layer["number"], layer["lifted"], strict=True)]
+    )
     out = dataclasses.replace(out, corrections=layer)  # type: ignore[call-arg]
     for name, columns in touched.items():
         for column in sorted(columns):
@@ -310,17 +364,27 @@ def made_again(item: HoleSet, layer: pd.DataFrame, found: Findings) -> HoleSet:
             continue
         if table is not None and not len(rows):
             rows = _rows_of(table, c.table, c, new=True)
-        now = _packed(table[c.column].iloc[rows[0]]) if table is not None and len(rows) == 1 and c.column in table else ""  # fmt: skip
+        now = (
+            _packed(table[c.column].iloc[rows[0]]) if table is not None and len(rows) == 1 and c.column in table else ""
+        )
         if table is not None and now == c.old:
             numeric = pd.api.types.is_numeric_dtype(table[c.column])
             out = with_table(out, c.table, _set(table, rows, c.column, [_unpacked(c.new, numeric)]))
             touched.setdefault(c.table, set()).add(c.column)
         elif now != c.new:
             shown = now if now else "no longer there"
-            found.add("look", f"correction {c.number} ({c.column} {c.old} to {c.new}) no longer fits: the value is {shown}", "the new file's value taken", table=c.table, hole=c.hole)  # fmt: skip
+            found.add(
+                "look",
+                f"correction {c.number} ({c.column} {c.old} to {c.new}) no longer fits: the value is {shown}",
+                "the new file's value taken",
+                table=c.table,
+                hole=c.hole,
+            )
             lifted_now[int(c.number)] = "the file moved on"  # type: ignore[call-overload]
     if lifted_now:
-        layer = layer.assign(lifted=[lifted_now.get(int(n), t) for n, t in zip(layer["number"], layer["lifted"], strict=True)])  # fmt: skip
+        layer = layer.assign(
+            lifted=[lifted_now.get(int(n), t) for n, t in zip(layer["number"], layer["lifted"], strict=True)]
+        )
     out = dataclasses.replace(out, corrections=layer)  # type: ignore[call-arg]
     for name, columns in touched.items():
         for column in sorted(columns):

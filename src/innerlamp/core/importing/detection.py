@@ -94,14 +94,24 @@ def join_units(
                 merged[fill] = b[fill]
                 out = out.assign(**{main: merged})
                 found.add(
-                    "mended", f"{main} is empty and {other} is not", f"taken from {other} × {times:g}",
-                    file=file, table=table, line=line[fill], hole=hole[fill],
-                )  # fmt: skip
+                    "mended",
+                    f"{main} is empty and {other} is not",
+                    f"taken from {other} × {times:g}",
+                    file=file,
+                    table=table,
+                    line=line[fill],
+                    hole=hole[fill],
+                )
             with np.errstate(invalid="ignore"):
                 apart = np.flatnonzero(np.abs(a - b) > 0.02 * np.maximum(np.abs(a), np.abs(b)) + 1e-12)
             if len(apart):
                 found.add(
-                    "look", f"{main} and {other} (× {times:g}) disagree", "both kept",
-                    file=file, table=table, line=line[apart], hole=hole[apart],
-                )  # fmt: skip
+                    "look",
+                    f"{main} and {other} (× {times:g}) disagree",
+                    "both kept",
+                    file=file,
+                    table=table,
+                    line=line[apart],
+                    hole=hole[apart],
+                )
     return out

@@ -61,7 +61,9 @@ def read_electrodes(
             mine = mine.drop_duplicates("electrode").sort_values("electrode", kind="stable").reset_index(drop=True)
         else:
             mine = _laid_out(line, used[line], by_distance, layout.spacing)
-            found.add("look", f"line {line} has no table of electrodes", "laid out from the readings", table="electrodes")  # fmt: skip
+            found.add(
+                "look", f"line {line} has no table of electrodes", "laid out from the readings", table="electrodes"
+            )
         distance = mine["distance_m"].to_numpy(float)
         placed = np.isfinite(mine["x"].to_numpy(float)) & np.isfinite(mine["y"].to_numpy(float))
         if not placed.all():
@@ -69,7 +71,12 @@ def read_electrodes(
                 distance = (mine["electrode"].to_numpy(float) - mine["electrode"].min()) * layout.spacing
             x, y = layout.places(number, distance)
             mine = mine.assign(x=x, y=y)
-            found.add("look", f"electrodes of line {line} have no coordinates", f"laid out towards {layout.azimuth:g}° from E {layout.east:.0f} N {layout.north:.0f}", table="electrodes")  # fmt: skip
+            found.add(
+                "look",
+                f"electrodes of line {line} have no coordinates",
+                f"laid out towards {layout.azimuth:g}° from E {layout.east:.0f} N {layout.north:.0f}",
+                table="electrodes",
+            )
         if not np.isfinite(distance).all():
             steps = np.hypot(np.diff(mine["x"].to_numpy(float)), np.diff(mine["y"].to_numpy(float)))
             distance = np.concatenate([[0.0], np.cumsum(steps)])
@@ -82,15 +89,24 @@ def read_electrodes(
                 level = ground(mine["x"].to_numpy(float), mine["y"].to_numpy(float))
             z[lacking] = level[lacking]
             done = "taken from the ground surface" if np.isfinite(z).all() else "taken as 0 m"
-            found.add("mended", f"{int(lacking.sum())} electrodes of line {line} have no elevation", done, table="electrodes")  # fmt: skip
+            found.add(
+                "mended", f"{int(lacking.sum())} electrodes of line {line} have no elevation", done, table="electrodes"
+            )
             z = np.where(np.isfinite(z), z, 0.0)
         steps = np.diff(distance)
         if len(steps) and steps.max() > 1.6 * np.median(steps):
-            found.add("look", f"electrodes of line {line} have a gap of {steps.max():g} m where {np.median(steps):g} m is usual", "kept", table="electrodes")  # fmt: skip
+            found.add(
+                "look",
+                f"electrodes of line {line} have a gap of {steps.max():g} m where {np.median(steps):g} m is usual",
+                "kept",
+                table="electrodes",
+            )
         parts.append(mine.assign(z=z))
     strangers = sorted(set(have["line"]) - set(lines))
     if strangers:
-        found.add("look", "line has electrodes and no readings: " + ", ".join(strangers), "left out", table="electrodes")  # fmt: skip
+        found.add(
+            "look", "line has electrodes and no readings: " + ", ".join(strangers), "left out", table="electrodes"
+        )
     out = pd.concat(parts, ignore_index=True)
     return out[["line", "electrode", "distance_m", "x", "y", "z"]].astype({"electrode": "int64"})
 
@@ -120,11 +136,25 @@ def _from_file(
         frame["electrode"] = frame.groupby("line").cumcount() + 1.0
     bad = ~np.isfinite(frame["electrode"]) | ~(np.isfinite(frame["x"] + frame["y"]) | np.isfinite(frame["distance_m"]))
     if bad.any():
-        found.add("left out", "number or place of the electrode is not a number", "row left out", file=raw.file, table="electrodes", line=raw.line[bad.to_numpy()])  # fmt: skip
+        found.add(
+            "left out",
+            "number or place of the electrode is not a number",
+            "row left out",
+            file=raw.file,
+            table="electrodes",
+            line=raw.line[bad.to_numpy()],
+        )
     frame = frame[~bad]
     twice = frame.duplicated(["line", "electrode"]).to_numpy()
     if twice.any():
-        found.add("left out", "electrode stands a second time", "row left out", file=raw.file, table="electrodes", line=raw.line[~bad.to_numpy()][twice])  # fmt: skip
+        found.add(
+            "left out",
+            "electrode stands a second time",
+            "row left out",
+            file=raw.file,
+            table="electrodes",
+            line=raw.line[~bad.to_numpy()][twice],
+        )
     return frame
 
 
@@ -132,9 +162,27 @@ def _laid_out(line: str, used: np.ndarray, by_distance: bool, spacing: float) ->
     values = np.unique(np.round(used[np.isfinite(used)], 3))
     whole = np.allclose(values, np.round(values)) and values.max(initial=0) <= 4096 and np.median(np.diff(values)) == 1
     if by_distance or not whole:
-        return pd.DataFrame({"line": line, "electrode": np.arange(1, len(values) + 1.0), "distance_m": values, "x": np.nan, "y": np.nan, "z": np.nan})  # fmt: skip
+        return pd.DataFrame(
+            {
+                "line": line,
+                "electrode": np.arange(1, len(values) + 1.0),
+                "distance_m": values,
+                "x": np.nan,
+                "y": np.nan,
+                "z": np.nan,
+            }
+        )
     number = np.arange(1.0, values.max() + 1.0)
-    return pd.DataFrame({"line": line, "electrode": number, "distance_m": (number - 1.0) * spacing, "x": np.nan, "y": np.nan, "z": np.nan})  # fmt: skip
+    return pd.DataFrame(
+        {
+            "line": line,
+            "electrode": number,
+            "distance_m": (number - 1.0) * spacing,
+            "x": np.nan,
+            "y": np.nan,
+            "z": np.nan,
+        }
+    )
 
 
 def reversed_lines(electrodes: pd.DataFrame, lines: Sequence[str], found: Findings) -> pd.DataFrame:

@@ -19,10 +19,13 @@ def rebuilt(holes: HoleSet) -> HoleSet:
     path = path_of(holes.collars, holes.surveys, tables, method)
     readings = {n: t.drop(columns=[c for c in "xyz" if c in t]) for n, t in holes.readings.items()}
     return dataclasses.replace(
-        holes, stations=stations_table(path, holes.collars),
+        holes,
+        stations=stations_table(path, holes.collars),
         tables={n: place(t, holes.collars, path) for n, t in tables.items()},
-        readings={n: place_readings(t.assign(hole=t["hole"].astype(str)), holes.collars, path) for n, t in readings.items()},
-    )  # fmt: skip
+        readings={
+            n: place_readings(t.assign(hole=t["hole"].astype(str)), holes.collars, path) for n, t in readings.items()
+        },
+    )
 
 
 def _bare(table: pd.DataFrame) -> pd.DataFrame:

@@ -55,9 +55,14 @@ def read_collars(
     role = mapped(raw, "collar", mapping)
     table = pd.DataFrame({"hole": raw.text(role["hole"]), **{r: number_column(raw, role[r]) for r in ("x", "y")}})
     table["x"], table["y"] = to_project(
-        table["x"].to_numpy(float), table["y"].to_numpy(float), system_of(coordinates, (role["x"], role["y"])), crs,
-        found, raw.file, "collar",
-    )  # fmt: skip
+        table["x"].to_numpy(float),
+        table["y"].to_numpy(float),
+        system_of(coordinates, (role["x"], role["y"])),
+        crs,
+        found,
+        raw.file,
+        "collar",
+    )
     table["z"] = number_column(raw, role["z"]) if "z" in role else np.nan
     lacking = ~np.isfinite(table["z"].to_numpy())
     if lacking.any() and callable(ground):
@@ -65,7 +70,15 @@ def read_collars(
         fill = lacking & np.isfinite(level)
         table.loc[fill, "z"] = level[fill]
         ids = table["hole"].fillna("").astype(str).str.strip().to_numpy(dtype=object)
-        found.add("mended", "collar has no elevation", [f"taken from the ground surface: {v:.1f} m" for v in level[fill]], file=raw.file, table="collar", line=raw.line[fill], hole=ids[fill])  # fmt: skip
+        found.add(
+            "mended",
+            "collar has no elevation",
+            [f"taken from the ground surface: {v:.1f} m" for v in level[fill]],
+            file=raw.file,
+            table="collar",
+            line=raw.line[fill],
+            hole=ids[fill],
+        )
     elif "z" not in role and not callable(ground):
         raise InputError(
             "no column for Elevation",
@@ -89,9 +102,14 @@ def read_collars(
         bad = ~np.isfinite(table["depth_m"].to_numpy())
         if bad.any():
             found.add(
-                "mended", "final depth is not a number", "taken from the deepest row of the other tables",
-                file=raw.file, table="collar", line=raw.line[bad], hole=ids_text[bad].to_numpy(),
-            )  # fmt: skip
+                "mended",
+                "final depth is not a number",
+                "taken from the deepest row of the other tables",
+                file=raw.file,
+                table="collar",
+                line=raw.line[bad],
+                hole=ids_text[bad].to_numpy(),
+            )
     return checks.check_collars(table, found, raw.file), role.get("azimuth", "")
 
 
@@ -116,10 +134,12 @@ def read_surveys(
         name = raw.file
         table = pd.DataFrame(
             {
-                "hole": raw.text(role["hole"]), "depth_m": depth_column(raw, role["depth_m"], unit, found, "survey"),
-                **{r: number_column(raw, role[r]) for r in ("azimuth", "dip")}, "line": raw.line,
+                "hole": raw.text(role["hole"]),
+                "depth_m": depth_column(raw, role["depth_m"], unit, found, "survey"),
+                **{r: number_column(raw, role[r]) for r in ("azimuth", "dip")},
+                "line": raw.line,
             }
-        )  # fmt: skip
+        )
         heading = role["azimuth"]
     else:
         columns_of = {"hole": "object", "depth_m": float, "azimuth": float, "dip": float, "line": "int64"}
@@ -134,7 +154,15 @@ def read_surveys(
     if {"azimuth", "dip"} <= set(collars.columns):
         given = missing[np.isfinite(missing["azimuth"]) & np.isfinite(missing["dip"])]
         if len(given):
-            found.add("note", "hole has no survey", "azimuth and dip of the collar taken", file=collar_file, table="survey", line=given["line"].to_numpy(), hole=given["hole"].to_numpy())  # fmt: skip
+            found.add(
+                "note",
+                "hole has no survey",
+                "azimuth and dip of the collar taken",
+                file=collar_file,
+                table="survey",
+                line=given["line"].to_numpy(),
+                hole=given["hole"].to_numpy(),
+            )
             extra = given[["hole", "azimuth", "dip", "line"]].assign(depth_m=0.0)
             if dips == "from vertical":
                 extra["dip"] -= 90.0
@@ -207,5 +235,11 @@ def _attributes(
     used = set(role.values())
     places = [c for c in raw.layout.columns if c in OWN and c not in used]
     if places:
-        found.add("note", f"columns {', '.join(places)}", "not taken: places follow from collars and surveys", file=raw.file, table=name)  # fmt: skip
+        found.add(
+            "note",
+            f"columns {', '.join(places)}",
+            "not taken: places follow from collars and surveys",
+            file=raw.file,
+            table=name,
+        )
     return attributes(raw, used | set(places), rule, found, name, ids)

@@ -65,7 +65,11 @@ def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
     """
     for offer in offers:
         if offer.kind and lacking(offer):
-            raise InputError("no column for " + ", ".join(lacking(offer)), where=offer.label, fix="Choose it in the preview, or leave the file out")  # fmt: skip
+            raise InputError(
+                "no column for " + ", ".join(lacking(offer)),
+                where=offer.label,
+                fix="Choose it in the preview, or leave the file out",
+            )
     grounds = [o for o in offers if o.kind == "ground"]
     runs = [_single(o, choices) for o in grounds]
     ground = choices.ground or ("@ground" if grounds else "")
@@ -103,7 +107,9 @@ def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
     if not offers:
         return []
     if not collars:
-        raise InputError("there are tables of holes and no collars", where=offers[0].label, fix="Bring the collar table in with them")  # fmt: skip
+        raise InputError(
+            "there are tables of holes and no collars", where=offers[0].label, fix="Bring the collar table in with them"
+        )
     out: list[Run] = []
     for collar in collars:
         mine = [o for o in offers if o is not collar and o.kind != "collar" and _home(o, collars) is collar]
@@ -165,7 +171,13 @@ def _lines(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
         groups.setdefault(key, []).append(offer)
     out = []
     for members in groups.values():
-        params: dict[str, Any] = {"file": members[0].ref, "more": [o.ref for o in members[1:]], "columns": members[0].roles, "day_order": choices.day_order, "coordinates": choices.coordinates}  # fmt: skip
+        params: dict[str, Any] = {
+            "file": members[0].ref,
+            "more": [o.ref for o in members[1:]],
+            "columns": members[0].roles,
+            "day_order": choices.day_order,
+            "coordinates": choices.coordinates,
+        }
         if len(members) > 1:
             params["name"] = title(tables_in.split(members[0].ref)[0].parent)
         out.append(Run("import-lines", params, _given(ground), tuple(o.ref for o in members)))
@@ -176,7 +188,11 @@ def _resistivity(offers: Sequence[Offer], choices: Choices, ground: str) -> Run:
     readings = [o for o in offers if o.kind == "resistivity"]
     electrodes = [o for o in offers if o.kind == "electrodes"]
     if not readings:
-        raise InputError("there are electrodes and no readings", where=electrodes[0].label, fix="Bring the tables of readings in with them")  # fmt: skip
+        raise InputError(
+            "there are electrodes and no readings",
+            where=electrodes[0].label,
+            fix="Bring the tables of readings in with them",
+        )
     mapping = {"readings": readings[0].roles}
     if electrodes:
         mapping["electrodes"] = electrodes[0].roles
@@ -193,7 +209,13 @@ def _single(offer: Offer, choices: Choices) -> Run:
     path, part = tables_in.split(offer.ref)
     system = {"coordinates": choices.coordinates}
     if offer.kind in ("samples", "stations", "structures", "workings"):
-        params: dict[str, Any] = {"file": offer.ref, "role": offer.kind, "columns": offer.roles, "below_detection": choices.below_detection, **system}  # fmt: skip
+        params: dict[str, Any] = {
+            "file": offer.ref,
+            "role": offer.kind,
+            "columns": offer.roles,
+            "below_detection": choices.below_detection,
+            **system,
+        }
         return Run("import-points", params, {}, (offer.ref,))
     if offer.kind in ("ground", "grid"):
         named = {"attribute": "elevation", "unit": "m"} if offer.kind == "ground" else _grid_words(path)
@@ -243,11 +265,17 @@ def odd_values(offer: Offer, rule: DetectionRule) -> list[str]:
         return [str(error)]
     counts: dict[tuple[str, str], int] = {}
     for what, done in found.frame()[["what", "done"]].itertuples(index=False):
-        key = (re.sub(r"'(<?)[^']*'", lambda m: "'<…'" if m.group(1) else m.group(0), str(what)), re.sub(r"taken as [\d.e+-]+", f"become {rule}", str(done)))  # fmt: skip
+        key = (
+            re.sub(r"'(<?)[^']*'", lambda m: "'<…'" if m.group(1) else m.group(0), str(what)),
+            re.sub(r"taken as [\d.e+-]+", f"become {rule}", str(done)),
+        )
         counts[key] = counts.get(key, 0) + 1
     out = [f"{n} × {what}: {done}" if n > 1 else f"{what}: {done}" for (what, done), n in counts.items()]
     for role, column in offer.roles.items():
-        if role in ("hole", "line", "date", "time", "sample", "type", "standard", "original", "batch") or column not in offer.layout.columns:  # fmt: skip
+        if (
+            role in ("hole", "line", "date", "time", "sample", "type", "standard", "original", "batch")
+            or column not in offer.layout.columns
+        ):
             continue
         if offer.kind == "structures":
             continue
@@ -266,7 +294,9 @@ def _head(offer: Offer, count: int) -> RawTable:
     cells = pa.table({c: pa.array([r[k] for r in padded], pa.string()) for k, c in enumerate(offer.layout.columns)})
     import numpy as np
 
-    return RawTable(tables_in.split(offer.ref)[0], offer.layout, cells, np.arange(len(rows)) + offer.layout.header_line + 1)  # fmt: skip
+    return RawTable(
+        tables_in.split(offer.ref)[0], offer.layout, cells, np.arange(len(rows)) + offer.layout.header_line + 1
+    )
 
 
 def columns_in_words(offer: Offer) -> list[tuple[str, str, str]]:

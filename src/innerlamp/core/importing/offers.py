@@ -48,7 +48,30 @@ KINDS: dict[str, tuple[str, str]] = {
 TABLES = (*(k for k, (_, roles) in KINDS.items() if roles), "log", "base", "")
 HOLE_KINDS = ("collar", "survey", "assay", "lithology", "interval", "reading", "log", "controls")
 # Files that belong to another one and are read with it.
-_COMPANIONS = {".shx", ".dbf", ".prj", ".cpg", ".qix", ".sbn", ".sbx", ".xml", ".pgw", ".jgw", ".tfw", ".wld", ".jpgw", ".pngw", ".mtl", ".ini", ".log", ".pdf", ".docx", ".doc", ".zip", ".py"}  # fmt: skip
+_COMPANIONS = {
+    ".shx",
+    ".dbf",
+    ".prj",
+    ".cpg",
+    ".qix",
+    ".sbn",
+    ".sbx",
+    ".xml",
+    ".pgw",
+    ".jgw",
+    ".tfw",
+    ".wld",
+    ".jpgw",
+    ".pngw",
+    ".mtl",
+    ".ini",
+    ".log",
+    ".pdf",
+    ".docx",
+    ".doc",
+    ".zip",
+    ".py",
+}
 
 
 @dataclass(frozen=True)
@@ -111,7 +134,9 @@ def found_files(paths: Iterable[Path | str]) -> list[Path]:
         elif path.is_file() and (depth == 0 or path.suffix.lower() not in _COMPANIONS):
             out.append(path)
         if len(out) > MOST_FILES:
-            raise InputError(f"there are more than {MOST_FILES} files", where=str(path.parent), fix="Take one folder at a time")  # fmt: skip
+            raise InputError(
+                f"there are more than {MOST_FILES} files", where=str(path.parent), fix="Take one folder at a time"
+            )
 
     for each in paths:
         path = Path(each).expanduser()
@@ -152,7 +177,10 @@ def _look(path: Path) -> list[Offer]:
     if ending in features.DRIVERS:
         layers = features.layers(path)
         several = len(layers) > 1
-        return [Offer(f"{path}#{n}" if several else str(path), "features", f"{ending[1:].upper()} layer", ("features", "")) for n in layers]  # fmt: skip
+        return [
+            Offer(f"{path}#{n}" if several else str(path), "features", f"{ending[1:].upper()} layer", ("features", ""))
+            for n in layers
+        ]
     if ending in (".asc", ".nc", ".grd") and (ending == ".nc" or b"ncols" in head[:400].lower()):
         return [_grid(path, "grid file")]
     if ending in pictures.EXTENSIONS:
@@ -203,7 +231,11 @@ def _tables(path: Path) -> list[Offer]:
             out.append(Offer(ref, "log", "LAS log", ("log", "reading", ""), layout=layout))
             continue
         kind, why = kind_of_table(layout, tables_in.first_rows(ref, layout, 60), tables_in.split(ref)[1] or path.stem)
-        out.append(Offer(ref, kind, why, TABLES, columns.guess(layout.columns, KINDS[kind][1]) if KINDS[kind][1] else {}, layout))  # fmt: skip
+        out.append(
+            Offer(
+                ref, kind, why, TABLES, columns.guess(layout.columns, KINDS[kind][1]) if KINDS[kind][1] else {}, layout
+            )
+        )
     return out
 
 
@@ -281,7 +313,9 @@ def _place_kind(have: Sequence[str], roles: object, numeric: object, cells: obje
     if not columns.missing(roles("structures"), "structures"):
         return "structures", "easting, northing, dip and direction"
     electrodes = roles("electrodes")
-    if "electrode" in electrodes and (re.search(r"electrode|topo|elec", word) or "electrode" in electrodes["electrode"].lower()):  # fmt: skip
+    if "electrode" in electrodes and (
+        re.search(r"electrode|topo|elec", word) or "electrode" in electrodes["electrode"].lower()
+    ):
         return "electrodes", "electrode number with its place"
     line = roles("lines")
     rest = [c for c in have if c not in line.values() and numeric(c)]
@@ -311,9 +345,12 @@ def _with_saved(offer: Offer, saved: Sequence[SavedMapping]) -> Offer:
         return offer
     have = set(offer.layout.columns)
     return replace(
-        offer, kind=hit.kind, why=f"same columns as the saved mapping '{hit.name}'", mapping=hit.name,
+        offer,
+        kind=hit.kind,
+        why=f"same columns as the saved mapping '{hit.name}'",
+        mapping=hit.name,
         roles={r: c for r, c in hit.roles.items() if c in have},
-    )  # fmt: skip
+    )
 
 
 def as_kind(offer: Offer, kind: str) -> Offer:

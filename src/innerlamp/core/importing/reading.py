@@ -133,7 +133,13 @@ def to_project(
         if known.any() and (np.abs(x[known]) <= 360).all() and (np.abs(y[known]) <= 90).all() and np.ptp(x[known]) < 20:
             small = np.abs(x[known] - np.round(x[known])).max() > 1e-9 and np.abs(y[known]).max() > 1
             if small:
-                found.add("look", "coordinates look like degrees", f"taken as metres of {crs}; say in which system they are", file=file, table=table)  # fmt: skip
+                found.add(
+                    "look",
+                    "coordinates look like degrees",
+                    f"taken as metres of {crs}; say in which system they are",
+                    file=file,
+                    table=table,
+                )
         return x, y
     if same_system(source, crs):
         return x, y

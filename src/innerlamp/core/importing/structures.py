@@ -13,7 +13,9 @@ from ..findings import Findings
 from ..formats.rawtable import RawTable
 from .reading import number_column
 
-Planes = Literal["auto", "dip and dip direction", "strike by right-hand rule", "strike by left-hand rule", "strike and letter"]  # fmt: skip
+Planes = Literal[
+    "auto", "dip and dip direction", "strike by right-hand rule", "strike by left-hand rule", "strike and letter"
+]
 _LETTERS = {"N": 0.0, "NE": 45.0, "E": 90.0, "SE": 135.0, "S": 180.0, "SW": 225.0, "W": 270.0, "NW": 315.0}
 _DIP = re.compile(r"^\s*(\d+(?:\.\d+)?)\s*°?\s*([NESWnesw]{1,2})?\s*$")
 _STRIKE = re.compile(r"^\s*([NSns])\s*(\d+(?:\.\d+)?)\s*°?\s*([EWew])\s*$")
@@ -76,9 +78,19 @@ def settle_planes(
     if chosen == "auto":
         strike = "str" in heading
         chosen = (
-            "strike and letter" if strike and any(letters) else "strike by right-hand rule" if strike else "dip and dip direction"
-        )  # fmt: skip
-        found.add("note", f"'{role['direction']}' is read as {'strike' if strike else 'dip direction'}", chosen, file=raw.file, table="structures")  # fmt: skip
+            "strike and letter"
+            if strike and any(letters)
+            else "strike by right-hand rule"
+            if strike
+            else "dip and dip direction"
+        )
+        found.add(
+            "note",
+            f"'{role['direction']}' is read as {'strike' if strike else 'dip direction'}",
+            chosen,
+            file=raw.file,
+            table="structures",
+        )
     if chosen == "dip and dip direction":
         direction = bearing
     elif chosen == "strike by right-hand rule":
@@ -91,7 +103,14 @@ def settle_planes(
         direction = dip_direction(bearing, letters)
     flipped = np.isfinite(dip) & (dip < 0)
     if flipped.any():
-        found.add("mended", "dip is negative", "taken to dip to the other side", file=raw.file, table="structures", line=raw.line[flipped])  # fmt: skip
+        found.add(
+            "mended",
+            "dip is negative",
+            "taken to dip to the other side",
+            file=raw.file,
+            table="structures",
+            line=raw.line[flipped],
+        )
         direction = np.where(flipped, direction + 180.0, direction)
         dip = np.abs(dip)
     direction = direction % 360.0

@@ -102,9 +102,11 @@ def one_each(paths: Sequence[FloatArray], role: int, z: Sequence[FloatArray] | N
     height = np.concatenate(z) if z else np.full(len(xy), np.nan)
     count = len(paths)
     return {
-        "vertices": np.column_stack([xy, height]), "starts": starts_of(paths),
-        "owner": np.arange(count, dtype=np.int64), "role": np.full(count, role, dtype=np.int8),
-    }  # fmt: skip
+        "vertices": np.column_stack([xy, height]),
+        "starts": starts_of(paths),
+        "owner": np.arange(count, dtype=np.int64),
+        "role": np.full(count, role, dtype=np.int8),
+    }
 
 
 def texts_of(item: Features, column: str) -> np.ndarray:
@@ -116,7 +118,11 @@ def texts_of(item: Features, column: str) -> np.ndarray:
         When there is no such column; it says which there are.
     """
     if column not in item.table.columns:
-        raise InputError(f"the map has no column '{column}'", where=item.name, fix="There are: " + ", ".join(map(str, item.table.columns)))  # fmt: skip
+        raise InputError(
+            f"the map has no column '{column}'",
+            where=item.name,
+            fix="There are: " + ", ".join(map(str, item.table.columns)),
+        )
     return np.asarray(item.table[column].astype(str).to_numpy())
 
 

@@ -63,9 +63,13 @@ class Grid(Item):
         if self.is_ground and np.isfinite(self.values).any():
             low, high = float(np.nanmin(self.values)), float(np.nanmax(self.values))
         return (
-            self.x0 - self.dx / 2, self.x0 + self.dx * (nx - 0.5),
-            self.y0 - self.dy / 2, self.y0 + self.dy * (ny - 0.5), low, high,
-        )  # fmt: skip
+            self.x0 - self.dx / 2,
+            self.x0 + self.dx * (nx - 0.5),
+            self.y0 - self.dy / 2,
+            self.y0 + self.dy * (ny - 0.5),
+            low,
+            high,
+        )
 
     @property
     def attributes(self) -> dict[str, str]:
@@ -160,9 +164,13 @@ class BlockModel(Item):
     def bounds(self) -> Bounds:
         nx, ny, nz = self.shape
         return (
-            self.x0, self.x0 + nx * self.dx, self.y0, self.y0 + ny * self.dy,
-            self.z0, self.z0 + nz * self.dz,
-        )  # fmt: skip
+            self.x0,
+            self.x0 + nx * self.dx,
+            self.y0,
+            self.y0 + ny * self.dy,
+            self.z0,
+            self.z0 + nz * self.dz,
+        )
 
     @property
     def attributes(self) -> dict[str, str]:

@@ -24,9 +24,19 @@ RAMPS = {
 }
 # Class colours chosen for colour-blind readers: Okabe & Ito 2008 without black, then lighter and darker ones.
 CLASS_COLOURS = (
-    "#0072B2", "#E69F00", "#009E73", "#CC79A7", "#56B4E9", "#D55E00", "#B8A800",
-    "#5A5A5A", "#8C6BB1", "#7FC8A9", "#A6611A", "#B3B3B3",
-)  # fmt: skip
+    "#0072B2",
+    "#E69F00",
+    "#009E73",
+    "#CC79A7",
+    "#56B4E9",
+    "#D55E00",
+    "#B8A800",
+    "#5A5A5A",
+    "#8C6BB1",
+    "#7FC8A9",
+    "#A6611A",
+    "#B3B3B3",
+)
 
 
 @dataclass(frozen=True)
@@ -117,7 +127,13 @@ def value_at(legend: Legend, place: float) -> float:
     if legend.scale == "quantile" and len(legend.breaks) > 1:
         return float(np.interp(place, np.linspace(0.0, 1.0, len(legend.breaks)), legend.breaks))
     if legend.scale == "classes" and legend.breaks:
-        return float(np.interp(place, np.linspace(0.0, 1.0, max(len(legend.breaks), 2)), np.resize(legend.breaks, max(len(legend.breaks), 2))))  # fmt: skip
+        return float(
+            np.interp(
+                place,
+                np.linspace(0.0, 1.0, max(len(legend.breaks), 2)),
+                np.resize(legend.breaks, max(len(legend.breaks), 2)),
+            )
+        )
     if legend.scale == "log" and legend.low > 0:
         return float(legend.low * (legend.high / legend.low) ** place)
     return legend.low + (legend.high - legend.low) * place

@@ -13,8 +13,12 @@ from ..errors import InputError
 from .base import Item
 
 PAPERS: dict[str, tuple[float, float]] = {
-    "A4": (210.0, 297.0), "A3": (297.0, 420.0), "A2": (420.0, 594.0), "A1": (594.0, 841.0), "A0": (841.0, 1189.0),
-}  # fmt: skip
+    "A4": (210.0, 297.0),
+    "A3": (297.0, 420.0),
+    "A2": (420.0, 594.0),
+    "A1": (594.0, 841.0),
+    "A0": (841.0, 1189.0),
+}
 Kind = Literal["map", "section", "log", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
 MOST_ELEMENTS, MOST_PICTURE = 100, 6_000_000
 

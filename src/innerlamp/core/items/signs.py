@@ -11,8 +11,19 @@ from dataclasses import dataclass
 from typing import Literal
 
 PATTERNS = (
-    "plain", "dots", "pebbles", "dashes", "rules", "slants", "lattice", "blocks", "crosses", "wedges", "ripples", "flecks",
-)  # fmt: skip
+    "plain",
+    "dots",
+    "pebbles",
+    "dashes",
+    "rules",
+    "slants",
+    "lattice",
+    "blocks",
+    "crosses",
+    "wedges",
+    "ripples",
+    "flecks",
+)
 _COMMON = (
     ("wedges", ("porph", "volc", "basalt", "andes", "rhyol", "tuff", "lava")),
     ("crosses", ("granit", "gran", "diorit", "gabbro", "syenit", "tonal", "leuco", "intrus")),

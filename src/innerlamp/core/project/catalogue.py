@@ -164,12 +164,24 @@ def _migrate(db: sqlite3.Connection, found: int) -> None:
 
 # Operations of the first schema whose result became a new version of an input: their input slot.
 _EDITS_OF_1 = {
-    "merge-holes": "holes", "arrange-page": "page", "group-codes": "holes", "correct": "item",
-    "lift-corrections": "item", "exclude-spikes": "lines", "draw-feature": "features", "edit-corner": "features",
-    "split-features": "features", "join-features": "features", "edit-features": "features",
-    "merge-by-unit": "features", "level-by-unit": "samples", "principal-components": "samples",
-    "compute-column": "item", "diurnal-correction": "lines", "add-holes": "holes",
-}  # fmt: skip
+    "merge-holes": "holes",
+    "arrange-page": "page",
+    "group-codes": "holes",
+    "correct": "item",
+    "lift-corrections": "item",
+    "exclude-spikes": "lines",
+    "draw-feature": "features",
+    "edit-corner": "features",
+    "split-features": "features",
+    "join-features": "features",
+    "edit-features": "features",
+    "merge-by-unit": "features",
+    "level-by-unit": "samples",
+    "principal-components": "samples",
+    "compute-column": "item",
+    "diurnal-correction": "lines",
+    "add-holes": "holes",
+}
 
 
 def _from_1(db: sqlite3.Connection) -> None:

@@ -159,11 +159,23 @@ class Store:
         kind, origin, facts, bounds, attributes, crs, made_at = row
         needs = frozenset(pair for pair in self._origins.needs(origin) if pair[0] != key)
         return Entry(
-            key, kind, state["name"], state["version"], state.get("held", False), state.get("dated", ""),
-            self._origins.chain(origin), needs,
-            json.loads(facts), tuple(json.loads(bounds)), json.loads(attributes), crs, made_at, state.get("place", 0.0),
-            int(state.get("lit", 0)), Style.from_json(state.get("style", {})),
-        )  # fmt: skip
+            key,
+            kind,
+            state["name"],
+            state["version"],
+            state.get("held", False),
+            state.get("dated", ""),
+            self._origins.chain(origin),
+            needs,
+            json.loads(facts),
+            tuple(json.loads(bounds)),
+            json.loads(attributes),
+            crs,
+            made_at,
+            state.get("place", 0.0),
+            int(state.get("lit", 0)),
+            Style.from_json(state.get("style", {})),
+        )
 
     def heads(self) -> dict[str, int]:
         """The version that each item points to now."""
@@ -326,7 +338,20 @@ class Store:
                 fresh_bytes += payload.size_of(self.payloads, result.manifest)
                 if state is None:
                     name = self._free_name(result.name, ids)
-                    moves.append(("head", item, None, {"name": name, "held": False, "version": version, "place": self._last("place") + 1, "lit": int(self._last("lit")) + 1 if slot in light else 0}))  # fmt: skip
+                    moves.append(
+                        (
+                            "head",
+                            item,
+                            None,
+                            {
+                                "name": name,
+                                "held": False,
+                                "version": version,
+                                "place": self._last("place") + 1,
+                                "lit": int(self._last("lit")) + 1 if slot in light else 0,
+                            },
+                        )
+                    )
                 else:
                     moves.append(("head", item, {"version": state["version"]}, {"version": version}))
                 ids[slot] = item
@@ -342,7 +367,9 @@ class Store:
 
     def point(self, versions: Mapping[str, int], label: str, cause: int | None = None) -> None:
         """Let items point to versions that they had or that were put aside."""
-        moves: list[Move] = [("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in versions.items()]  # fmt: skip
+        moves: list[Move] = [
+            ("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in versions.items()
+        ]
         self._commit(label, moves, cause)
 
     def put(self, item: Item, label: str = "", recipe: Recipe | None = None) -> str:
@@ -452,7 +479,9 @@ class Store:
                 self.history.mark(change.id, done=forward)
             self._entries = None
             again = found_again(self.entries(), self.version_of)
-            settled: list[Move] = [("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in again.items()]  # fmt: skip
+            settled: list[Move] = [
+                ("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in again.items()
+            ]
             for move in settled:
                 self._apply(db, move, forward=True)
             if settled:
@@ -528,9 +557,16 @@ class Store:
             start = self._db.execute("SELECT origin FROM version WHERE id=?", (line.start,)).fetchone()
             origin = self._origins.extend(start[0] if start else None, line.steps)
         row = (
-            item, result.manifest["kind"], json.dumps(catalogue.fold(self._db, result.manifest)), origin,
-            json.dumps(result.facts), json.dumps(result.bounds), json.dumps(result.attributes), result.crs, now(),
-        )  # fmt: skip
+            item,
+            result.manifest["kind"],
+            json.dumps(catalogue.fold(self._db, result.manifest)),
+            origin,
+            json.dumps(result.facts),
+            json.dumps(result.bounds),
+            json.dumps(result.attributes),
+            result.crs,
+            now(),
+        )
         cursor = self._db.execute(
             "INSERT INTO version(item,kind,manifest,origin,facts,bounds,attributes,crs,made_at) VALUES(?,?,?,?,?,?,?,?,?)",
             row,

@@ -292,7 +292,11 @@ def redone(store: Store, item: str, edit: int, params: Mapping[str, Any] | None)
     steps = [_today(step.on(present)) for step in entry.chain]
     keys = freshness.wanted_keys(entry, present)
     op = find_operation(steps[edit].operation)
-    changed = () if params is None else (dataclasses.replace(steps[edit], params=op.check(params).model_dump(mode="json"), problem=""),)  # fmt: skip
+    changed = (
+        ()
+        if params is None
+        else (dataclasses.replace(steps[edit], params=op.check(params).model_dump(mode="json"), problem=""),)
+    )
     rest = (*changed, *(dataclasses.replace(s, problem="") for s in steps[edit + 1 :]))
     word = "Drop" if params is None else "Change"
     for k in range(edit - 1, -1, -1):
@@ -462,10 +466,30 @@ def estimate(store: Store, operation: str, params: Mapping[str, Any], inputs: Ch
         return None
     try:
         _step(store, op, params, inputs)
-        items = {slot: store.load(str(i)) if isinstance(i, str) else [store.load(k) for k in i] for slot, i in inputs.items() if i}  # fmt: skip
+        items = {
+            slot: store.load(str(i)) if isinstance(i, str) else [store.load(k) for k in i]
+            for slot, i in inputs.items()
+            if i
+        }
         return op.estimate(Inputs(items, store.crs), op.check(params))
     except LampError:
         return None
 
 
-__all__ = ["Again", "Made", "Moved", "Task", "Way", "again", "estimate", "find_operation", "land", "perform", "prepare", "redone", "refresh", "run", "wanted"]  # fmt: skip
+__all__ = [
+    "Again",
+    "Made",
+    "Moved",
+    "Task",
+    "Way",
+    "again",
+    "estimate",
+    "find_operation",
+    "land",
+    "perform",
+    "prepare",
+    "redone",
+    "refresh",
+    "run",
+    "wanted",
+]

@@ -270,5 +270,13 @@ def check_readings(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, 
     beyond = table["depth_m"].to_numpy() > depth + 0.01
     if beyond.any():
         rows = table[beyond]
-        found.add("look", "reading beyond the end of hole", "kept, path continued straight", file=file, table=name, line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy())  # fmt: skip
+        found.add(
+            "look",
+            "reading beyond the end of hole",
+            "kept, path continued straight",
+            file=file,
+            table=name,
+            line=rows["line"].to_numpy(),
+            hole=rows["hole"].to_numpy(),
+        )
     return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)

@@ -68,6 +68,10 @@ def check_kinks(path: Path, holes: NDArray[np.object_], limit: float, found: Fin
     for at in np.flatnonzero((bend > limit) & (turned > LEAST_BEND)):
         a, b = path.depth[at], path.depth[at + 1]
         found.add(
-            "look", f"hole bends by {bend[at]:.1f}° per 30 m from {a:g} to {b:g} m", "kept",
-            file=file, table="survey", hole=str(holes[path.hole[at]]),
-        )  # fmt: skip
+            "look",
+            f"hole bends by {bend[at]:.1f}° per 30 m from {a:g} to {b:g} m",
+            "kept",
+            file=file,
+            table="survey",
+            hole=str(holes[path.hole[at]]),
+        )

@@ -28,9 +28,25 @@ def distance_along(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np
 
 
 _FILE_WORDS = {
-    "electrodes", "electrode", "elec", "positions", "position", "coords", "coordinates", "topo", "topography",
-    "geometry", "data", "measurements", "measured", "readings", "line", "profile", "l", "p",
-}  # fmt: skip
+    "electrodes",
+    "electrode",
+    "elec",
+    "positions",
+    "position",
+    "coords",
+    "coordinates",
+    "topo",
+    "topography",
+    "geometry",
+    "data",
+    "measurements",
+    "measured",
+    "readings",
+    "line",
+    "profile",
+    "l",
+    "p",
+}
 
 
 def line_names(stems: list[str]) -> list[str]:

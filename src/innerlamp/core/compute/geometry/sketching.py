@@ -119,7 +119,10 @@ def polygon(points: FloatArray) -> Any:
         raise InputError(f"a polygon needs three corners, not {len(distinct)}")
     shape = shapely.Polygon(points)
     if not shape.is_valid:
-        raise InputError(f"the polygon would cross itself ({shapely.is_valid_reason(shape)})", fix="Take the last corners back (Ctrl+Z) and go round in order")  # fmt: skip
+        raise InputError(
+            f"the polygon would cross itself ({shapely.is_valid_reason(shape)})",
+            fix="Take the last corners back (Ctrl+Z) and go round in order",
+        )
     if shape.area <= 1e-6:
         raise InputError("the polygon has no area")
     return shape

@@ -50,7 +50,10 @@ def unproject(x: FloatArray, y: FloatArray) -> FloatArray:
 
 def great_circle(dip: float, direction: float, count: int = 91) -> FloatArray:
     """Return places (count, 2) on the net along a plane, from strike to strike."""
-    strike, down = line_vectors(np.array(0.0), np.array(direction - 90.0)), line_vectors(np.array(dip), np.array(direction))  # fmt: skip
+    strike, down = (
+        line_vectors(np.array(0.0), np.array(direction - 90.0)),
+        line_vectors(np.array(dip), np.array(direction)),
+    )
     angle = np.linspace(0.0, np.pi, count)[:, None]
     return np.column_stack(project(np.cos(angle) * strike + np.sin(angle) * down))
 
@@ -106,4 +109,10 @@ def common_axes(vectors: FloatArray) -> Axes:
     s3, s2, s1 = (max(float(v), 1e-12) for v in values)
     mean, girdle = (v if v[2] >= 0 else -v for v in (axes[:, 2], axes[:, 0]))
     between = np.log(s2 / s3)
-    return Axes(len(vectors), mean, girdle, float(np.log(s1 / s3)), float(np.log(s1 / s2) / between) if between > 1e-9 else float("inf"))  # fmt: skip
+    return Axes(
+        len(vectors),
+        mean,
+        girdle,
+        float(np.log(s1 / s3)),
+        float(np.log(s1 / s2) / between) if between > 1e-9 else float("inf"),
+    )

@@ -56,7 +56,9 @@ def resampled(grid: Cells, x0: float, y0: float, cell: float, nx: int, ny: int) 
         return np.where(count >= 0.25 * whole, total / count, np.nan).reshape(ny, nx)
 
 
-def filled_gaps(values: FloatArray, cell: float, widest: float, tension: float = 0.25, progress: Progress = SILENT) -> FloatArray:  # fmt: skip
+def filled_gaps(
+    values: FloatArray, cell: float, widest: float, tension: float = 0.25, progress: Progress = SILENT
+) -> FloatArray:
     """Return a grid whose gaps are closed by a plate under tension that passes through the cells around them.
 
     `widest` is how far, in metres, a cell may lie from the nearest known one; 0 closes all gaps. What lies outside
@@ -84,12 +86,21 @@ def filled_gaps(values: FloatArray, cell: float, widest: float, tension: float =
     ny, nx = values.shape
     (before_y, after_y), (before_x, after_x) = plate.padded(ny, 6), plate.padded(nx, 6)
     made = plate.through(
-        i + before_x, j + before_y, (values[known] - middle) / spread, nx + before_x + after_x, ny + before_y + after_y, tension, rounds=1, progress=progress
-    )[before_y : before_y + ny, before_x : before_x + nx]  # fmt: skip
+        i + before_x,
+        j + before_y,
+        (values[known] - middle) / spread,
+        nx + before_x + after_x,
+        ny + before_y + after_y,
+        tension,
+        rounds=1,
+        progress=progress,
+    )[before_y : before_y + ny, before_x : before_x + nx]
     return np.where(wanted, made * spread + middle, values)
 
 
-def smoothed(values: FloatArray, dx: float, dy: float, width: float, how: Literal["mean", "median"] = "mean") -> FloatArray:  # fmt: skip
+def smoothed(
+    values: FloatArray, dx: float, dy: float, width: float, how: Literal["mean", "median"] = "mean"
+) -> FloatArray:
     """Return a grid smoothed over `width` metres: by a bell curve (mean; its standard deviation is a quarter of the width) or by the median.
 
     Blanks stay blank and do not spoil cells beside them.
@@ -102,7 +113,9 @@ def smoothed(values: FloatArray, dx: float, dy: float, width: float, how: Litera
     from scipy.ndimage import gaussian_filter, generic_filter
 
     if width < min(dx, dy):
-        raise InputError(f"a width of {width:g} m does not reach the next cell", fix=f"Take {2 * max(dx, dy):g} m or more")  # fmt: skip
+        raise InputError(
+            f"a width of {width:g} m does not reach the next cell", fix=f"Take {2 * max(dx, dy):g} m or more"
+        )
     known = np.isfinite(values)
     if how == "mean":
         sigma = (0.25 * width / dy, 0.25 * width / dx)
@@ -112,7 +125,9 @@ def smoothed(values: FloatArray, dx: float, dy: float, width: float, how: Litera
     reach = (int(width / dy / 2), int(width / dx / 2))
     size = (2 * reach[0] + 1, 2 * reach[1] + 1)
     if size[0] * size[1] > 2500:
-        raise InputError(f"a median over {size[1]} × {size[0]} cells would take too long", fix="Take a narrower width, or the mean")  # fmt: skip
+        raise InputError(
+            f"a median over {size[1]} × {size[0]} cells would take too long", fix="Take a narrower width, or the mean"
+        )
     if known.all():
         from scipy.ndimage import median_filter
 

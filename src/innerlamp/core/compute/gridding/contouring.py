@@ -63,7 +63,9 @@ def even_levels(values: FloatArray, interval: float) -> FloatArray:
     low, high = float(np.nanmin(values)), float(np.nanmax(values))
     first, last = int(np.ceil(low / interval - 1e-9)), int(np.floor(high / interval + 1e-9))
     if last < first:
-        raise InputError(f"no multiple of {interval:g} lies between {low:.4g} and {high:.4g}", fix="Take a smaller interval")  # fmt: skip
+        raise InputError(
+            f"no multiple of {interval:g} lies between {low:.4g} and {high:.4g}", fix="Take a smaller interval"
+        )
     if last - first + 1 > MOST_LEVELS:
         raise InputError(f"the interval {interval:g} gives {last - first + 1:,} levels", fix="Take a larger interval")
     # An integer times the interval, so that levels are the same for every grid.
@@ -85,9 +87,13 @@ def log_levels(values: FloatArray) -> FloatArray:
 
 
 def contours(
-    values: FloatArray, x: FloatArray, y: FloatArray, levels: FloatArray, shortest: float = 0.0,
+    values: FloatArray,
+    x: FloatArray,
+    y: FloatArray,
+    levels: FloatArray,
+    shortest: float = 0.0,
     progress: Progress = SILENT,
-) -> list[Contour]:  # fmt: skip
+) -> list[Contour]:
     """Return the lines of all levels, found by linear interpolation within cells (through contourpy).
 
     Parameters
@@ -126,7 +132,11 @@ def contours(
         if held or not area.is_valid:
             continue
         # The mean height of the ring's own cells is told by its middle; a saddle may lie on either side of it.
-        here = float(bilinear(values, 0.0, 0.0, float(x[1] - x[0]), float(y[1] - y[0]), np.array([point.x]), np.array([point.y]))[0])  # fmt: skip
+        here = float(
+            bilinear(
+                values, 0.0, 0.0, float(x[1] - x[0]), float(y[1] - y[0]), np.array([point.x]), np.array([point.y])
+            )[0]
+        )
         if np.isfinite(here) and here != found[k][0]:
             kinds[k] = "high" if here > found[k][0] else "low"
     return [

@@ -220,6 +220,8 @@ def krige(
             near = np.take_along_axis(near, order, axis=1)[:, :neighbours]
         if drift:
             near[(near >= 0).sum(axis=1) < 4] = -1
-        _solve(px, py, sx, sy, values, near, model.nugget, shape, sill, lengths, int(drift), estimate[part], variance[part])  # fmt: skip
+        _solve(
+            px, py, sx, sy, values, near, model.nugget, shape, sill, lengths, int(drift), estimate[part], variance[part]
+        )
         progress(part.stop / m, "Kriging")
     return estimate, variance

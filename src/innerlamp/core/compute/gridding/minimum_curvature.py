@@ -96,7 +96,9 @@ def minimum_curvature(
     from . import plate  # it brings a compiler along, which proposing a lattice does not need
 
     large = (lattice.nx + 2 * padding) * (lattice.ny + 2 * padding) > DIRECT
-    (left, right_side), (low, high) = ((plate.padded(n, padding) if large else (padding, padding)) for n in (lattice.nx, lattice.ny))  # fmt: skip
+    (left, right_side), (low, high) = (
+        (plate.padded(n, padding) if large else (padding, padding)) for n in (lattice.nx, lattice.ny)
+    )
     nx, ny = lattice.nx + left + right_side, lattice.ny + low + high
     if nx * ny > LARGEST:
         raise InputError(
@@ -121,7 +123,11 @@ def minimum_curvature(
     coefficients, *_ = np.linalg.lstsq(plane, values, rcond=None)
     rest = values - plane @ coefficients
     spread = float(np.abs(rest).max()) or 1.0
-    solved = plate.through(u, v, rest / spread, nx, ny, tension, progress=progress.part(0.1, 0.95)) if large else _direct(u, v, rest / spread, nx, ny, tension)  # fmt: skip
+    solved = (
+        plate.through(u, v, rest / spread, nx, ny, tension, progress=progress.part(0.1, 0.95))
+        if large
+        else _direct(u, v, rest / spread, nx, ny, tension)
+    )
     progress(0.95, "Solving")
     grid = solved * spread
     uu, vv = np.meshgrid(np.arange(nx) - u.mean(), np.arange(ny) - v.mean())
@@ -197,7 +203,10 @@ def blank_far(lattice: Lattice, x: FloatArray, y: FloatArray, distance: float) -
     # Distances between cells tell all but those near the border, which are measured to the samples themselves.
     rough = distance_transform_edt(free) * lattice.cell
     far = rough > distance
-    off = max(float(np.abs(x - (lattice.x0 + lattice.cell * i)).max()), float(np.abs(y - (lattice.y0 + lattice.cell * j)).max()))  # fmt: skip
+    off = max(
+        float(np.abs(x - (lattice.x0 + lattice.cell * i)).max()),
+        float(np.abs(y - (lattice.y0 + lattice.cell * j)).max()),
+    )
     jj, ii = np.nonzero(np.abs(rough - distance) <= 1.5 * off)
     at = np.column_stack([lattice.x0 + lattice.cell * ii, lattice.y0 + lattice.cell * jj])
     nearest, _ = cKDTree(np.column_stack([x, y])).query(at, distance_upper_bound=distance, workers=-1)

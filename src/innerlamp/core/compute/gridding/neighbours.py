@@ -11,9 +11,14 @@ FloatArray = NDArray[np.float64]
 
 
 def inverse_distance(
-    x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray, at_y: FloatArray, power: float = 2.0,
+    x: FloatArray,
+    y: FloatArray,
+    values: FloatArray,
+    at_x: FloatArray,
+    at_y: FloatArray,
+    power: float = 2.0,
     neighbours: int = 12,
-) -> FloatArray:  # fmt: skip
+) -> FloatArray:
     """Return the mean of the nearest samples weighted by ``1 / distance**power`` (Shepard 1968); at a sample its value."""
     from scipy.spatial import cKDTree
 

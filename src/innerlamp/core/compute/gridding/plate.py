@@ -237,7 +237,9 @@ class Plate:
             diagonal = stencils[np.ix_(_kinds(ny), _kinds(nx))][:, :, 2, 2] + level
             last = min(ny, nx) <= _COARSEST or (ny - 1) % 2 or (nx - 1) % 2
             ups = (None, None) if last else (_cubic(ny).astype(np.float32), _cubic(nx).astype(np.float32))
-            self.levels.append(_Level(level.astype(np.float32), stencils.astype(np.float32), (1.0 / diagonal).astype(np.float32), *ups))  # fmt: skip
+            self.levels.append(
+                _Level(level.astype(np.float32), stencils.astype(np.float32), (1.0 / diagonal).astype(np.float32), *ups)
+            )
             if last:
                 break
             level, factor = _halved(level), factor / 4.0
@@ -267,7 +269,9 @@ class Plate:
         """Return about (plate + springs)^-1 right: one cycle from the finest level to the coarsest and back."""
         level = self.levels[depth]
         if level.up_y is None:
-            return np.asarray(cho_solve(self._bottom, right.ravel().astype(float)), dtype=np.float32).reshape(right.shape)  # fmt: skip
+            return np.asarray(cho_solve(self._bottom, right.ravel().astype(float)), dtype=np.float32).reshape(
+                right.shape
+            )
         z = self._smoothed(level, np.zeros_like(right), right)
         rest = right - _applied(z, level.springs, level.stencils)
         coarse = self.softened(_down(level, rest), depth + 1)
@@ -311,9 +315,15 @@ def padded(n: int, least: int) -> tuple[int, int]:
 
 
 def through(
-    u: FloatArray, v: FloatArray, values: FloatArray, nx: int, ny: int, tension: float, rounds: int = 5,
+    u: FloatArray,
+    v: FloatArray,
+    values: FloatArray,
+    nx: int,
+    ny: int,
+    tension: float,
+    rounds: int = 5,
     progress: Progress = SILENT,
-) -> FloatArray:  # fmt: skip
+) -> FloatArray:
     """Return the plate (ny, nx) whose bilinear value at each sample is the sample, as nearly as cells allow.
 
     Parameters

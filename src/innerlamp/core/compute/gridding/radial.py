@@ -71,9 +71,15 @@ def _fitted(xy: FloatArray, values: FloatArray, at: FloatArray, kernel: Kernel, 
 
 
 def radial(
-    x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray, at_y: FloatArray, kernel: Kernel = "thin plate",
-    smoothing: float = 0.0, progress: Progress = SILENT,
-) -> FloatArray:  # fmt: skip
+    x: FloatArray,
+    y: FloatArray,
+    values: FloatArray,
+    at_x: FloatArray,
+    at_y: FloatArray,
+    kernel: Kernel = "thin plate",
+    smoothing: float = 0.0,
+    progress: Progress = SILENT,
+) -> FloatArray:
     """Return values at places.
 
     Parameters
@@ -92,7 +98,10 @@ def radial(
     """
     xy, at = np.column_stack([x, y]), np.column_stack([at_x, at_y])
     if len(xy) < 3 or np.linalg.matrix_rank(xy - xy.mean(axis=0), tol=1e-6) < 2:
-        raise InputError("the samples lie on one line, or there are fewer than three", fix="Use inverse distance or nearest neighbour")  # fmt: skip
+        raise InputError(
+            "the samples lie on one line, or there are fewer than three",
+            fix="Use inverse distance or nearest neighbour",
+        )
     if len(xy) <= WHOLE:
         return _fitted(xy, values, at, kernel, smoothing)
     return _patched(xy, values, at, kernel, smoothing, progress)
@@ -129,7 +138,9 @@ def _patched(
     return total
 
 
-def left_out(x: FloatArray, y: FloatArray, values: FloatArray, kernel: Kernel = "thin plate", smoothing: float = 0.0) -> FloatArray:  # fmt: skip
+def left_out(
+    x: FloatArray, y: FloatArray, values: FloatArray, kernel: Kernel = "thin plate", smoothing: float = 0.0
+) -> FloatArray:
     """Return each value as estimated from the others, from one solution of all (Rippa 1999)."""
     xy = np.column_stack([x, y])
     middle, size = _frame(xy)

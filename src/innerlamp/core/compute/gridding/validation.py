@@ -29,7 +29,7 @@ class Validation:
     @property
     def words(self) -> str:
         z = f", standardised variance {self.mean_square_z:.2f}" if np.isfinite(self.mean_square_z) else ""
-        return f"{self.count:,} samples: mean error {self.mean_error:+.3g}, root mean square {self.rmse:.3g}, correlation {self.correlation:.2f}, slope {self.slope:.2f}{z}"  # fmt: skip
+        return f"{self.count:,} samples: mean error {self.mean_error:+.3g}, root mean square {self.rmse:.3g}, correlation {self.correlation:.2f}, slope {self.slope:.2f}{z}"
 
 
 def judge(observed: FloatArray, estimated: FloatArray, variance: FloatArray | None = None) -> Validation:
@@ -46,6 +46,10 @@ def judge(observed: FloatArray, estimated: FloatArray, variance: FloatArray | No
         z = float(np.mean(squares[np.isfinite(squares)])) if np.isfinite(squares).any() else float("nan")
     deviation = float(np.std(a) * np.std(b)) if len(b) > 1 else 0.0
     return Validation(
-        len(a), float(error.mean()) if len(a) else float("nan"), float(np.sqrt(np.mean(error**2))) if len(a) else float("nan"),
-        both / deviation if deviation > 0 else float("nan"), both / spread if spread > 0 else float("nan"), z,
-    )  # fmt: skip
+        len(a),
+        float(error.mean()) if len(a) else float("nan"),
+        float(np.sqrt(np.mean(error**2))) if len(a) else float("nan"),
+        both / deviation if deviation > 0 else float("nan"),
+        both / spread if spread > 0 else float("nan"),
+        z,
+    )

@@ -144,7 +144,9 @@ def experimental(
         count += np.bincount(bin_, minlength=bins)
     has = count > 0
     if not has.any():
-        raise InputError("no pair of samples falls into the bins of the variogram", fix="Take wider bins, or more of them")  # fmt: skip
+        raise InputError(
+            "no pair of samples falls into the bins of the variogram", fix="Take wider bins, or more of them"
+        )
     return Experimental(total[has] / count[has], 0.5 * squares[has] / count[has], count[has])
 
 
@@ -157,9 +159,13 @@ def propose_bins(x: FloatArray, y: FloatArray, bins: int = 15) -> tuple[float, i
 
 
 def fit(
-    data: Experimental, shape: Shape = "spherical", azimuth: float = 0.0, ratio: float = 1.0, structures: int = 1,
+    data: Experimental,
+    shape: Shape = "spherical",
+    azimuth: float = 0.0,
+    ratio: float = 1.0,
+    structures: int = 1,
     second: Shape | None = None,
-) -> Model:  # fmt: skip
+) -> Model:
     """Return the model nearest to an experimental variogram, weighted by pairs over squared distance (Cressie 1985).
 
     Nugget and sills are not negative. A second structure has the shape `second`, or the same one.
@@ -181,7 +187,10 @@ def fit(
     longest = float(data.distance.max())
 
     def model_of(p: FloatArray) -> Model:
-        parts = tuple(Structure(shape if k == 0 else second or shape, float(p[1 + 2 * k]) * top, float(p[2 + 2 * k]) * longest) for k in range(structures))  # fmt: skip
+        parts = tuple(
+            Structure(shape if k == 0 else second or shape, float(p[1 + 2 * k]) * top, float(p[2 + 2 * k]) * longest)
+            for k in range(structures)
+        )
         return Model(float(p[0]) * top, parts, azimuth, ratio)
 
     def misfit(p: FloatArray) -> FloatArray:

@@ -95,7 +95,11 @@ def spread(values: FloatArray, dx: float, dy: float, share: float = 0.25) -> Spr
         total = next_fast_len(n + 2 * max(8, int(share * n)), real=True)
         before = (total - n) // 2
         pads.append((before, total - n - before))
-    extended = np.pad(rest, pads, mode="reflect", reflect_type="odd") if max(map(max, pads)) < min(nx, ny) else np.pad(rest, pads, mode="edge")  # fmt: skip
+    extended = (
+        np.pad(rest, pads, mode="reflect", reflect_type="odd")
+        if max(map(max, pads)) < min(nx, ny)
+        else np.pad(rest, pads, mode="edge")
+    )
     for axis, n in ((0, ny), (1, nx)):
         weight = np.ones(extended.shape[axis])
         before, after = pads[axis]
@@ -103,8 +107,10 @@ def spread(values: FloatArray, dx: float, dy: float, share: float = 0.25) -> Spr
         weight[before + n :] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(after) + 1.0) / after)
         extended *= weight[:, None] if axis == 0 else weight[None, :]
     ky, kx = np.meshgrid(
-        2 * np.pi * np.fft.fftfreq(extended.shape[0], dy), 2 * np.pi * np.fft.rfftfreq(extended.shape[1], dx), indexing="ij"
-    )  # fmt: skip
+        2 * np.pi * np.fft.fftfreq(extended.shape[0], dy),
+        2 * np.pi * np.fft.rfftfreq(extended.shape[1], dx),
+        indexing="ij",
+    )
     rows, columns = slice(pads[0][0], pads[0][0] + ny), slice(pads[1][0], pads[1][0] + nx)
     return Spread(rfft2(extended, workers=-1), kx, ky, np.hypot(kx, ky), rows, columns, extended.shape, blank, plane)
 

@@ -71,8 +71,15 @@ def _chains(places: NDArray[np.int64]) -> list[NDArray[np.int64]]:
 
 
 def lineaments(
-    values: FloatArray, x0: float, y0: float, dx: float, dy: float, shortest: float, strongest: float = 0.5, directions: int = 2
-) -> list[Lineament]:  # fmt: skip
+    values: FloatArray,
+    x0: float,
+    y0: float,
+    dx: float,
+    dy: float,
+    shortest: float,
+    strongest: float = 0.5,
+    directions: int = 2,
+) -> list[Lineament]:
     """Return the ridges of a grid as lines.
 
     Parameters

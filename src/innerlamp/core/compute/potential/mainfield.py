@@ -61,6 +61,10 @@ def main_field(lon: float, lat: float, height_m: float, date: str) -> MainField:
     east, north, up = (float(np.ravel(v)[0]) for v in ppigrf.igrf(lon, lat, height_m / 1000.0, moment))
     horizontal = float(np.hypot(east, north))
     return MainField(
-        float(np.hypot(horizontal, up)), float(np.degrees(np.arctan2(-up, horizontal))),
-        float(np.degrees(np.arctan2(east, north))), north, east, -up,
-    )  # fmt: skip
+        float(np.hypot(horizontal, up)),
+        float(np.degrees(np.arctan2(-up, horizontal))),
+        float(np.degrees(np.arctan2(east, north))),
+        north,
+        east,
+        -up,
+    )

@@ -148,10 +148,14 @@ def _fill_far(obs, centre, hx2, hy2, hz2, volume, m, f, scale, gravity, near, ou
 def _coefficients(m: FloatArray, f: FloatArray) -> FloatArray:
     return np.array(
         [
-            m[0] * f[0], m[1] * f[1], m[2] * f[2],
-            m[0] * f[1] + m[1] * f[0], m[0] * f[2] + m[2] * f[0], m[1] * f[2] + m[2] * f[1],
+            m[0] * f[0],
+            m[1] * f[1],
+            m[2] * f[2],
+            m[0] * f[1] + m[1] * f[0],
+            m[0] * f[2] + m[2] * f[0],
+            m[1] * f[2] + m[2] * f[1],
         ]
-    )  # fmt: skip
+    )
 
 
 def _matrix(

@@ -152,7 +152,9 @@ def principal_components(table: FloatArray, logs: bool = True) -> Components:
         data = data - data.mean(axis=1, keepdims=True)
     whole = np.isfinite(data).all(axis=1)
     if whole.sum() < table.shape[1] + 2:
-        raise InputError(f"{int(whole.sum())} rows have all {table.shape[1]} values: too few", fix="Leave out the columns with gaps")  # fmt: skip
+        raise InputError(
+            f"{int(whole.sum())} rows have all {table.shape[1]} values: too few", fix="Leave out the columns with gaps"
+        )
     mean, spread = data[whole].mean(axis=0), data[whole].std(axis=0, ddof=1)
     if (spread <= 1e-12 * np.maximum(np.abs(mean), 1.0)).any():
         raise InputError("a column does not vary", fix="Leave it out")

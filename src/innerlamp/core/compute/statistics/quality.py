@@ -33,7 +33,9 @@ class StandardCheck:
     bias_percent: float
 
 
-def check_standard(values: FloatArray, accepted: float = float("nan"), deviation: float = float("nan")) -> StandardCheck:  # fmt: skip
+def check_standard(
+    values: FloatArray, accepted: float = float("nan"), deviation: float = float("nan")
+) -> StandardCheck:
     """Return the check of one standard; `values` of shape (n,) in order of analysis, NaN where not analysed."""
     known = values[np.isfinite(values)]
     given = bool(np.isfinite(accepted))
@@ -42,7 +44,11 @@ def check_standard(values: FloatArray, accepted: float = float("nan"), deviation
         middle = float(np.median(known)) if len(known) else float("nan")
         deviation = 1.4826 * float(np.median(np.abs(known - middle))) if len(known) else float("nan")
     with np.errstate(invalid="ignore", divide="ignore"):
-        score = (values - centre) / deviation if deviation > 0 else np.where(values == centre, 0.0, np.inf * np.sign(values - centre))  # fmt: skip
+        score = (
+            (values - centre) / deviation
+            if deviation > 0
+            else np.where(values == centre, 0.0, np.inf * np.sign(values - centre))
+        )
     outside = np.isfinite(values) & (np.abs(score) > 3.0)
     biased = np.zeros(len(values), dtype=bool)
     rows = np.flatnonzero(np.isfinite(values))

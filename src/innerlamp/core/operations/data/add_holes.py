@@ -26,8 +26,10 @@ _FIXED = {"hole", "x", "y", "z", "depth_m", "from_m", "to_m", "line", "date"}
 
 class AddHoles(import_holes.HoleFiles):
     mode: Literal["add", "replace"] = param(
-        "add", "The files are", help="add: a further batch, holes that are not in it stay. replace: all there is, holes that are not in it go"
-    )  # fmt: skip
+        "add",
+        "The files are",
+        help="add: a further batch, holes that are not in it stay. replace: all there is, holes that are not in it go",
+    )
     rename: dict[str, str] = param(
         {},
         "Same columns",
@@ -71,13 +73,21 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
         drop=True
     )
     joined = dataclasses.replace(
-        old, collars=collars, surveys=surveys, stations=stations,
-        tables={n: _placed(t, of_mine[n].index, lambda rows: hole_paths.place(rows, mine, path)) for n, t in tables.items()},
-        readings={
-            n: _placed(t, t.index[t["hole"].isin(fresh)], lambda rows: hole_paths.place_readings(rows, mine, path)) for n, t in readings.items()
+        old,
+        collars=collars,
+        surveys=surveys,
+        stations=stations,
+        tables={
+            n: _placed(t, of_mine[n].index, lambda rows: hole_paths.place(rows, mine, path)) for n, t in tables.items()
         },
-        units={**new.units, **old.units}, controls=_controls(old, new), strays=_strays(old, new),
-    )  # fmt: skip
+        readings={
+            n: _placed(t, t.index[t["hole"].isin(fresh)], lambda rows: hole_paths.place_readings(rows, mine, path))
+            for n, t in readings.items()
+        },
+        units={**new.units, **old.units},
+        controls=_controls(old, new),
+        strays=_strays(old, new),
+    )
     more = Findings()
     joined = corrections.made_again(joined, old.corrections, more)
     joined = merge_holes.adopted(joined, more)
@@ -210,9 +220,15 @@ def _run(inputs: Inputs, p: AddHoles, progress: Progress) -> dict[str, Item]:
 
 
 OPERATION = Operation(
-    name="add-holes", example=Example({"holes": "Emberlow holes"}, {"collar": "drilling_second_phase/collars.csv"}), title="Add or replace holes", area="Data",
+    name="add-holes",
+    example=Example({"holes": "Emberlow holes"}, {"collar": "drilling_second_phase/collars.csv"}),
+    title="Add or replace holes",
+    area="Data",
     help="Adds a further batch of holes to a set, or replaces its tables with corrected ones. What hangs from the set is made again afterwards, unless it is held.",
-    params=AddHoles, run=_run,
+    params=AddHoles,
+    run=_run,
     inputs=(Input("holes", "Drillholes", ("holes",)), *import_holes.OPERATION.inputs),
-    outputs=(Output("holes", "holes", "Drillholes"),), estimate=import_holes.OPERATION.estimate, replaces={"holes": "holes"},
-)  # fmt: skip
+    outputs=(Output("holes", "holes", "Drillholes"),),
+    estimate=import_holes.OPERATION.estimate,
+    replaces={"holes": "holes"},
+)

@@ -101,8 +101,14 @@ def _first_that_fits(item: Item, expression: str) -> str:
 
 
 OPERATION = Operation(
-    name="compute-column", example=Example({"item": "Soils"}, {"name": "Sn in %", "expression": "[Sn ppm] / 10000", "unit": "%"}), title="Compute a column", area="Data",
+    name="compute-column",
+    example=Example({"item": "Soils"}, {"name": "Sn in %", "expression": "[Sn ppm] / 10000", "unit": "%"}),
+    title="Compute a column",
+    area="Data",
     help="Adds a column worked out from others by an expression. The item gets a new version; what hangs from it is made again.",
-    params=ComputeColumn, run=_run, inputs=(Input("item", "Drillholes, samples or lines", ("holes", "points", "lines")),),
-    outputs=(Output("item", "", "The item with the new column"),), replaces={"item": "item"},
-)  # fmt: skip
+    params=ComputeColumn,
+    run=_run,
+    inputs=(Input("item", "Drillholes, samples or lines", ("holes", "points", "lines")),),
+    outputs=(Output("item", "", "The item with the new column"),),
+    replaces={"item": "item"},
+)

@@ -100,20 +100,41 @@ def _run_spikes(inputs: Inputs, p: ExcludeSpikes, progress: Progress) -> dict[st
 _ITEM = Input("item", "Drillholes, samples, lines or electrodes", corrections.KINDS)
 
 CORRECT = Operation(
-    name="correct", example=Example({"item": "Soils"}, {"where": "[Sn ppm] > 70", "column": "Sn ppm", "action": "empty value", "why": "contaminated"}), title="Correct or leave out rows", area="Data",
+    name="correct",
+    example=Example(
+        {"item": "Soils"},
+        {"where": "[Sn ppm] > 70", "column": "Sn ppm", "action": "empty value", "why": "contaminated"},
+    ),
+    title="Correct or leave out rows",
+    area="Data",
     help="Changes values or leaves rows out, on record with the reason; what was imported can be put back. The item gets a new version, and what hangs from it is made again.",
-    params=Correct, run=_run_correct, inputs=(_ITEM,), outputs=(Output("item", "", "The item, corrected"),),
+    params=Correct,
+    run=_run_correct,
+    inputs=(_ITEM,),
+    outputs=(Output("item", "", "The item, corrected"),),
     replaces={"item": "item"},
-)  # fmt: skip
+)
 LIFT = Operation(
-    name="lift-corrections", example=Example({"item": "Soils"}, {}, after=("correct",)), title="Lift corrections", area="Data",
+    name="lift-corrections",
+    example=Example({"item": "Soils"}, {}, after=("correct",)),
+    title="Lift corrections",
+    area="Data",
     help="Takes corrections back: what was imported stands there again. They stay on record as lifted.",
-    params=Lift, run=_run_lift, inputs=(_ITEM,), outputs=(Output("item", "", "The item without them"),),
+    params=Lift,
+    run=_run_lift,
+    inputs=(_ITEM,),
+    outputs=(Output("item", "", "The item without them"),),
     replaces={"item": "item"},
-)  # fmt: skip
+)
 SPIKES = Operation(
-    name="exclude-spikes", example=Example({"lines": "Airborne magnetics"}, {"attribute": "TMI_ANOM_nT", "limit": 4.0}), title="Take spikes out", area="Data",
+    name="exclude-spikes",
+    example=Example({"lines": "Airborne magnetics"}, {"attribute": "TMI_ANOM_nT", "limit": 4.0}),
+    title="Take spikes out",
+    area="Data",
     help="Finds spikes along lines by a Hampel filter and takes them out, each as a correction that can be lifted.",
-    params=ExcludeSpikes, run=_run_spikes, inputs=(Input("lines", "Survey lines", ("lines",)),),
-    outputs=(Output("lines", "lines", "The lines without spikes"),), replaces={"lines": "lines"},
-)  # fmt: skip
+    params=ExcludeSpikes,
+    run=_run_spikes,
+    inputs=(Input("lines", "Survey lines", ("lines",)),),
+    outputs=(Output("lines", "lines", "The lines without spikes"),),
+    replaces={"lines": "lines"},
+)

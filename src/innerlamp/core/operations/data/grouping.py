@@ -23,8 +23,11 @@ class GroupCodes(Params):
         ..., "Logged code", role="code", of="holes", help="A column of codes, such as the rock of the geology log"
     )
     rules: dict[str, str] = param(
-        {}, "Rules", role="mapping", help="Code, or a pattern with * and ?, to unit. A code in full goes before patterns, and a longer pattern before a shorter one"
-    )  # fmt: skip
+        {},
+        "Rules",
+        role="mapping",
+        help="Code, or a pattern with * and ?, to unit. A code in full goes before patterns, and a longer pattern before a shorter one",
+    )
     name: str = param("Unit", "Name of the units' column")
 
 
@@ -65,12 +68,19 @@ def grouped(holes: HoleSet, attribute: str, rules: Mapping[str, str], name: str,
     table_name, table = hit
     before = holes.groups.get(attribute, {}).get("name", "")
     if not name.strip() or (name in table.columns and name != before):
-        raise InputError(f"'{name}' can't be the name of the units' column", where=holes.name, fix="Choose another name")  # fmt: skip
+        raise InputError(
+            f"'{name}' can't be the name of the units' column", where=holes.name, fix="Choose another name"
+        )
     codes, kinds = pd.factorize(table[attribute])
     units = np.array([*(unit_of(str(k), rules) or None for k in kinds), None], dtype=object)
     for code in codes_of(holes, attribute).itertuples():
         if not unit_of(str(code.code), rules):
-            found.add("look", f"code '{code.code}' belongs to no unit", f"left empty: {code.intervals} intervals, {code.metres:.0f} m", table=table_name)  # fmt: skip
+            found.add(
+                "look",
+                f"code '{code.code}' belongs to no unit",
+                f"left empty: {code.intervals} intervals, {code.metres:.0f} m",
+                table=table_name,
+            )
     tables = {**holes.tables, table_name: table.assign(**{name: units[codes]})}
     groups = {**holes.groups, attribute: {"name": name, "rules": dict(rules)}}
     return dataclasses.replace(holes, tables=tables, groups=groups)
@@ -98,13 +108,23 @@ def _run(inputs: Inputs, p: GroupCodes, progress: Progress) -> dict[str, Item]:
     progress(
         1.0, f"{sum(placed)} of {len(codes)} codes, {metres:.0%} of the metres, in {len(set(rules.values()))} units"
     )
-    findings = holes.findings[~holes.findings["what"].str.contains("belongs to no unit")] if len(holes.findings) else holes.findings  # fmt: skip
+    findings = (
+        holes.findings[~holes.findings["what"].str.contains("belongs to no unit")]
+        if len(holes.findings)
+        else holes.findings
+    )
     return {"holes": dataclasses.replace(out, findings=pd.concat([findings, found.frame()], ignore_index=True))}
 
 
 OPERATION = Operation(
-    name="group-codes", example=Example({"holes": "Emberlow holes"}, {"attribute": "Rock", "rules": {"*": "All"}}), title="Group logged codes to units", area="Drilling",
+    name="group-codes",
+    example=Example({"holes": "Emberlow holes"}, {"attribute": "Rock", "rules": {"*": "All"}}),
+    title="Group logged codes to units",
+    area="Drilling",
     help="Adds a column of units to a log by rules; codes without a rule are listed. The rules stay with the holes and hold for later batches.",
-    params=GroupCodes, run=_run, inputs=(Input("holes", "Drillholes", ("holes",)),),
-    outputs=(Output("holes", "holes", "Drillholes with units"),), replaces={"holes": "holes"},
-)  # fmt: skip
+    params=GroupCodes,
+    run=_run,
+    inputs=(Input("holes", "Drillholes", ("holes",)),),
+    outputs=(Output("holes", "holes", "Drillholes with units"),),
+    replaces={"holes": "holes"},
+)

@@ -33,7 +33,12 @@ def _run(inputs: Inputs, p: ImportElement, progress: Progress) -> dict[str, Item
 
 
 OPERATION = Operation(
-    name="import-element", example=Example({}, {"file": "@Sn shell 800 ppm.omf"}), title="Import from Open Mining Format", area="Data",
+    name="import-element",
+    example=Example({}, {"file": "@Sn shell 800 ppm.omf"}),
+    title="Import from Open Mining Format",
+    area="Data",
     help="Reads points, lines, a surface, a grid or a block model out of an Open Mining Format file. Coordinates are taken as the project's.",
-    params=ImportElement, run=_run, outputs=(Output("item", "", "What the element is"),),
-)  # fmt: skip
+    params=ImportElement,
+    run=_run,
+    outputs=(Output("item", "", "What the element is"),),
+)

@@ -33,19 +33,32 @@ class HoleFiles(Params):
     """The tables of holes and how they are to be read; importing and adding share them."""
 
     collar: str = param(
-        ..., "Collar table", role="file", help="One row a hole: ID, easting, northing; elevation, final depth, azimuth and dip if known. A sheet or database table is named file#table"
-    )  # fmt: skip
+        ...,
+        "Collar table",
+        role="file",
+        help="One row a hole: ID, easting, northing; elevation, final depth, azimuth and dip if known. A sheet or database table is named file#table",
+    )
     survey: str = param(
-        "", "Survey table", role="file", help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical"
-    )  # fmt: skip
+        "",
+        "Survey table",
+        role="file",
+        help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical",
+    )
     assay: str = param("", "Assay table", role="file", help="From, to and grades")
     lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
     more: Several = param(
-        (), "More tables", role="files", help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons"
-    )  # fmt: skip
+        (),
+        "More tables",
+        role="files",
+        help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons",
+    )
     controls: str = param(
-        "", "Control samples", role="file", help="Standards, blanks and duplicates of the laboratory: sample, kind of control, name of the standard, and grades", more=True
-    )  # fmt: skip
+        "",
+        "Control samples",
+        role="file",
+        help="Standards, blanks and duplicates of the laboratory: sample, kind of control, name of the standard, and grades",
+        more=True,
+    )
     columns: dict[str, dict[str, str]] = param(
         {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
     )
@@ -54,8 +67,11 @@ class HoleFiles(Params):
         "auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column", more=True
     )
     north: North = param(
-        "auto", "Azimuths are from", help="auto goes by the heading ('Azi mag', 'Azimuth true') and takes grid north otherwise", more=True
-    )  # fmt: skip
+        "auto",
+        "Azimuths are from",
+        help="auto goes by the heading ('Azi mag', 'Azimuth true') and takes grid north otherwise",
+        more=True,
+    )
     date: str = param(
         "",
         "Date",
@@ -64,7 +80,13 @@ class HoleFiles(Params):
         more=True,
     )
     depth_unit: DepthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
+    )
     method: desurvey.Method = param("minimum curvature", "Path between readings")
     below_detection: DetectionRule = param(
         "half of limit", "Below detection is", help="What <0.5, -0.5 and ND become; the original stays in the report"
@@ -140,10 +162,19 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
     point_out_alikes(collars, strays, found)
     controls = read_controls(p.controls, p.columns.get("controls", {}), p.below_detection, found)
     holes = HoleSet(
-        name=p.name, crs=inputs.crs, collars=collars, surveys=surveys, stations=stations_table(path, collars),
-        tables=tables, readings=readings, units=units, findings=found.frame(), method=p.method,
-        controls=controls, strays=strays,
-    )  # fmt: skip
+        name=p.name,
+        crs=inputs.crs,
+        collars=collars,
+        surveys=surveys,
+        stations=stations_table(path, collars),
+        tables=tables,
+        readings=readings,
+        units=units,
+        findings=found.frame(),
+        method=p.method,
+        controls=controls,
+        strays=strays,
+    )
     return {"holes": holes}
 
 
@@ -151,7 +182,13 @@ def point_out_alikes(collars: pd.DataFrame, strays: Mapping[str, pd.DataFrame], 
     """Report IDs without a collar that are nearly those of one; merging is the user's decision."""
     alike = checks.look_alikes(collars["hole"], strays)
     for row in alike[alike["table"] != "collar"].itertuples():
-        found.add("look", f"hole '{row.hole}' has no collar and is written nearly like '{row.like}'", "rows kept aside; merge them if they are one hole", table=str(row.table), hole=str(row.hole))  # fmt: skip
+        found.add(
+            "look",
+            f"hole '{row.hole}' has no collar and is written nearly like '{row.like}'",
+            "rows kept aside; merge them if they are one hole",
+            table=str(row.table),
+            hole=str(row.hole),
+        )
 
 
 def _names(files: tuple[str, ...]) -> dict[str, str]:
@@ -225,9 +262,17 @@ def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
 
 
 OPERATION = Operation(
-    name="import-holes", example=Example({}, {"collar": "drilling/collars.csv", "survey": "drilling/downhole_surveys.csv", "assay": "drilling/assays.csv"}), title="Import drillholes", area="Data",
+    name="import-holes",
+    example=Example(
+        {},
+        {"collar": "drilling/collars.csv", "survey": "drilling/downhole_surveys.csv", "assay": "drilling/assays.csv"},
+    ),
+    title="Import drillholes",
+    area="Data",
     help="Reads collar, survey and any interval, reading and log tables, checks them, and desurveys the holes. Everything that was mended or left out is listed in the findings of the result.",
-    params=ImportHoles, run=_run,
+    params=ImportHoles,
+    run=_run,
     inputs=(ground_slot("Gives collars their elevation, and is compared with them"),),
-    outputs=(Output("holes", "holes", "Drillholes"),), estimate=_estimate,
-)  # fmt: skip
+    outputs=(Output("holes", "holes", "Drillholes"),),
+    estimate=_estimate,
+)

@@ -35,14 +35,30 @@ class ImportLines(Params):
     columns: dict[str, str] = param(
         {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
     )
-    line_from: Literal["auto", "column", "file name"] = param("auto", "Line is named by", help="auto takes the line column where there is one")  # fmt: skip
+    line_from: Literal["auto", "column", "file name"] = param(
+        "auto", "Line is named by", help="auto takes the line column where there is one"
+    )
     date: str = param("", "Date of survey", role="date", help="Year-month-day; taken from the date column when empty")
     day_order: DayOrder = param("auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column")
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
-    above_ground: float = param(0.0, "Sensor above ground", unit="m", help="Where readings have no elevation and a ground surface is given", more=True)  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
+    )
+    above_ground: float = param(
+        0.0,
+        "Sensor above ground",
+        unit="m",
+        help="Where readings have no elevation and a ground surface is given",
+        more=True,
+    )
 
 
-def _one(file: str, name: str, p: ImportLines, crs: str, found: Findings) -> tuple[RawTable, pd.DataFrame, dict[str, str], np.ndarray]:  # fmt: skip
+def _one(
+    file: str, name: str, p: ImportLines, crs: str, found: Findings
+) -> tuple[RawTable, pd.DataFrame, dict[str, str], np.ndarray]:
     """Return a file, its readings, their units, and the dates as they stand in it ('' where there are none)."""
     raw = tables_in.read(file, found, "lines")
     role = mapped(raw, "lines", p.columns)
@@ -57,7 +73,13 @@ def _one(file: str, name: str, p: ImportLines, crs: str, found: Findings) -> tup
     else:
         frame.insert(0, "line", name)
         if not p.more and "line" not in role:
-            found.add("look", "the file has no line column", f"all readings taken as line {name}", file=raw.file, table="lines")  # fmt: skip
+            found.add(
+                "look",
+                "the file has no line column",
+                f"all readings taken as line {name}",
+                file=raw.file,
+                table="lines",
+            )
     given = raw.text(role["date"]).fillna("").astype(str).to_numpy() if "date" in role else np.full(len(raw.line), "")
     clock_at = role.get("time", role.get("date", ""))
     if clock_at:
@@ -67,7 +89,14 @@ def _one(file: str, name: str, p: ImportLines, crs: str, found: Findings) -> tup
             frame["time"] = clocks
         bad = (clocks == "") & (texts.fillna("").astype(str).str.strip() != "").to_numpy()
         if "time" in role and bad.any():
-            found.add("look", [f"'{t}' is not a time" for t in texts[bad]], "left empty", file=raw.file, table="lines", line=raw.line[bad])  # fmt: skip
+            found.add(
+                "look",
+                [f"'{t}' is not a time" for t in texts[bad]],
+                "left empty",
+                file=raw.file,
+                table="lines",
+                line=raw.line[bad],
+            )
     if "fiducial" in role:
         frame["fiducial"] = number_column(raw, role["fiducial"])
         _back_steps(frame, raw, found)
@@ -97,7 +126,9 @@ def _back_steps(frame: pd.DataFrame, raw: RawTable, found: Findings) -> None:
             found.add("look", what, "kept in the order of the file", file=raw.file, table="lines", line=raw.line[rows])
 
 
-def _dated(table: pd.DataFrame, given: np.ndarray, p: ImportLines, file: str, found: Findings) -> tuple[pd.DataFrame, str]:  # fmt: skip
+def _dated(
+    table: pd.DataFrame, given: np.ndarray, p: ImportLines, file: str, found: Findings
+) -> tuple[pd.DataFrame, str]:
     """Return readings with ISO dates, and the date of the survey: that by which half of the readings were made."""
     if not (given != "").any():
         return table, ""
@@ -111,7 +142,9 @@ def _dated(table: pd.DataFrame, given: np.ndarray, p: ImportLines, file: str, fo
     half, total = sum(n for _, n in dated) / 2, 0
     unread = read == ""
     if unread.any():
-        found.add("look", "reading has no date", "kept", file=file, table="lines", line=table["file_line"].to_numpy()[unread])  # fmt: skip
+        found.add(
+            "look", "reading has no date", "kept", file=file, table="lines", line=table["file_line"].to_numpy()[unread]
+        )
     for day, count in dated:
         total += count
         if total >= half:
@@ -150,16 +183,24 @@ def _run(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
             done = f"taken as {p.above_ground:g} m above the ground surface"
         found.add("look", f"{int(lacking.sum()):,} readings have no elevation", done, file=raws[0].file, table="lines")
     lines = SurveyLines(
-        name=p.name or title(raws[0].path), crs=inputs.crs, table=table, units=units, date=p.date or date,
+        name=p.name or title(raws[0].path),
+        crs=inputs.crs,
+        table=table,
+        units=units,
+        date=p.date or date,
         findings=found.frame(),
-    )  # fmt: skip
+    )
     return {"lines": lines}
 
 
 OPERATION = Operation(
-    name="import-lines", example=Example({}, {"file": "geophysics/airborne_magnetics.csv"}), title="Import survey lines", area="Data",
+    name="import-lines",
+    example=Example({}, {"file": "geophysics/airborne_magnetics.csv"}),
+    title="Import survey lines",
+    area="Data",
     help="Reads readings along lines, such as airborne magnetics: one table for all lines, or one a line.",
-    params=ImportLines, run=_run,
+    params=ImportLines,
+    run=_run,
     inputs=(ground_slot("Gives readings their elevation where they have none"),),
     outputs=(Output("lines", "lines", "Survey lines"),),
-)  # fmt: skip
+)

@@ -20,13 +20,28 @@ from ...progress import Progress
 
 
 class ImportPicture(Params):
-    file: str = param(..., "Picture", role="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place")  # fmt: skip
+    file: str = param(
+        ..., "Picture", role="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place"
+    )
     name: str = param("", "Name", help="The file's name when empty")
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where the file names none and it is not the project's",
+    )
     points: tuple[tuple[float, float, float, float], ...] = param(
-        (), "Picked points", role="picks", help="Column and row of the picture, easting and northing; three or more, far apart. They go before a place that the file names"
-    )  # fmt: skip
-    fit: Fit = param("affine", "Placed by", help="affine: each axis scaled and turned (paper that shrank). similarity: one scale and turn")  # fmt: skip
+        (),
+        "Picked points",
+        role="picks",
+        help="Column and row of the picture, easting and northing; three or more, far apart. They go before a place that the file names",
+    )
+    fit: Fit = param(
+        "affine",
+        "Placed by",
+        help="affine: each axis scaled and turned (paper that shrank). similarity: one scale and turn",
+    )
 
 
 def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item]:
@@ -36,7 +51,12 @@ def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item
     raw = pictures.read(path)
     pixels, affine = raw.pixels, raw.affine
     if raw.thinned > 1:
-        found.add("note", f"the picture is larger than {max(pixels.shape[:2])} pixels", f"thinned {raw.thinned:.2g} times", file=path.name)  # fmt: skip
+        found.add(
+            "note",
+            f"the picture is larger than {max(pixels.shape[:2])} pixels",
+            f"thinned {raw.thinned:.2g} times",
+            file=path.name,
+        )
     picked = pd.DataFrame(columns=["col", "row", "x", "y", "residual_m"], dtype=float)
     if p.points:
         points = np.array(p.points, dtype=float)
@@ -44,10 +64,19 @@ def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item
         values, residual = fit_places(shown, places, p.fit)
         a, b, c, d, e, f = (float(v) for v in values)
         affine = (a, b, c, d, e, f)
-        picked = pd.DataFrame({"col": points[:, 0], "row": points[:, 1], "x": points[:, 2], "y": points[:, 3], "residual_m": residual})  # fmt: skip
+        picked = pd.DataFrame(
+            {"col": points[:, 0], "row": points[:, 1], "x": points[:, 2], "y": points[:, 3], "residual_m": residual}
+        )
         rms = float(np.sqrt(np.mean(residual**2)))
         exact = len(points) == 3 and p.fit == "affine"
-        found.add("note", f"placed by {len(points)} points", "three points fit exactly: a fourth would show the error" if exact else f"residual {rms:.2f} m, largest {residual.max():.2f} m", file=path.name)  # fmt: skip
+        found.add(
+            "note",
+            f"placed by {len(points)} points",
+            "three points fit exactly: a fourth would show the error"
+            if exact
+            else f"residual {rms:.2f} m, largest {residual.max():.2f} m",
+            file=path.name,
+        )
         if a * e - b * d > 0:
             found.add("look", "the picture lies mirrored", "kept; check the picked points", file=path.name)
     elif affine is None:
@@ -69,7 +98,11 @@ def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item
 
 
 OPERATION = Operation(
-    name="import-picture", title="Import a picture or scanned map", area="Data",
+    name="import-picture",
+    title="Import a picture or scanned map",
+    area="Data",
     help="Reads a picture that knows its place, or places it by three or more picked points and says how well they fit.",
-    params=ImportPicture, run=_run, outputs=(Output("picture", "picture", "Picture"),),
-)  # fmt: skip
+    params=ImportPicture,
+    run=_run,
+    outputs=(Output("picture", "picture", "Picture"),),
+)

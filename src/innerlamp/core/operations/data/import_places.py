@@ -29,13 +29,21 @@ class ImportPoints(Params):
     name: str = param("", "Name", help="The file's name when empty")
     role: Literal["samples", "stations", "readings", "workings", "structures"] = param("samples", "Rows are")
     planes: Planes = param(
-        "auto", "Planes are given as", help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right)"
-    )  # fmt: skip
+        "auto",
+        "Planes are given as",
+        help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right)",
+    )
     columns: dict[str, str] = param(
         {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
     )
     below_detection: DetectionRule = param("half of limit", "Below detection is")
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
+    )
 
 
 class ImportGrid(Params):
@@ -43,7 +51,13 @@ class ImportGrid(Params):
     name: str = param("", "Name", help="The file's name when empty")
     attribute: str = param("elevation", "Values are", help="'elevation' makes it the ground surface")
     unit: str = param("m", "Unit")
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of the grid's system where the file names none and it is not the project's")  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of the grid's system where the file names none and it is not the project's",
+    )
 
 
 def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
@@ -58,7 +72,13 @@ def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
         for c in numbers
         if (v := float((groups[c].transform("max") - groups[c].transform("min")).max())) > 0
     ]
-    found.add("note", f"{int(again.sum())} repeated readings at stations", "kept; largest difference " + (", ".join(spread) or "none"), file=file, table="stations")  # fmt: skip
+    found.add(
+        "note",
+        f"{int(again.sum())} repeated readings at stations",
+        "kept; largest difference " + (", ".join(spread) or "none"),
+        file=file,
+        table="stations",
+    )
 
 
 def places(
@@ -148,12 +168,22 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
 
 
 POINTS = Operation(
-    name="import-points", example=Example({}, {"file": "geochemistry/soils_emberlow.csv"}), title="Import samples or stations", area="Data",
+    name="import-points",
+    example=Example({}, {"file": "geochemistry/soils_emberlow.csv"}),
+    title="Import samples or stations",
+    area="Data",
     help="Reads a table of places: soil samples, gravity stations, structural readings, old workings.",
-    params=ImportPoints, run=_run_points, outputs=(Output("points", "points", "Points"),),
-)  # fmt: skip
+    params=ImportPoints,
+    run=_run_points,
+    outputs=(Output("points", "points", "Points"),),
+)
 GRID = Operation(
-    name="import-grid", example=Example({}, {"file": "terrain/dem_20m.asc"}), title="Import a grid or DEM", area="Data",
+    name="import-grid",
+    example=Example({}, {"file": "terrain/dem_20m.asc"}),
+    title="Import a grid or DEM",
+    area="Data",
     help="Reads a grid file. With values called 'elevation' it becomes the ground surface.",
-    params=ImportGrid, run=_run_grid, outputs=(Output("grid", "grid", "Grid"),),
-)  # fmt: skip
+    params=ImportGrid,
+    run=_run_grid,
+    outputs=(Output("grid", "grid", "Grid"),),
+)

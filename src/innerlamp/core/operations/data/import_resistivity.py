@@ -28,26 +28,62 @@ DUMMIES = (-999.0, -9999.0, -99999.0, 9999.0, 99999.0, 999999.0, 1e30, -1e30)
 
 class ImportResistivity(Params):
     readings: Several = param(
-        ..., "Tables of readings", role="files", help="a, b, m, n and resistance or apparent resistivity; one file a line, or all lines together with a line column. Several are parted by semicolons"
-    )  # fmt: skip
+        ...,
+        "Tables of readings",
+        role="files",
+        help="a, b, m, n and resistance or apparent resistivity; one file a line, or all lines together with a line column. Several are parted by semicolons",
+    )
     electrodes: Several = param(
-        (), "Tables of electrodes", role="files", help="Number, distance along the line, easting, northing, elevation. Matched to the readings by line column or file name"
-    )  # fmt: skip
+        (),
+        "Tables of electrodes",
+        role="files",
+        help="Number, distance along the line, easting, northing, elevation. Matched to the readings by line column or file name",
+    )
     name: str = param("Resistivity", "Name")
     columns: dict[str, dict[str, str]] = param(
-        {}, "Columns", role="mapping", help="Table (readings, electrodes) to role to column; the rest is guessed from the headings"
-    )  # fmt: skip
+        {},
+        "Columns",
+        role="mapping",
+        help="Table (readings, electrodes) to role to column; the rest is guessed from the headings",
+    )
     positions: Literal["auto", "electrode numbers", "distances"] = param(
-        "auto", "a, b, m, n are", help="Numbers of electrodes or metres along the line; auto compares them with the table of electrodes"
-    )  # fmt: skip
+        "auto",
+        "a, b, m, n are",
+        help="Numbers of electrodes or metres along the line; auto compares them with the table of electrodes",
+    )
     error_unit: Literal["auto", "%", "part of 1"] = param("auto", "Errors are in", more=True)
-    repeats: Literal["average", "keep all"] = param("average", "Repeated readings", help="Readings of the same four electrodes")  # fmt: skip
+    repeats: Literal["average", "keep all"] = param(
+        "average", "Repeated readings", help="Readings of the same four electrodes"
+    )
     reverse: Several = param(
-        (), "Reversed lines", role="lines", help="Lines whose electrodes were counted from the other end; several are parted by semicolons"
-    )  # fmt: skip
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees")  # fmt: skip
-    spacing: float = param(10.0, "Electrode spacing", unit="m", above=0.0, more=True, help="Where there is no table of electrodes and a, b, m, n are numbers")  # fmt: skip
-    line_spacing: float = param(50.0, "Line spacing", unit="m", above=0.0, more=True, help="Where electrodes have no coordinates: lines lie side by side in the order of their names")  # fmt: skip
+        (),
+        "Reversed lines",
+        role="lines",
+        help="Lines whose electrodes were counted from the other end; several are parted by semicolons",
+    )
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
+    )
+    spacing: float = param(
+        10.0,
+        "Electrode spacing",
+        unit="m",
+        above=0.0,
+        more=True,
+        help="Where there is no table of electrodes and a, b, m, n are numbers",
+    )
+    line_spacing: float = param(
+        50.0,
+        "Line spacing",
+        unit="m",
+        above=0.0,
+        more=True,
+        help="Where electrodes have no coordinates: lines lie side by side in the order of their names",
+    )
     east: float = param(0.0, "First line starts at easting", unit="m", more=True)
     north: float = param(0.0, "First line starts at northing", unit="m", more=True)
     azimuth: float = param(90.0, "Lines run towards", unit="°", low=0.0, high=360.0, more=True)
@@ -66,9 +102,10 @@ def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Finding
         role = mapped(raw, "resistivity", p.columns.get("readings", {}))
         if not {"rho", "resistance", "voltage"} & set(role):
             raise InputError(
-                "no column for resistance or apparent resistivity", where=raw.file,
+                "no column for resistance or apparent resistivity",
+                where=raw.file,
                 fix="Choose it in the mapping; the columns are: " + ", ".join(raw.layout.columns),
-            )  # fmt: skip
+            )
         frame = pd.DataFrame({r: number_column(raw, role[r]) for r in "abmn"})
         for name in ("rho", "resistance", "voltage", "current", "error", "stacked"):
             frame[name] = number_column(raw, role[name]) if name in role else np.nan
@@ -79,7 +116,11 @@ def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Finding
         unit = p.error_unit
         if unit == "auto":
             known = frame["error"].dropna()
-            unit = "%" if "pct" in role.get("error", "").lower() or "%" in role.get("error", "") or known.max() > 1 else "part of 1"  # fmt: skip
+            unit = (
+                "%"
+                if "pct" in role.get("error", "").lower() or "%" in role.get("error", "") or known.max() > 1
+                else "part of 1"
+            )
         if "error" in role and unit == "part of 1":
             frame["error"] *= 100.0
             found.add("note", f"{role['error']} is a part of one", "multiplied by 100", file=raw.file, table="readings")
@@ -108,7 +149,14 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
         (nothing, "value is zero"),
     ):
         if bad.any():
-            found.add("left out", what, "row left out", file=frame["file"].to_numpy()[bad], table="readings", line=frame["file_line"].to_numpy()[bad])  # fmt: skip
+            found.add(
+                "left out",
+                what,
+                "row left out",
+                file=frame["file"].to_numpy()[bad],
+                table="readings",
+                line=frame["file_line"].to_numpy()[bad],
+            )
     return frame[~(empty | dummy | twice | nothing)].reset_index(drop=True)
 
 
@@ -137,7 +185,14 @@ def _index(frame: pd.DataFrame, electrodes: pd.DataFrame, p: ImportResistivity, 
         out[rows] = hit
     lost = (out == -2).any(axis=1)
     if lost.any():
-        found.add("left out", "there is no such electrode", "row left out", file=frame["file"].to_numpy()[lost], table="readings", line=frame["file_line"].to_numpy()[lost])  # fmt: skip
+        found.add(
+            "left out",
+            "there is no such electrode",
+            "row left out",
+            file=frame["file"].to_numpy()[lost],
+            table="readings",
+            line=frame["file_line"].to_numpy()[lost],
+        )
     return out
 
 
@@ -181,7 +236,14 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
             what = [
                 f"array was read {n} times, spread {s:.1f} %" for n, s in zip(count[many], percent[many], strict=True)
             ]
-            found.add("mended", what, "mean taken", file=table["file"].to_numpy()[many], table="readings", line=table["file_line"].to_numpy()[many])  # fmt: skip
+            found.add(
+                "mended",
+                what,
+                "mean taken",
+                file=table["file"].to_numpy()[many],
+                table="readings",
+                line=table["file_line"].to_numpy()[many],
+            )
             error = table["error"].to_numpy(float)
             table = table.assign(
                 resistance=np.where(many, mean * sign, table["resistance"]),
@@ -200,15 +262,29 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
         values[has] = 100.0 * apart / np.maximum(mean, 1e-300)
         table = table.assign(reciprocal_error=values)
         wide = np.flatnonzero(values > 10.0)
-        found.add("look", [f"reading and its reciprocal differ by {v:.0f} %" for v in values[wide]], "both kept", file=table["file"].to_numpy()[wide], table="readings", line=table["file_line"].to_numpy()[wide])  # fmt: skip
-        found.add("note", f"{int(has.sum())} readings have a reciprocal", f"median difference {np.nanmedian(values):.1f} %", table="readings")  # fmt: skip
+        found.add(
+            "look",
+            [f"reading and its reciprocal differ by {v:.0f} %" for v in values[wide]],
+            "both kept",
+            file=table["file"].to_numpy()[wide],
+            table="readings",
+            line=table["file_line"].to_numpy()[wide],
+        )
+        found.add(
+            "note",
+            f"{int(has.sum())} readings have a reciprocal",
+            f"median difference {np.nanmedian(values):.1f} %",
+            table="readings",
+        )
     return table
 
 
 def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, Item]:
     found = Findings()
     progress(0.05, "Reading")
-    names = dict(zip((*p.readings, *p.electrodes), line_names([_stem(f) for f in (*p.readings, *p.electrodes)]), strict=True))  # fmt: skip
+    names = dict(
+        zip((*p.readings, *p.electrodes), line_names([_stem(f) for f in (*p.readings, *p.electrodes)]), strict=True)
+    )
     frame = _without_dummies(read_readings(p, names, found), found)
     if not len(frame):
         raise InputError("the files hold no reading", where="; ".join(p.readings)[:80])
@@ -223,33 +299,61 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     layout = electrode_lines.Layout(p.spacing, p.line_spacing, p.east, p.north, p.azimuth)
     used = {line: rows[list("abmn")].to_numpy(float).ravel() for line, rows in frame.groupby("line")}
     electrodes = electrode_lines.read_electrodes(
-        p.electrodes, names, p.columns.get("electrodes", {}), lines, used, p.positions == "distances", layout,
-        level if isinstance(ground, Grid) else None, found, (p.coordinates, inputs.crs),
-    )  # fmt: skip
+        p.electrodes,
+        names,
+        p.columns.get("electrodes", {}),
+        lines,
+        used,
+        p.positions == "distances",
+        layout,
+        level if isinstance(ground, Grid) else None,
+        found,
+        (p.coordinates, inputs.crs),
+    )
     electrodes = electrode_lines.reversed_lines(electrodes, p.reverse, found)
     at = _index(frame, electrodes, p, found)
     good = (at > -2).all(axis=1)
     if not good.any():
         raise InputError(
-            "no reading fits the electrodes", where="; ".join(p.readings)[:80],
+            "no reading fits the electrodes",
+            where="; ".join(p.readings)[:80],
             fix="Check whether a, b, m, n are numbers or distances, and the names of the lines",
-        )  # fmt: skip
+        )
     progress(0.6, "Working out factors")
     frame, at = frame[good].reset_index(drop=True), at[good]
     table = _worked_out(frame, at, electrodes)
     blind = ~np.isfinite(table["apparent_resistivity"].to_numpy()) | ~np.isfinite(table["factor_m"].to_numpy())
     if blind.any():
-        found.add("left out", "the array sees no voltage over uniform ground", "row left out", file=table["file"].to_numpy()[blind], table="readings", line=table["file_line"].to_numpy()[blind])  # fmt: skip
+        found.add(
+            "left out",
+            "the array sees no voltage over uniform ground",
+            "row left out",
+            file=table["file"].to_numpy()[blind],
+            table="readings",
+            line=table["file_line"].to_numpy()[blind],
+        )
     table, at = table[~blind].reset_index(drop=True), at[~blind]
     table = _joined(table, at, p, found)
     negative = (table["apparent_resistivity"] <= 0).to_numpy()
     if negative.any():
-        found.add("look", "apparent resistivity is not positive", "kept", file=table["file"].to_numpy()[negative], table="readings", line=table["file_line"].to_numpy()[negative])  # fmt: skip
+        found.add(
+            "look",
+            "apparent resistivity is not positive",
+            "kept",
+            file=table["file"].to_numpy()[negative],
+            table="readings",
+            line=table["file_line"].to_numpy()[negative],
+        )
     progress(1.0, f"{len(lines)} lines, {len(table):,} readings")
     units = {
-        "apparent_resistivity": "ohm.m", "resistance": "ohm", "error": "%", "reciprocal_error": "%",
-        "factor_m": "m", "depth_m": "m", "stacked": "",
-    }  # fmt: skip
+        "apparent_resistivity": "ohm.m",
+        "resistance": "ohm",
+        "error": "%",
+        "reciprocal_error": "%",
+        "factor_m": "m",
+        "depth_m": "m",
+        "stacked": "",
+    }
     table = table.drop(columns="file")
     if table["reciprocal_error"].isna().all():
         table = table.drop(columns="reciprocal_error")
@@ -261,9 +365,19 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
 
 
 OPERATION = Operation(
-    name="import-resistivity", example=Example({}, {"readings": ["geophysics/resistivity_line_1.csv"], "electrodes": ["geophysics/resistivity_line_1_electrodes.csv"]}), title="Import a resistivity survey", area="Data",
+    name="import-resistivity",
+    example=Example(
+        {},
+        {
+            "readings": ["geophysics/resistivity_line_1.csv"],
+            "electrodes": ["geophysics/resistivity_line_1_electrodes.csv"],
+        },
+    ),
+    title="Import a resistivity survey",
+    area="Data",
     help="Reads electrodes and readings of resistivity lines, leaves out what stands for no reading, averages repeats and compares reciprocals.",
-    params=ImportResistivity, run=_run,
+    params=ImportResistivity,
+    run=_run,
     inputs=(ground_slot("Gives electrodes their elevation where they have none"),),
     outputs=(Output("survey", "electrodes", "Electrode survey"),),
-)  # fmt: skip
+)

@@ -22,7 +22,13 @@ class ImportFeatures(Params):
         ..., "Map file", role="file", help="GeoPackage, Shapefile, GeoJSON or DXF; a layer is named file#layer"
     )
     name: str = param("", "Name", help="The file's name when empty")
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where the file names none and it is not the project's",
+    )
 
 
 class ImportSurface(Params):
@@ -33,7 +39,13 @@ class ImportSurface(Params):
         help="OBJ, PLY, STL, VTP, DXF with 3D faces, or a table of points that is made into triangles",
     )
     name: str = param("", "Name", help="The file's name when empty")
-    coordinates: str = param("", "Coordinates are in", role="crs", more=True, help="Code of their system where the file names none and it is not the project's")  # fmt: skip
+    coordinates: str = param(
+        "",
+        "Coordinates are in",
+        role="crs",
+        more=True,
+        help="Code of their system where the file names none and it is not the project's",
+    )
     longest: float = param(
         0.0,
         "Longest side",
@@ -87,10 +99,14 @@ def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[s
         if "z" not in role:
             raise InputError("no column for Elevation", where=raw.file)
         xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
-        xyz[:, 0], xyz[:, 1] = to_project(xyz[:, 0], xyz[:, 1], system_of("", (role["x"], role["y"])), inputs.crs, found, raw.file, "points")  # fmt: skip
+        xyz[:, 0], xyz[:, 1] = to_project(
+            xyz[:, 0], xyz[:, 1], system_of("", (role["x"], role["y"])), inputs.crs, found, raw.file, "points"
+        )
         vertices, triangles = meshes.triangulate(xyz[np.isfinite(xyz).all(axis=1)], p.longest, raw.file)
     if p.coordinates.strip():
-        x, y = to_project(vertices[:, 0], vertices[:, 1], p.coordinates.strip(), inputs.crs, Findings(), path.name, "surface")  # fmt: skip
+        x, y = to_project(
+            vertices[:, 0], vertices[:, 1], p.coordinates.strip(), inputs.crs, Findings(), path.name, "surface"
+        )
         vertices = np.column_stack([x, y, vertices[:, 2]])
     closed = is_closed(triangles)
     held = abs(volume(vertices, triangles)) if closed else 0.0
@@ -119,9 +135,18 @@ def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str
         lattice, properties = _cells_of_table(p, units)
     (x0, y0, z0), (dx, dy, dz) = lattice.low, lattice.step
     model = BlockModel(
-        name=p.name or title(path), crs=inputs.crs, x0=x0, y0=y0, z0=z0, dx=dx, dy=dy, dz=dz, shape=lattice.shape,
-        properties=properties, units=units,
-    )  # fmt: skip
+        name=p.name or title(path),
+        crs=inputs.crs,
+        x0=x0,
+        y0=y0,
+        z0=z0,
+        dx=dx,
+        dy=dy,
+        dz=dz,
+        shape=lattice.shape,
+        properties=properties,
+        units=units,
+    )
     return {"blocks": model}
 
 
@@ -150,17 +175,32 @@ def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, di
 
 
 FEATURES = Operation(
-    name="import-features", example=Example({}, {"file": "geology/geological_map.geojson"}), title="Import map features", area="Data",
+    name="import-features",
+    example=Example({}, {"file": "geology/geological_map.geojson"}),
+    title="Import map features",
+    area="Data",
     help="Reads points, lines and polygons with their attributes, turned into the project's coordinate system.",
-    params=ImportFeatures, run=_run_features, outputs=(Output("features", "features", "Map features"),),
-)  # fmt: skip
+    params=ImportFeatures,
+    run=_run_features,
+    outputs=(Output("features", "features", "Map features"),),
+)
 SURFACE = Operation(
-    name="import-surface", example=Example({}, {"file": "@Sn shell 800 ppm.obj"}), title="Import a surface", area="Data",
+    name="import-surface",
+    example=Example({}, {"file": "@Sn shell 800 ppm.obj"}),
+    title="Import a surface",
+    area="Data",
     help="Reads a triangulated surface, or makes one from points (Delaunay triangles in plan).",
-    params=ImportSurface, run=_run_surface, outputs=(Output("surface", "surface", "Surface"),),
-)  # fmt: skip
+    params=ImportSurface,
+    run=_run_surface,
+    outputs=(Output("surface", "surface", "Surface"),),
+)
 BLOCKS = Operation(
-    name="import-blocks", example=Example({}, {"file": "@Susceptibility of Airborne magnetics.vti"}), title="Import a block model", area="Data",
+    name="import-blocks",
+    example=Example({}, {"file": "@Susceptibility of Airborne magnetics.vti"}),
+    title="Import a block model",
+    area="Data",
     help="Reads a regular block model from a table of cell centres with their values, or from VTI, VTR and VTU files.",
-    params=ImportBlocks, run=_run_blocks, outputs=(Output("blocks", "blocks", "Block model"),),
-)  # fmt: skip
+    params=ImportBlocks,
+    run=_run_blocks,
+    outputs=(Output("blocks", "blocks", "Block model"),),
+)

@@ -18,8 +18,11 @@ from ...progress import Progress
 
 class MergeHoles(Params):
     same: dict[str, str] = param(
-        {}, "Same holes", role="mapping", help="Hole ID to the ID that it is merged into; empty takes all that the checks propose"
-    )  # fmt: skip
+        {},
+        "Same holes",
+        role="mapping",
+        help="Hole ID to the ID that it is merged into; empty takes all that the checks propose",
+    )
 
 
 def proposals(holes: HoleSet) -> pd.DataFrame:
@@ -42,7 +45,11 @@ def _run(inputs: Inputs, p: MergeHoles, progress: Progress) -> dict[str, Item]:
         if target not in known:
             raise InputError(f"there is no hole '{target}' to merge into", where=holes.name)
         if source not in known | strangers or source == target:
-            raise InputError(f"'{source}' can't be merged", where=holes.name, fix="Name a hole of the set, or one whose rows were kept aside")  # fmt: skip
+            raise InputError(
+                f"'{source}' can't be merged",
+                where=holes.name,
+                fix="Name a hole of the set, or one whose rows were kept aside",
+            )
         if target in same:
             raise InputError(
                 f"'{target}' is itself to be merged", where=holes.name, fix="Merge into the one that stays"
@@ -62,7 +69,13 @@ def merged(holes: HoleSet, same: dict[str, str]) -> HoleSet:
     collars = holes.collars[~holes.collars["hole"].isin(list(same))].reset_index(drop=True)
     for source, target in same.items():
         gone = source in set(holes.collars["hole"])
-        found.add("mended", f"hole '{source}' is '{target}'", "merged by the user" + ("; its collar left out" if gone else ""), hole=target, table="collar")  # fmt: skip
+        found.add(
+            "mended",
+            f"hole '{source}' is '{target}'",
+            "merged by the user" + ("; its collar left out" if gone else ""),
+            hole=target,
+            table="collar",
+        )
     strays = {n: t.assign(hole=t["hole"].replace(same)) for n, t in holes.strays.items()}
     strays, back = _sorted_out(strays, collars)
     surveys = _surveys(holes, same, back.pop("survey", None), collars, found)
@@ -85,9 +98,14 @@ def merged(holes: HoleSet, same: dict[str, str]) -> HoleSet:
         home[name] = both.reset_index(drop=True)
     findings = pd.concat([holes.findings, found.frame()], ignore_index=True)
     out = dataclasses.replace(
-        holes, collars=collars, surveys=surveys, tables=tables, readings=readings, strays=strays,
+        holes,
+        collars=collars,
+        surveys=surveys,
+        tables=tables,
+        readings=readings,
+        strays=strays,
         findings=gravest_first(findings),
-    )  # fmt: skip
+    )
     return hole_paths.rebuilt(out)
 
 
@@ -131,7 +149,9 @@ def _surveys(
         moved = pd.concat([moved, extra[mine.columns]], ignore_index=True)
     taken = moved[~moved["hole"].isin(have)]
     for hole in dict.fromkeys(moved["hole"][moved["hole"].isin(have)]):
-        found.add("left out", "hole has surveys of its own", "those of the merged hole left out", hole=hole, table="survey")  # fmt: skip
+        found.add(
+            "left out", "hole has surveys of its own", "those of the merged hole left out", hole=hole, table="survey"
+        )
     out = pd.concat([mine[~mine["hole"].isin(list(same))], taken], ignore_index=True)
     order = pd.Index(collars["hole"]).get_indexer(out["hole"])
     out = out.assign(order=order).sort_values(["order", "depth_m"], kind="stable").drop(columns="order")
@@ -139,8 +159,14 @@ def _surveys(
 
 
 OPERATION = Operation(
-    name="merge-holes", example=Example({"holes": "Emberlow holes"}, {}), title="Merge holes written in two ways", area="Data",
+    name="merge-holes",
+    example=Example({"holes": "Emberlow holes"}, {}),
+    title="Merge holes written in two ways",
+    area="Data",
     help="Brings together holes whose IDs differ only by case, spaces, dashes or zeros, where the user says that they are one.",
-    params=MergeHoles, run=_run, inputs=(Input("holes", "Drillholes", ("holes",)),),
-    outputs=(Output("holes", "holes", "Drillholes"),), replaces={"holes": "holes"},
-)  # fmt: skip
+    params=MergeHoles,
+    run=_run,
+    inputs=(Input("holes", "Drillholes", ("holes",)),),
+    outputs=(Output("holes", "holes", "Drillholes"),),
+    replaces={"holes": "holes"},
+)

@@ -97,8 +97,14 @@ def _estimate(inputs: Inputs, p: Composites) -> Cost:
 
 
 OPERATION = Operation(
-    name="composite", example=Example({"holes": "Emberlow holes"}, {"attribute": "Sn_ppm", "length": 6.0}), title="Composite grades", area="Drilling",
+    name="composite",
+    example=Example({"holes": "Emberlow holes"}, {"attribute": "Sn_ppm", "length": 6.0}),
+    title="Composite grades",
+    area="Drilling",
     help="Cuts holes into equal lengths and gives each the length-weighted mean of what was sampled in it. Gaps count neither as metal nor as length.",
-    params=Composites, run=_run, inputs=(Input("holes", "Drillholes", ("holes",)),),
-    outputs=(Output("composites", "points", "Composites"),), estimate=_estimate,
-)  # fmt: skip
+    params=Composites,
+    run=_run,
+    inputs=(Input("holes", "Drillholes", ("holes",)),),
+    outputs=(Output("composites", "points", "Composites"),),
+    estimate=_estimate,
+)

@@ -152,12 +152,21 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 OPERATION = Operation(
-    name="grade-shell", example=Example({"composites": "Sn_ppm composites 6 m", "ground": "Ground"}, {"attribute": "Sn_ppm", "cutoff": 800.0, "cell": 25.0}), title="Build a grade shell", area="Geology",
+    name="grade-shell",
+    example=Example(
+        {"composites": "Sn_ppm composites 6 m", "ground": "Ground"},
+        {"attribute": "Sn_ppm", "cutoff": 800.0, "cell": 25.0},
+    ),
+    title="Build a grade shell",
+    area="Geology",
     help="Interpolates composites in space with a radial-basis field and encloses what lies at or above a cut-off in a closed surface. With a ground surface the shell ends there.",
-    params=GradeShell, run=_run,
+    params=GradeShell,
+    run=_run,
     inputs=(
         Input("composites", "Composites", ("points",), need=lambda e: "from_m" in e.attributes),
         ground_slot(),
     ),
-    outputs=(Output("shell", "surface", "Grade shell"),), estimate=_estimate, suggest=_suggest,
-)  # fmt: skip
+    outputs=(Output("shell", "surface", "Grade shell"),),
+    estimate=_estimate,
+    suggest=_suggest,
+)

@@ -82,7 +82,14 @@ def _run(inputs: Inputs, p: DiurnalCorrection, progress: Progress) -> dict[str, 
     if lost.all():
         raise InputError("no reading falls within the base record", where=raw.file, fix="Check dates and times of both")
     if lost.any():
-        found.add("look", "no base reading at this time", "left without a corrected value", file=raw.file, table="lines", line=table["file_line"].to_numpy()[lost] if "file_line" in table else 0)  # fmt: skip
+        found.add(
+            "look",
+            "no base reading at this time",
+            "left without a corrected value",
+            file=raw.file,
+            table="lines",
+            line=table["file_line"].to_numpy()[lost] if "file_line" in table else 0,
+        )
     name = p.name or f"{p.attribute} corrected"
     progress(
         1.0,
@@ -90,15 +97,22 @@ def _run(inputs: Inputs, p: DiurnalCorrection, progress: Progress) -> dict[str, 
     )
     return {
         "lines": dataclasses.replace(
-            lines, table=table.assign(**{name: corrected}), units={**lines.units, name: "nT"},
+            lines,
+            table=table.assign(**{name: corrected}),
+            units={**lines.units, name: "nT"},
             findings=pd.concat([lines.findings, found.frame()], ignore_index=True),
         )
-    }  # fmt: skip
+    }
 
 
 OPERATION = Operation(
-    name="diurnal-correction", title="Take off the daily variation", area="Geophysics",
+    name="diurnal-correction",
+    title="Take off the daily variation",
+    area="Geophysics",
     help="Joins a base-station record by date and time and takes its variation off the readings; raw and corrected stay side by side.",
-    params=DiurnalCorrection, run=_run, inputs=(Input("lines", "Magnetic survey lines", ("lines",)),),
-    outputs=(Output("lines", "lines", "Lines with the corrected reading"),), replaces={"lines": "lines"},
-)  # fmt: skip
+    params=DiurnalCorrection,
+    run=_run,
+    inputs=(Input("lines", "Magnetic survey lines", ("lines",)),),
+    outputs=(Output("lines", "lines", "Lines with the corrected reading"),),
+    replaces={"lines": "lines"},
+)

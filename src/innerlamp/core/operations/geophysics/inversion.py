@@ -172,16 +172,34 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
     }[p.trend]
     with threadpool_limits(2):
         result = inversion.invert(
-            kernel, data, noise, mesh, plan.active, smoothness=p.smoothness or p.cell, exponent=p.exponent,
-            target=p.target, trend=trend, max_iterations=p.iterations, progress=progress.part(0.2, 0.98),
-        )  # fmt: skip
+            kernel,
+            data,
+            noise,
+            mesh,
+            plan.active,
+            smoothness=p.smoothness or p.cell,
+            exponent=p.exponent,
+            target=p.target,
+            trend=trend,
+            max_iterations=p.iterations,
+            progress=progress.part(0.2, 0.98),
+        )
     box = np.full((mesh.nx, mesh.ny, mesh.nz), np.nan)
     box[plan.active] = result.model
     stem = lines.name
     blocks = BlockModel(
-        name=f"Susceptibility of {stem}", crs=lines.crs, x0=mesh.x0, y0=mesh.y0, z0=mesh.z0, dx=mesh.dx, dy=mesh.dy, dz=mesh.dz,
-        shape=(mesh.nx, mesh.ny, mesh.nz), properties={"susceptibility": box}, units={"susceptibility": "SI"},
-    )  # fmt: skip
+        name=f"Susceptibility of {stem}",
+        crs=lines.crs,
+        x0=mesh.x0,
+        y0=mesh.y0,
+        z0=mesh.z0,
+        dx=mesh.dx,
+        dy=mesh.dy,
+        dz=mesh.dz,
+        shape=(mesh.nx, mesh.ny, mesh.nz),
+        properties={"susceptibility": box},
+        units={"susceptibility": "SI"},
+    )
     out = pd.DataFrame(
         {
             "line": plan.table["line"].to_numpy()[rows],
@@ -249,16 +267,21 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 INVERT = Operation(
-    name="invert-magnetics", example=Example({"lines": "Airborne magnetics", "ground": "Ground"}, {"attribute": "TMI_ANOM_nT", "cell": 150.0}), title="Invert magnetics for susceptibility", area="Geophysics",
+    name="invert-magnetics",
+    example=Example({"lines": "Airborne magnetics", "ground": "Ground"}, {"attribute": "TMI_ANOM_nT", "cell": 150.0}),
+    title="Invert magnetics for susceptibility",
+    area="Geophysics",
     help="Finds the smoothest non-negative susceptibility under the ground that explains the readings to within their noise. The main field is that of the IGRF at the survey's place and date.",
-    params=InvertMagnetics, run=_run,
+    params=InvertMagnetics,
+    run=_run,
     inputs=(
         Input("lines", "Magnetic survey lines", ("lines",)),
         ground_slot(optional=False),
     ),
     outputs=(Output("model", "blocks", "Susceptibility model"), Output("fit", "lines", "Predicted data and residual")),
-    estimate=_estimate, suggest=_suggest,
-)  # fmt: skip
+    estimate=_estimate,
+    suggest=_suggest,
+)
 
 
 class GravityForward(Params):
@@ -297,9 +320,16 @@ def _run_gravity(inputs: Inputs, p: GravityForward, progress: Progress) -> dict[
 
 
 GRAVITY = Operation(
-    name="gravity-of-model", example=Example({"model": "Susceptibility of Airborne magnetics", "stations": "Gravity stations"}, {"attribute": "susceptibility", "factor": 6000.0}), title="Gravity of a density model", area="Geophysics",
+    name="gravity-of-model",
+    example=Example(
+        {"model": "Susceptibility of Airborne magnetics", "stations": "Gravity stations"},
+        {"attribute": "susceptibility", "factor": 6000.0},
+    ),
+    title="Gravity of a density model",
+    area="Geophysics",
     help="Works out the downward attraction of a block model at stations (rectangular prisms).",
-    params=GravityForward, run=_run_gravity,
+    params=GravityForward,
+    run=_run_gravity,
     inputs=(Input("model", "Block model", ("blocks",)), Input("stations", "Gravity stations", ("points",))),
     outputs=(Output("stations", "points", "Stations with computed gravity"),),
-)  # fmt: skip
+)

@@ -22,22 +22,44 @@ MOST_PAIRS = 20_000
 
 
 class Agreement(Params):
-    window: float = param(0.0, "Window", unit="m", low=0.0, help="Width of the square about each cell; 0 takes a tenth of the grid")  # fmt: skip
+    window: float = param(
+        0.0, "Window", unit="m", low=0.0, help="Width of the square about each cell; 0 takes a tenth of the grid"
+    )
     name: str = param("", "Name", help="Both grids when empty")
 
 
 class PickLineaments(Params):
-    of: Literal["horizontal gradient", "the grid itself"] = param("horizontal gradient", "Ridges of", help="The gradient's ridges follow contacts; those of the grid itself follow narrow bodies")  # fmt: skip
+    of: Literal["horizontal gradient", "the grid itself"] = param(
+        "horizontal gradient",
+        "Ridges of",
+        help="The gradient's ridges follow contacts; those of the grid itself follow narrow bodies",
+    )
     shortest: float = param(0.0, "Shortest line", unit="m", low=0.0, help="0 takes ten cells")
     share: float = param(0.4, "Strongest share of cells", unit="0 to 1", above=0.0, high=1.0)
-    directions: Literal["1", "2", "3"] = param("2", "Higher than its neighbours in", help="Of four directions: 1 is generous, 3 strict", more=True)  # fmt: skip
+    directions: Literal["1", "2", "3"] = param(
+        "2", "Higher than its neighbours in", help="Of four directions: 1 is generous, 3 strict", more=True
+    )
     name: str = param("", "Name", help="Grid when empty")
 
 
 class SourceDepth(Params):
-    shortest: float = param(0.0, "Shortest wavelength", unit="m", low=0.0, help="Where the straight stretch of the spectrum ends; 0 takes eight cells")  # fmt: skip
-    longest: float = param(0.0, "Longest wavelength", unit="m", low=0.0, help="Where it begins; 0 takes a third of the window")  # fmt: skip
-    window: float = param(0.0, "Window", unit="m", low=0.0, help="Depths are read in squares of this width that overlap by half; 0 reads the whole grid once")  # fmt: skip
+    shortest: float = param(
+        0.0,
+        "Shortest wavelength",
+        unit="m",
+        low=0.0,
+        help="Where the straight stretch of the spectrum ends; 0 takes eight cells",
+    )
+    longest: float = param(
+        0.0, "Longest wavelength", unit="m", low=0.0, help="Where it begins; 0 takes a third of the window"
+    )
+    window: float = param(
+        0.0,
+        "Window",
+        unit="m",
+        low=0.0,
+        help="Depths are read in squares of this width that overlap by half; 0 reads the whole grid once",
+    )
     name: str = param("", "Name", help="Grid when empty")
 
 
@@ -66,9 +88,21 @@ def _run_agreement(inputs: Inputs, p: Agreement, progress: Progress) -> dict[str
     names = [first.attribute, second.attribute]
     if names[0] == names[1]:
         names = [f"{first.attribute} of {first.name}", f"{second.attribute} of {second.name}"]
-    table = pd.DataFrame({"x": gx[some], "y": gy[some], "z": np.nan, names[0]: first.values[some], names[1]: there[some], "correlation": r[some]})  # fmt: skip
+    table = pd.DataFrame(
+        {
+            "x": gx[some],
+            "y": gy[some],
+            "z": np.nan,
+            names[0]: first.values[some],
+            names[1]: there[some],
+            "correlation": r[some],
+        }
+    )
     label = p.name or f"{first.name} against {second.name}"
-    progress(1.0, f"correlation {overall:+.2f} over all, {float(np.nanmin(r)):+.2f} to {float(np.nanmax(r)):+.2f} within {window:,.0f} m")  # fmt: skip
+    progress(
+        1.0,
+        f"correlation {overall:+.2f} over all, {float(np.nanmin(r)):+.2f} to {float(np.nanmax(r)):+.2f} within {window:,.0f} m",
+    )
     units = {names[0]: first.unit, names[1]: second.unit, "correlation": ""}
     return {
         "correlation": like(first, r, f"Correlation: {label}", attribute="correlation", unit=""),
@@ -88,14 +122,25 @@ def _run_lineaments(inputs: Inputs, p: PickLineaments, progress: Progress) -> di
     shortest = p.shortest or 10.0 * max(grid.dx, grid.dy)
     found = lineaments(values, grid.x0, grid.y0, grid.dx, grid.dy, shortest, p.share, int(p.directions))
     if not found:
-        raise InputError(f"no ridge is {shortest:g} m long", where=grid.name, fix="Allow shorter ones, or a larger share of cells")  # fmt: skip
+        raise InputError(
+            f"no ridge is {shortest:g} m long", where=grid.name, fix="Allow shorter ones, or a larger share of cells"
+        )
     per = f"{grid.unit}/m" if by_gradient else grid.unit
-    table = pd.DataFrame({"strength": [f.strength for f in found], "length": [f.length for f in found], "azimuth": [f.azimuth for f in found]})  # fmt: skip
+    table = pd.DataFrame(
+        {
+            "strength": [f.strength for f in found],
+            "length": [f.length for f in found],
+            "azimuth": [f.azimuth for f in found],
+        }
+    )
     progress(1.0, f"{len(found):,} lines, {sum(f.length for f in found) / 1000:.1f} km together")
     features = Features(
-        name=p.name or f"Lineaments of {grid.name}", crs=grid.crs, table=table,
-        **one_each([f.xy for f in found], LINE), units={"strength": per, "length": "m", "azimuth": "°"},
-    )  # fmt: skip
+        name=p.name or f"Lineaments of {grid.name}",
+        crs=grid.crs,
+        table=table,
+        **one_each([f.xy for f in found], LINE),
+        units={"strength": per, "length": "m", "azimuth": "°"},
+    )
     return {"lines": features}
 
 
@@ -137,8 +182,13 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
     if not rows:
         raise problem or InputError("no window holds enough values", where=grid.name, fix="Take a smaller window")
     table = pd.DataFrame(rows, columns=["x", "y", "depth"]).assign(z=np.nan)[["x", "y", "z", "depth"]]
-    progress(1.0, f"tops of sources {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)")  # fmt: skip
-    points = PointSet(name=p.name or f"Source depth of {grid.name}", crs=grid.crs, table=table, units={"depth": "m"}, role="readings")  # fmt: skip
+    progress(
+        1.0,
+        f"tops of sources {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)",
+    )
+    points = PointSet(
+        name=p.name or f"Source depth of {grid.name}", crs=grid.crs, table=table, units={"depth": "m"}, role="readings"
+    )
     return {"depths": points}
 
 
@@ -147,18 +197,37 @@ def _agreement_cost(inputs: Inputs, p: Any) -> Cost:
 
 
 AGREEMENT = Operation(
-    name="compare-grids", example=Example({"grid": "Soil Sn", "other": "Ground"}, {}), title="Where two grids agree", area="Maps",
+    name="compare-grids",
+    example=Example({"grid": "Soil Sn", "other": "Ground"}, {}),
+    title="Where two grids agree",
+    area="Maps",
     help="Maps the correlation of two grids in a moving window, and gives their cells as points for a scatter that is linked to the map.",
-    params=Agreement, run=_run_agreement, inputs=(GRID, Input("other", "Other grid", ("grid",), proposed=False)),
-    outputs=(Output("correlation", "grid", "Correlation"), Output("pairs", "points", "Cells of both")), estimate=_agreement_cost,
-)  # fmt: skip
+    params=Agreement,
+    run=_run_agreement,
+    inputs=(GRID, Input("other", "Other grid", ("grid",), proposed=False)),
+    outputs=(Output("correlation", "grid", "Correlation"), Output("pairs", "points", "Cells of both")),
+    estimate=_agreement_cost,
+)
 LINEAMENTS = Operation(
-    name="lineaments", example=Example({"grid": "Magnetics"}, {}), title="Pick lineaments", area="Geophysics",
+    name="lineaments",
+    example=Example({"grid": "Magnetics"}, {}),
+    title="Pick lineaments",
+    area="Geophysics",
     help="Follows the ridges of the horizontal gradient, which lie over contacts and faults, as lines with strength, length and direction.",
-    params=PickLineaments, run=_run_lineaments, inputs=(GRID,), outputs=(Output("lines", "features", "Lineaments"),), estimate=_agreement_cost,
-)  # fmt: skip
+    params=PickLineaments,
+    run=_run_lineaments,
+    inputs=(GRID,),
+    outputs=(Output("lines", "features", "Lineaments"),),
+    estimate=_agreement_cost,
+)
 DEPTH = Operation(
-    name="source-depth", example=Example({"grid": "Magnetics"}, {"window": 1500.0}), title="Depth from the spectrum", area="Geophysics",
+    name="source-depth",
+    example=Example({"grid": "Magnetics"}, {"window": 1500.0}),
+    title="Depth from the spectrum",
+    area="Geophysics",
     help="Reads how deep sources lie from the slope of the radial power spectrum, of the whole grid or in moving windows.",
-    params=SourceDepth, run=_run_depth, inputs=(GRID,), outputs=(Output("depths", "points", "Source depths"),),
-)  # fmt: skip
+    params=SourceDepth,
+    run=_run_depth,
+    inputs=(GRID,),
+    outputs=(Output("depths", "points", "Source depths"),),
+)

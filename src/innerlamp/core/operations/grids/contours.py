@@ -16,11 +16,21 @@ from ...progress import Progress
 
 
 class DrawContours(Params):
-    levels: Literal["even", "logarithmic", "given"] = param("even", "Levels", help="logarithmic: 1, 2, 5 times powers of ten, for geochemistry")  # fmt: skip
+    levels: Literal["even", "logarithmic", "given"] = param(
+        "even", "Levels", help="logarithmic: 1, 2, 5 times powers of ten, for geochemistry"
+    )
     interval: float = param(0.0, "Interval", unit="of the grid", low=0.0, help="0 proposes a round one")
     given: str = param("", "Given levels", help="Parted by semicolons, for 'given'")
-    major: int = param(5, "Every so many is major", low=1, high=100, help="Major ones are drawn thicker and labelled; of logarithmic levels the powers of ten are major")  # fmt: skip
-    shortest: float = param(0.0, "Leave out shorter than", unit="m", low=0.0, help="0 leaves out lines shorter than four cells", more=True)  # fmt: skip
+    major: int = param(
+        5,
+        "Every so many is major",
+        low=1,
+        high=100,
+        help="Major ones are drawn thicker and labelled; of logarithmic levels the powers of ten are major",
+    )
+    shortest: float = param(
+        0.0, "Leave out shorter than", unit="m", low=0.0, help="0 leaves out lines shorter than four cells", more=True
+    )
     name: str = param("", "Name", help="The grid's name when empty")
 
 
@@ -67,15 +77,19 @@ def _run(inputs: Inputs, p: DrawContours, progress: Progress) -> dict[str, Item]
     # The level is called as the grid's values are, so that lines and grid share their colours.
     table = pd.DataFrame(
         {
-            grid.attribute: [c.level for c in found], "weight": ["major" if strong[c.level] else "minor" for c in found],
+            grid.attribute: [c.level for c in found],
+            "weight": ["major" if strong[c.level] else "minor" for c in found],
             "round": [c.round for c in found],
         }
-    )  # fmt: skip
+    )
     progress(1.0, f"{len(levels)} levels from {levels[0]:g} to {levels[-1]:g}, {len(found):,} lines")
     features = Features(
-        name=p.name or f"Contours of {grid.name}", crs=grid.crs, table=table,
-        **one_each([c.xy for c in found], LINE, z), units={grid.attribute: grid.unit},
-    )  # fmt: skip
+        name=p.name or f"Contours of {grid.name}",
+        crs=grid.crs,
+        table=table,
+        **one_each([c.xy for c in found], LINE, z),
+        units={grid.attribute: grid.unit},
+    )
     return {"contours": features}
 
 
@@ -83,7 +97,11 @@ def _estimate(inputs: Inputs, p: DrawContours) -> Cost:
     grid = inputs["grid"]
     assert isinstance(grid, Grid)
     levels, _ = levels_of(grid, p)
-    return Cost(f"{len(levels)} levels from {levels[0]:g} to {levels[-1]:g}", grid.values.size * 1e-4, 0.2 + grid.values.size * len(levels) * 2e-8)  # fmt: skip
+    return Cost(
+        f"{len(levels)} levels from {levels[0]:g} to {levels[-1]:g}",
+        grid.values.size * 1e-4,
+        0.2 + grid.values.size * len(levels) * 2e-8,
+    )
 
 
 def _suggest(inputs: Inputs) -> dict[str, Any]:
@@ -96,8 +114,15 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 OPERATION = Operation(
-    name="contours", example=Example({"grid": "Soil Sn"}, {"levels": "logarithmic"}), title="Draw contours", area="Maps",
+    name="contours",
+    example=Example({"grid": "Soil Sn"}, {"levels": "logarithmic"}),
+    title="Draw contours",
+    area="Maps",
     help="Draws lines of equal value of a grid, with their level; major ones carry it as a label on the map.",
-    params=DrawContours, run=_run, inputs=(Input("grid", "Grid", ("grid",)),),
-    outputs=(Output("contours", "features", "Contours"),), estimate=_estimate, suggest=_suggest,
-)  # fmt: skip
+    params=DrawContours,
+    run=_run,
+    inputs=(Input("grid", "Grid", ("grid",)),),
+    outputs=(Output("contours", "features", "Contours"),),
+    estimate=_estimate,
+    suggest=_suggest,
+)

@@ -16,20 +16,44 @@ from ...progress import Progress
 from .sampling import GRID, cells_cost, same_system
 
 Filter = Literal[
-    "vertical derivative", "horizontal gradient", "total gradient", "tilt angle", "continuation",
-    "reduction to the pole", "pseudo-gravity", "band-pass",
-]  # fmt: skip
+    "vertical derivative",
+    "horizontal gradient",
+    "total gradient",
+    "tilt angle",
+    "continuation",
+    "reduction to the pole",
+    "pseudo-gravity",
+    "band-pass",
+]
 
 
 class FilterGrid(Params):
     filter: Filter = param("vertical derivative", "Filter")
     height: float = param(100.0, "Continue by", unit="m", help="Up for positive, down for negative; for continuation")
-    inclination: float = param(65.0, "Inclination", unit="°", low=-90.0, high=90.0, help="Of the main field, positive down; for reduction to the pole and pseudo-gravity. Not used when a date is given")  # fmt: skip
+    inclination: float = param(
+        65.0,
+        "Inclination",
+        unit="°",
+        low=-90.0,
+        high=90.0,
+        help="Of the main field, positive down; for reduction to the pole and pseudo-gravity. Not used when a date is given",
+    )
     declination: float = param(0.0, "Declination", unit="°", low=-180.0, high=180.0, help="From grid north")
-    date: str = param("", "Date of the survey", role="date", help="Takes inclination and declination from the geomagnetic field (IGRF) at the middle of the grid")  # fmt: skip
-    shortest: float = param(0.0, "Shortest wavelength", unit="m", low=0.0, help="For band-pass; 0 keeps all short ones", more=True)  # fmt: skip
-    longest: float = param(0.0, "Longest wavelength", unit="m", low=0.0, help="For band-pass; 0 keeps all long ones", more=True)  # fmt: skip
-    ratio: float = param(1000.0, "Density by magnetisation", above=0.0, help="kg/m³ for each A/m; for pseudo-gravity", more=True)  # fmt: skip
+    date: str = param(
+        "",
+        "Date of the survey",
+        role="date",
+        help="Takes inclination and declination from the geomagnetic field (IGRF) at the middle of the grid",
+    )
+    shortest: float = param(
+        0.0, "Shortest wavelength", unit="m", low=0.0, help="For band-pass; 0 keeps all short ones", more=True
+    )
+    longest: float = param(
+        0.0, "Longest wavelength", unit="m", low=0.0, help="For band-pass; 0 keeps all long ones", more=True
+    )
+    ratio: float = param(
+        1000.0, "Density by magnetisation", above=0.0, help="kg/m³ for each A/m; for pseudo-gravity", more=True
+    )
     name: str = param("", "Name", help="Filter and grid when empty")
 
 
@@ -40,7 +64,11 @@ class Regional(Params):
 
 
 class Calculate(Params):
-    expression: str = param(..., "Expression", help="Over the grids a, b and c, such as a + 150 or where(b > 300, a, 0). The result lies on the cells of a")  # fmt: skip
+    expression: str = param(
+        ...,
+        "Expression",
+        help="Over the grids a, b and c, such as a + 150 or where(b > 300, a, 0). The result lies on the cells of a",
+    )
     attribute: str = param("", "Values are", help="What the result is; that of a when empty")
     unit: str = param("", "Unit of the result")
     name: str = param("", "Name", help="The expression when empty")
@@ -83,13 +111,26 @@ def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, 
     if p.filter == "continuation":
         word = f"{'up' if p.height >= 0 else 'down'} {abs(p.height):g} m"
     magnetic = p.filter in ("reduction to the pole", "pseudo-gravity")
-    progress(1.0, f"inclination {inclination:.1f}°, declination {declination:.1f}° from grid north" + (", amplitude limited near the equator" if abs(inclination) < 20 else "") if magnetic else p.filter)  # fmt: skip
+    progress(
+        1.0,
+        f"inclination {inclination:.1f}°, declination {declination:.1f}° from grid north"
+        + (", amplitude limited near the equator" if abs(inclination) < 20 else "")
+        if magnetic
+        else p.filter,
+    )
     kept = p.filter in ("continuation", "reduction to the pole", "band-pass")
     attribute = grid.attribute if kept else f"{grid.attribute} {p.filter}"
     out = Grid(
-        name=p.name or f"{grid.name}, {word}", crs=grid.crs, values=values, x0=grid.x0, y0=grid.y0, dx=dx, dy=dy,
-        attribute=attribute, unit=out_unit,
-    )  # fmt: skip
+        name=p.name or f"{grid.name}, {word}",
+        crs=grid.crs,
+        values=values,
+        x0=grid.x0,
+        y0=grid.y0,
+        dx=dx,
+        dy=dy,
+        attribute=attribute,
+        unit=out_unit,
+    )
     return {"filtered": out}
 
 
@@ -105,11 +146,22 @@ def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, 
     else:
         surface = fl.continued(grid.values, grid.dx, grid.dy, p.height)
     surface = np.where(blank, np.nan, surface)
-    place: dict[str, Any] = {"crs": grid.crs, "x0": grid.x0, "y0": grid.y0, "dx": grid.dx, "dy": grid.dy, "unit": grid.unit}  # fmt: skip
+    place: dict[str, Any] = {
+        "crs": grid.crs,
+        "x0": grid.x0,
+        "y0": grid.y0,
+        "dx": grid.dx,
+        "dy": grid.dy,
+        "unit": grid.unit,
+    }
     return {
-        "residual": Grid(name=f"{grid.name}, residual", values=grid.values - surface, attribute=f"{grid.attribute} residual", **place),
-        "regional": Grid(name=f"{grid.name}, regional", values=surface, attribute=f"{grid.attribute} regional", **place),
-    }  # fmt: skip
+        "residual": Grid(
+            name=f"{grid.name}, residual", values=grid.values - surface, attribute=f"{grid.attribute} residual", **place
+        ),
+        "regional": Grid(
+            name=f"{grid.name}, regional", values=surface, attribute=f"{grid.attribute} regional", **place
+        ),
+    }
 
 
 def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str, Item]:
@@ -122,11 +174,20 @@ def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str
         if not isinstance(other, Grid):
             continue
         same_system(first, other)
-        same = other.values.shape == first.values.shape and np.allclose([other.x0, other.y0, other.dx, other.dy], [first.x0, first.y0, first.dx, first.dy])  # fmt: skip
-        columns[slot] = other.values.ravel() if same else bilinear(other.values, other.x0, other.y0, other.dx, other.dy, gx.ravel(), gy.ravel())  # fmt: skip
+        same = other.values.shape == first.values.shape and np.allclose(
+            [other.x0, other.y0, other.dx, other.dy], [first.x0, first.y0, first.dx, first.dy]
+        )
+        columns[slot] = (
+            other.values.ravel()
+            if same
+            else bilinear(other.values, other.x0, other.y0, other.dx, other.dy, gx.ravel(), gy.ravel())
+        )
     absent = [n for n in ("b", "c") if n in columns_used(p.expression) and n not in columns]
     if absent:
-        raise InputError(f"the expression uses {' and '.join(absent)}, which {'is' if len(absent) == 1 else 'are'} not chosen", where=p.expression[:60])  # fmt: skip
+        raise InputError(
+            f"the expression uses {' and '.join(absent)}, which {'is' if len(absent) == 1 else 'are'} not chosen",
+            where=p.expression[:60],
+        )
     progress(0.4, "Calculating")
     with np.errstate(all="ignore"):
         values = np.asarray(evaluate(p.expression, columns, first.values.size))
@@ -134,13 +195,21 @@ def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str
         raise InputError("the expression does not give numbers", where=p.expression[:60])
     values = np.where(np.isfinite(values.astype(float)), values.astype(float), np.nan).reshape(first.values.shape)
     if not np.isfinite(values).any():
-        raise InputError("the result is blank everywhere", where=p.expression[:60], fix="Check whether the grids overlap")  # fmt: skip
+        raise InputError(
+            "the result is blank everywhere", where=p.expression[:60], fix="Check whether the grids overlap"
+        )
     attribute = p.attribute or ("result" if p.unit and p.unit != first.unit else first.attribute)
     out = Grid(
         name=p.name or f"{p.expression[:40]} (a = {first.name})",
-        crs=first.crs, values=values, x0=first.x0, y0=first.y0, dx=first.dx, dy=first.dy,
-        attribute=attribute, unit=p.unit or first.unit,
-    )  # fmt: skip
+        crs=first.crs,
+        values=values,
+        x0=first.x0,
+        y0=first.y0,
+        dx=first.dx,
+        dy=first.dy,
+        attribute=attribute,
+        unit=p.unit or first.unit,
+    )
     return {"result": out}
 
 
@@ -149,23 +218,42 @@ def _estimate(inputs: Inputs, p: Any) -> Cost:
 
 
 FILTER = Operation(
-    name="filter-grid", example=Example({"grid": "Magnetics"}, {"filter": "reduction to the pole", "date": "2024-05-16"}), title="Filter a potential field", area="Geophysics",
+    name="filter-grid",
+    example=Example({"grid": "Magnetics"}, {"filter": "reduction to the pole", "date": "2024-05-16"}),
+    title="Filter a potential field",
+    area="Geophysics",
     help="Derivatives, gradients, tilt angle, continuation, reduction to the pole, pseudo-gravity and band-pass of a grid; gaps and edges are handled and come back as they were.",
-    params=FilterGrid, run=_run_filter, inputs=(GRID,), outputs=(Output("filtered", "grid", "Filtered grid"),), estimate=_estimate,
-)  # fmt: skip
+    params=FilterGrid,
+    run=_run_filter,
+    inputs=(GRID,),
+    outputs=(Output("filtered", "grid", "Filtered grid"),),
+    estimate=_estimate,
+)
 REGIONAL = Operation(
-    name="regional-residual", example=Example({"grid": "Magnetics"}, {}), title="Part regional and residual", area="Geophysics",
+    name="regional-residual",
+    example=Example({"grid": "Magnetics"}, {}),
+    title="Part regional and residual",
+    area="Geophysics",
     help="Takes a polynomial surface or the field continued upward off a grid; both parts come out.",
-    params=Regional, run=_run_regional, inputs=(GRID,),
-    outputs=(Output("residual", "grid", "Residual"), Output("regional", "grid", "Regional")), estimate=_estimate,
-)  # fmt: skip
+    params=Regional,
+    run=_run_regional,
+    inputs=(GRID,),
+    outputs=(Output("residual", "grid", "Residual"), Output("regional", "grid", "Regional")),
+    estimate=_estimate,
+)
 CALCULATE = Operation(
-    name="calculate-grid", example=Example({"a": "Ground"}, {"expression": "a + 150", "name": "Flight surface"}), title="Calculate with grids", area="Maps",
+    name="calculate-grid",
+    example=Example({"a": "Ground"}, {"expression": "a + 150", "name": "Flight surface"}),
+    title="Calculate with grids",
+    area="Maps",
     help="Works out a grid from up to three others by a safe expression; grids on other cells are read where the cells of a lie.",
-    params=Calculate, run=_run_calculate,
+    params=Calculate,
+    run=_run_calculate,
     inputs=(
-        Input("a", "Grid a", ("grid",)), Input("b", "Grid b", ("grid",), optional=True, proposed=False),
+        Input("a", "Grid a", ("grid",)),
+        Input("b", "Grid b", ("grid",), optional=True, proposed=False),
         Input("c", "Grid c", ("grid",), optional=True, proposed=False),
     ),
-    outputs=(Output("result", "grid", "Result"),), estimate=_estimate,
-)  # fmt: skip
+    outputs=(Output("result", "grid", "Result"),),
+    estimate=_estimate,
+)

@@ -50,7 +50,13 @@ class VariogramChoice(Params):
         -1.0, "Nugget", unit="squared", help="In the squared unit of the (transformed) values; −1 fits it"
     )
     sill: float = param(0.0, "Sill above nugget", unit="squared", low=0.0, help="0 fits it")
-    reach: float = param(0.0, "Range", unit="m", low=0.0, help="Where the sill is reached (95 % of it for exponential and gaussian), along the longer axis; 0 fits it")  # fmt: skip
+    reach: float = param(
+        0.0,
+        "Range",
+        unit="m",
+        low=0.0,
+        help="Where the sill is reached (95 % of it for exponential and gaussian), along the longer axis; 0 fits it",
+    )
     second: Literal["none", "spherical", "exponential", "gaussian"] = param(
         "none", "Second structure", help="Adds another shape with a sill and a range of its own", more=True
     )
@@ -59,7 +65,9 @@ class VariogramChoice(Params):
     azimuth: float = param(0.0, "Longer axis towards", unit="°", low=0.0, high=360.0, more=True)
     ratio: float = param(1.0, "Shorter range by longer", above=0.0, high=1.0, more=True)
     neighbours: Whole = param(24, "Samples for each cell", low=2, high=200, more=True)
-    drift: Literal["none", "linear"] = param("none", "Drift", more=True, help="linear: the mean is a plane instead of a constant")  # fmt: skip
+    drift: Literal["none", "linear"] = param(
+        "none", "Drift", more=True, help="linear: the mean is a plane instead of a constant"
+    )
 
 
 class Kriging(VariogramChoice, GridValues):  # pydantic lists the fields of the last base first
@@ -71,16 +79,29 @@ class NearGrid(Trended):
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
     neighbours: Whole = param(12, "Samples for each cell", low=1, high=200, help="For inverse distance", more=True)
     kernel: Kernels = param("thin plate", "Kernel", help="For radial basis", more=True)
-    smoothing: float = param(0.0, "Smoothing", unit="share", low=0.0, help="For radial basis; 0 honours every sample, 0.001 smooths a little", more=True)  # fmt: skip
+    smoothing: float = param(
+        0.0,
+        "Smoothing",
+        unit="share",
+        low=0.0,
+        help="For radial basis; 0 honours every sample, 0.001 smooths a little",
+        more=True,
+    )
 
 
 class _Validated(Params):
     attribute: str = param(..., "Attribute", role="attribute", of="samples")
     transform: Literal["none", "log10", "square root", "normal score"] = param("none", "Transform")
     method: Literal[
-        "kriging", "minimum curvature", "inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis",
+        "kriging",
+        "minimum curvature",
+        "inverse distance",
+        "nearest neighbour",
+        "natural neighbours",
+        "triangles",
+        "radial basis",
         "every method",
-    ] = param("kriging", "Method", help="every method compares them in one table")  # fmt: skip
+    ] = param("kriging", "Method", help="every method compares them in one table")
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=20.0, help="For inverse distance")
     tension: float = param(0.0, "Tension", unit="0 to 1", low=0.0, high=0.99, help="For minimum curvature", more=True)
     name: str = param("", "Name", help="Method and attribute when empty")
@@ -140,9 +161,16 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
         estimate, variance = np.full(lattice.size, np.nan), np.full(lattice.size, np.nan)
         step = 0.85 / len(ready.parts)
         estimate[wanted], variance[wanted] = kr.krige(
-            ready.x, ready.y, values, gx[wanted], gy[wanted], model, p.neighbours, p.drift == "linear",
+            ready.x,
+            ready.y,
+            values,
+            gx[wanted],
+            gy[wanted],
+            model,
+            p.neighbours,
+            p.drift == "linear",
             progress=progress.part(0.1 + step * number, 0.1 + step * (number + 1)),
-        )  # fmt: skip
+        )
         parts.append(estimate.reshape(lattice.ny, lattice.nx))
         variances.append(variance.reshape(lattice.ny, lattice.nx))
         words = words or _words(model)
@@ -155,8 +183,10 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
     spread = np.mean(variances, axis=0)
     return {
         "grid": finished(inputs, p, ready, parts, lattice, blanking, name),
-        "variance": finished(inputs, p, ready, [spread], lattice, blanking, f"Variance of {name}", "kriging variance", squared),
-    }  # fmt: skip
+        "variance": finished(
+            inputs, p, ready, [spread], lattice, blanking, f"Variance of {name}", "kriging variance", squared
+        ),
+    }
 
 
 def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item]:
@@ -182,7 +212,9 @@ def near_parts(ready: Samples, lattice: Any, p: NearGrid, progress: Progress) ->
     return at_cells(ready, lattice, p, lambda x, y, v, ax, ay: _at(p.method, x, y, v, ax, ay, p.power, p.neighbours))
 
 
-def _at(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, ax: np.ndarray, ay: np.ndarray, power: float, count: int) -> np.ndarray:  # fmt: skip
+def _at(
+    method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, ax: np.ndarray, ay: np.ndarray, power: float, count: int
+) -> np.ndarray:
     from ...compute.gridding import neighbours as nb
 
     if method == "inverse distance":
@@ -190,7 +222,9 @@ def _at(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, ax: np.ndarray
     return nb.nearest(x, y, v, ax, ay) if method == "nearest neighbour" else nb.triangles(x, y, v, ax, ay)
 
 
-def _left_out(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, power: float, count: int, progress: Progress) -> np.ndarray:  # fmt: skip
+def _left_out(
+    method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, power: float, count: int, progress: Progress
+) -> np.ndarray:
     """Return each value from the others. Only near samples matter, so each is estimated within its neighbourhood."""
     from scipy.spatial import cKDTree
 
@@ -209,8 +243,11 @@ def _left_out(method: str, x: np.ndarray, y: np.ndarray, v: np.ndarray, power: f
 
 
 def _in_folds(
-    ready: Samples, cell: float, grid: Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray], progress: Progress
-) -> np.ndarray:  # fmt: skip
+    ready: Samples,
+    cell: float,
+    grid: Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray],
+    progress: Progress,
+) -> np.ndarray:
     """Return each value read from a grid of the others; a twentieth of the samples is left out at a time."""
     from ...compute.geometry.sampling import bilinear
     from ...compute.gridding import minimum_curvature as mc
@@ -259,7 +296,10 @@ def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[
                 table = table.drop(columns="standardised")
     units |= {"estimated": unit, "residual": unit}
     told.sort(key=lambda each: each[0])
-    findings = pd.DataFrame([("note", words, "", "", "", "", 0) for _, words in told], columns=["severity", "what", "done", "hole", "table", "file", "line"])  # fmt: skip
+    findings = pd.DataFrame(
+        [("note", words, "", "", "", "", 0) for _, words in told],
+        columns=["severity", "what", "done", "hole", "table", "file", "line"],
+    )
     progress(1.0, told[0][1] if len(told) == 1 else "from the best: " + "; ".join(words for _, words in told))
     name = p.name or f"{p.attribute} left out, {p.method}"
     return {
@@ -281,15 +321,19 @@ def left_out_by(
         _, model = model_for(x, y, v, p)
         estimate, variance = kr.krige(
             x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=progress
-        )  # fmt: skip
+        )
         return estimate, variance, ""
     if method == "radial basis" and len(v) <= rb.WHOLE:
         return rb.left_out(x, y, v), None, ""
     surfaces: dict[str, Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray]] = {
         "minimum curvature": lambda a, b, c, cells: mc.minimum_curvature(a, b, c, cells, tension=p.tension),
-        "natural neighbours": lambda a, b, c, cells: nb.natural(a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny),
-        "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(cells.ny, cells.nx),
-    }  # fmt: skip
+        "natural neighbours": lambda a, b, c, cells: nb.natural(
+            a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny
+        ),
+        "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(
+            cells.ny, cells.nx
+        ),
+    }
     if method in surfaces:
         return _in_folds(ready, cell, surfaces[method], progress), None, ", a twentieth at a time"
     return _left_out(method, x, y, v, p.power, p.neighbours, progress), None, ""
@@ -300,20 +344,43 @@ def _estimate(inputs: Inputs, p: Any) -> Cost:
 
 
 KRIGING = Operation(
-    name="grid-kriging", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0}), title="Grid by kriging", area="Maps",
+    name="grid-kriging",
+    example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0}),
+    title="Grid by kriging",
+    area="Maps",
     help="Estimates each cell from the nearest samples by their variogram, and says how sure it is: the kriging variance is a second grid.",
-    params=Kriging, run=_run_kriging, inputs=(SAMPLES, BOUNDARY),
-    outputs=(Output("grid", "grid", "Grid"), Output("variance", "grid", "Kriging variance")), estimate=_estimate, suggest=suggest,
-)  # fmt: skip
+    params=Kriging,
+    run=_run_kriging,
+    inputs=(SAMPLES, BOUNDARY),
+    outputs=(Output("grid", "grid", "Grid"), Output("variance", "grid", "Kriging variance")),
+    estimate=_estimate,
+    suggest=suggest,
+)
 NEAR = Operation(
-    name="grid-neighbours", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0, "method": "natural neighbours"}), title="Grid from near samples", area="Maps",
+    name="grid-neighbours",
+    example=Example(
+        {"samples": "Soils"},
+        {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0, "method": "natural neighbours"},
+    ),
+    title="Grid from near samples",
+    area="Maps",
     help="Grids by inverse distance, nearest neighbour, natural neighbours, triangles or radial basis functions.",
-    params=NearGrid, run=_run_near, inputs=(SAMPLES, BOUNDARY),
-    outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,
-)  # fmt: skip
+    params=NearGrid,
+    run=_run_near,
+    inputs=(SAMPLES, BOUNDARY),
+    outputs=(Output("grid", "grid", "Grid"),),
+    estimate=_estimate,
+    suggest=suggest,
+)
 VALIDATE = Operation(
-    name="cross-validate", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10"}), title="Compare gridding methods", area="Maps",
+    name="cross-validate",
+    example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10"}),
+    title="Compare gridding methods",
+    area="Maps",
     help="Leaves each sample out in turn and estimates it from the others; the misses are a point set to map and chart.",
-    params=CrossValidate, run=_run_validate, inputs=(SAMPLES,),
-    outputs=(Output("residuals", "points", "Misses"),), suggest=suggest,
-)  # fmt: skip
+    params=CrossValidate,
+    run=_run_validate,
+    inputs=(SAMPLES,),
+    outputs=(Output("residuals", "points", "Misses"),),
+    suggest=suggest,
+)

@@ -19,7 +19,15 @@ from .sampling import (
 
 
 class SmoothSurface(Trended):
-    tension: float = param(0.0, "Tension", unit="0 to 1", low=0.0, high=0.99, help="0 is a plate that bends freely; 0.25 suits potential fields, more keeps steep values from swinging out", more=True)  # fmt: skip
+    tension: float = param(
+        0.0,
+        "Tension",
+        unit="0 to 1",
+        low=0.0,
+        high=0.99,
+        help="0 is a plate that bends freely; 0.25 suits potential fields, more keeps steep values from swinging out",
+        more=True,
+    )
 
 
 def _run(inputs: Inputs, p: SmoothSurface, progress: Progress) -> dict[str, Item]:
@@ -28,8 +36,13 @@ def _run(inputs: Inputs, p: SmoothSurface, progress: Progress) -> dict[str, Item
     ready = read_samples(inputs["samples"], p)
     lattice, blanking = lattice_of(ready, p)
     parts = on_lattice(
-        ready, lattice, p, lambda x, y, v, cells: mc.minimum_curvature(x, y, v, cells, tension=p.tension, progress=progress.part(0.05, 0.95))
-    )  # fmt: skip
+        ready,
+        lattice,
+        p,
+        lambda x, y, v, cells: mc.minimum_curvature(
+            x, y, v, cells, tension=p.tension, progress=progress.part(0.05, 0.95)
+        ),
+    )
     grid = finished(inputs, p, ready, parts, lattice, blanking, p.name or f"{p.attribute} grid")
     progress(1.0, ready.note)
     return {"grid": grid}
@@ -40,8 +53,15 @@ def _estimate(inputs: Inputs, p: SmoothSurface) -> Cost:
 
 
 OPERATION = Operation(
-    name="grid-minimum-curvature", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 50.0}), title="Grid values", area="Maps",
+    name="grid-minimum-curvature",
+    example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 50.0}),
+    title="Grid values",
+    area="Maps",
     help="Draws a smooth surface through samples: the shape of a thin plate that passes through every value.",
-    params=SmoothSurface, run=_run, inputs=(SAMPLES, BOUNDARY),
-    outputs=(Output("grid", "grid", "Grid"),), estimate=_estimate, suggest=suggest,
-)  # fmt: skip
+    params=SmoothSurface,
+    run=_run,
+    inputs=(SAMPLES, BOUNDARY),
+    outputs=(Output("grid", "grid", "Grid"),),
+    estimate=_estimate,
+    suggest=suggest,
+)

@@ -20,7 +20,9 @@ MOST = 100_000_000
 
 
 class Resample(Params):
-    cell: float = param(0.0, "Cell size", unit="m", low=0.0, help="0 takes that of the other grid, or twice the present one")  # fmt: skip
+    cell: float = param(
+        0.0, "Cell size", unit="m", low=0.0, help="0 takes that of the other grid, or twice the present one"
+    )
     name: str = param("", "Name", help="Grid and cell size when empty")
 
 
@@ -32,7 +34,9 @@ class Clip(Params):
 
 
 class Mosaic(Params):
-    seam: Literal["fade", "first", "last", "mean", "highest", "lowest"] = param("fade", "Where they overlap", help="fade passes from one into the other without a step")  # fmt: skip
+    seam: Literal["fade", "first", "last", "mean", "highest", "lowest"] = param(
+        "fade", "Where they overlap", help="fade passes from one into the other without a step"
+    )
     level: bool = param(True, "Bring to one level", help="Takes the median difference in the overlap off each grid")
     cell: float = param(0.0, "Cell size", unit="m", low=0.0, help="0 takes the smallest of the grids")
     name: str = param("", "Name", help="Joined grids when empty")
@@ -46,7 +50,9 @@ class Fill(Params):
 
 class Smooth(Params):
     width: float = param(0.0, "Width", unit="m", low=0.0, help="0 takes five cells")
-    how: Literal["mean", "median"] = param("mean", "By", help="mean weighs by a bell curve; median takes spikes out and keeps steps")  # fmt: skip
+    how: Literal["mean", "median"] = param(
+        "mean", "By", help="mean weighs by a bell curve; median takes spikes out and keeps steps"
+    )
     name: str = param("", "Name", help="Grid with 'smoothed' when empty")
 
 
@@ -123,7 +129,15 @@ def _run_clip(inputs: Inputs, p: Clip, progress: Progress) -> dict[str, Item]:
     rows, columns = np.flatnonzero(known.any(axis=1)), np.flatnonzero(known.any(axis=0))
     j, i = slice(rows[0], rows[-1] + 1), slice(columns[0], columns[-1] + 1)
     progress(1.0, f"{known.mean():.0%} of the cells kept")
-    return {"cut": like(grid, out[j, i].copy(), p.name or f"{grid.name}, cut", x0=grid.x0 + grid.dx * columns[0], y0=grid.y0 + grid.dy * rows[0])}  # fmt: skip
+    return {
+        "cut": like(
+            grid,
+            out[j, i].copy(),
+            p.name or f"{grid.name}, cut",
+            x0=grid.x0 + grid.dx * columns[0],
+            y0=grid.y0 + grid.dy * rows[0],
+        )
+    }
 
 
 def _run_mosaic(inputs: Inputs, p: Mosaic, progress: Progress) -> dict[str, Item]:
@@ -136,7 +150,11 @@ def _run_mosaic(inputs: Inputs, p: Mosaic, progress: Progress) -> dict[str, Item
     for other in grids[1:]:
         same_system(first, other)
         if other.unit != first.unit:
-            raise InputError(f"the grids are in '{first.unit}' and '{other.unit}'", where=other.name, fix="Turn one with 'Calculate with grids' first")  # fmt: skip
+            raise InputError(
+                f"the grids are in '{first.unit}' and '{other.unit}'",
+                where=other.name,
+                fix="Turn one with 'Calculate with grids' first",
+            )
     cell = p.cell or min(min(g.dx, g.dy) for g in grids)
     progress(0.1, "Joining")
     whole, shifts = joined([cells_of(g) for g in grids], cell, p.seam, p.level)
@@ -162,7 +180,11 @@ def _run_smooth(inputs: Inputs, p: Smooth, progress: Progress) -> dict[str, Item
     assert isinstance(grid, Grid)
     width = p.width or 5.0 * max(grid.dx, grid.dy)
     progress(0.1, f"Over {width:g} m")
-    return {"smoothed": like(grid, smoothed(grid.values, grid.dx, grid.dy, width, p.how), p.name or f"{grid.name}, smoothed")}  # fmt: skip
+    return {
+        "smoothed": like(
+            grid, smoothed(grid.values, grid.dx, grid.dy, width, p.how), p.name or f"{grid.name}, smoothed"
+        )
+    }
 
 
 def _run_figures(inputs: Inputs, p: PolygonFigures, progress: Progress) -> dict[str, Item]:
@@ -195,45 +217,87 @@ def _run_figures(inputs: Inputs, p: PolygonFigures, progress: Progress) -> dict[
     columns = {f"{grid.attribute} {name}": figures[:, k] for k, name in enumerate(names)}
     units = {c: ("" if c.endswith(" cells") else grid.unit) for c in columns}
     made = dataclasses.replace(
-        features, table=features.table.assign(**columns), units={**features.units, **units}, name=p.name or f"{features.name} with {grid.name}"
-    )  # fmt: skip
+        features,
+        table=features.table.assign(**columns),
+        units={**features.units, **units},
+        name=p.name or f"{features.name} with {grid.name}",
+    )
     return {"polygons": made}
 
 
 _POLYGONS = Input("polygons", "Polygons", ("features",))
 RESAMPLE = Operation(
-    name="resample-grid", example=Example({"grid": "Magnetics"}, {"cell": 60.0}), title="Other cell size", area="Maps",
+    name="resample-grid",
+    example=Example({"grid": "Magnetics"}, {"cell": 60.0}),
+    title="Other cell size",
+    area="Maps",
     help="Reads a grid on other cells: of another size, or those of another grid. Larger cells get the mean of what lies in them.",
-    params=Resample, run=_run_resample, inputs=(GRID, Input("other", "Cells of", ("grid",), optional=True, proposed=False)),
-    outputs=(Output("resampled", "grid", "Grid on other cells"),), estimate=_resample_cost,
-)  # fmt: skip
+    params=Resample,
+    run=_run_resample,
+    inputs=(GRID, Input("other", "Cells of", ("grid",), optional=True, proposed=False)),
+    outputs=(Output("resampled", "grid", "Grid on other cells"),),
+    estimate=_resample_cost,
+)
 CLIP = Operation(
-    name="clip-grid", example=Example({"grid": "Magnetics", "polygons": "Geological map"}, {}), title="Cut a grid", area="Maps",
+    name="clip-grid",
+    example=Example({"grid": "Magnetics", "polygons": "Geological map"}, {}),
+    title="Cut a grid",
+    area="Maps",
     help="Blanks a grid outside (or inside) of polygons, or beyond values, and takes blank edges off.",
-    params=Clip, run=_run_clip, inputs=(GRID, Input("polygons", "Polygons", ("features",), optional=True, proposed=False)),
+    params=Clip,
+    run=_run_clip,
+    inputs=(GRID, Input("polygons", "Polygons", ("features",), optional=True, proposed=False)),
     outputs=(Output("cut", "grid", "Cut grid"),),
-)  # fmt: skip
+)
 MOSAIC = Operation(
-    name="mosaic", example=Example({"grids": ("Magnetics", "Magnetics at the pole")}, {"cell": 60.0}), title="Mosaic", area="Maps",
+    name="mosaic",
+    example=Example({"grids": ("Magnetics", "Magnetics at the pole")}, {"cell": 60.0}),
+    title="Mosaic",
+    area="Maps",
     help="Makes one grid of several that lie side by side or overlap; levels and seams are matched, the first one stays as it is.",
-    params=Mosaic, run=_run_mosaic,
-    inputs=(Input("grids", "Grids", ("grid",), many=True, proposed=False, help="Two or more, in the order of their precedence"),),
+    params=Mosaic,
+    run=_run_mosaic,
+    inputs=(
+        Input(
+            "grids", "Grids", ("grid",), many=True, proposed=False, help="Two or more, in the order of their precedence"
+        ),
+    ),
     outputs=(Output("whole", "grid", "Mosaic"),),
-    version=2, aliases=("join-grids",), renamed={"a": "grids", "b": "grids", "c": "grids", "d": "grids"},
-)  # fmt: skip
+    version=2,
+    aliases=("join-grids",),
+    renamed={"a": "grids", "b": "grids", "c": "grids", "d": "grids"},
+)
 FILL = Operation(
-    name="fill-grid", example=Example({"grid": "Soil Sn"}, {}), title="Fill gaps of a grid", area="Maps",
+    name="fill-grid",
+    example=Example({"grid": "Soil Sn"}, {}),
+    title="Fill gaps of a grid",
+    area="Maps",
     help="Closes gaps by a smooth surface that passes through the cells around them.",
-    params=Fill, run=_run_fill, inputs=(GRID,), outputs=(Output("filled", "grid", "Filled grid"),),
-)  # fmt: skip
+    params=Fill,
+    run=_run_fill,
+    inputs=(GRID,),
+    outputs=(Output("filled", "grid", "Filled grid"),),
+)
 SMOOTH = Operation(
-    name="smooth-grid", example=Example({"grid": "Ground"}, {"width": 100.0}), title="Smooth a grid", area="Maps",
+    name="smooth-grid",
+    example=Example({"grid": "Ground"}, {"width": 100.0}),
+    title="Smooth a grid",
+    area="Maps",
     help="Evens a grid out over a width, by a weighted mean or by the median.",
-    params=Smooth, run=_run_smooth, inputs=(GRID,), outputs=(Output("smoothed", "grid", "Smoothed grid"),),
-)  # fmt: skip
+    params=Smooth,
+    run=_run_smooth,
+    inputs=(GRID,),
+    outputs=(Output("smoothed", "grid", "Smoothed grid"),),
+)
 FIGURES = Operation(
-    name="zonal-statistics", example=Example({"grid": "Ground", "polygons": "Geological map"}, {}), title="Zonal statistics", area="Maps", aliases=("figures-by-polygon",),
+    name="zonal-statistics",
+    example=Example({"grid": "Ground", "polygons": "Geological map"}, {}),
+    title="Zonal statistics",
+    area="Maps",
+    aliases=("figures-by-polygon",),
     help="Adds count, mean, median, lowest, highest and deviation of a grid's cells to each polygon.",
-    params=PolygonFigures, run=_run_figures, inputs=(GRID, _POLYGONS),
+    params=PolygonFigures,
+    run=_run_figures,
+    inputs=(GRID, _POLYGONS),
     outputs=(Output("polygons", "features", "Polygons with figures"),),
-)  # fmt: skip
+)

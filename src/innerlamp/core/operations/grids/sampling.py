@@ -30,28 +30,52 @@ OnLattice = Callable[[np.ndarray, np.ndarray, np.ndarray, "Lattice"], np.ndarray
 class GridValues(Params):
     attribute: str = param(..., "Attribute", role="attribute", of="samples")
     cell: float = param(
-        0.0, "Cell size", unit="m", low=0.0, help="0 takes half of the distance between samples, or a quarter of that between lines"
-    )  # fmt: skip
+        0.0,
+        "Cell size",
+        unit="m",
+        low=0.0,
+        help="0 takes half of the distance between samples, or a quarter of that between lines",
+    )
     transform: Transform = param(
-        "none", "Transform",
+        "none",
+        "Transform",
         help="Grids other values and turns them back. log10, square root: for skewed values (what can't be turned is left out). normal score: by rank. direction: angles from 0 to 360°, gridded as vectors. axis: the same, where both ends mean one (strikes)",
-    )  # fmt: skip
+    )
     blanking: float = param(
-        0.0, "Blank beyond", unit="m", low=0.0, help="Cells farther than this from any sample are blank; 0 takes one and a half times the spacing of samples or lines"
-    )  # fmt: skip
+        0.0,
+        "Blank beyond",
+        unit="m",
+        low=0.0,
+        help="Cells farther than this from any sample are blank; 0 takes one and a half times the spacing of samples or lines",
+    )
     twins: Twins = param("mean", "Samples at one place", help="What stands for them", more=True)
     name: str = param("", "Name", help="Attribute and source when empty")
 
 
 class Trended(GridValues):
-    trend: float = param(0.0, "Trend towards", unit="°", low=0.0, high=360.0, help="Along it values reach farther", more=True)  # fmt: skip
-    stretch: float = param(1.0, "Reach along the trend", unit="times", low=1.0, high=20.0, help="How many times as far as across it; helps anomalies that cross lines at an angle to hang together", more=True)  # fmt: skip
+    trend: float = param(
+        0.0, "Trend towards", unit="°", low=0.0, high=360.0, help="Along it values reach farther", more=True
+    )
+    stretch: float = param(
+        1.0,
+        "Reach along the trend",
+        unit="times",
+        low=1.0,
+        high=20.0,
+        help="How many times as far as across it; helps anomalies that cross lines at an angle to hang together",
+        more=True,
+    )
 
 
 SAMPLES = Input("samples", "Samples, stations or lines", ("points", "lines"))
 BOUNDARY = Input(
-    "boundary", "Boundary", ("features",), optional=True, help="Polygons outside of which the grid is blank", proposed=False,
-)  # fmt: skip
+    "boundary",
+    "Boundary",
+    ("features",),
+    optional=True,
+    help="Polygons outside of which the grid is blank",
+    proposed=False,
+)
 
 
 GRID = Input("grid", "Grid", ("grid",))
@@ -66,7 +90,11 @@ def same_system(first: Item, other: Item) -> None:
         Names both.
     """
     if other.crs != first.crs:
-        raise InputError(f"the items are in {first.crs} and {other.crs}", where=other.name, fix="Import it again: files are turned into the project's system on the way in")  # fmt: skip
+        raise InputError(
+            f"the items are in {first.crs} and {other.crs}",
+            where=other.name,
+            fix="Import it again: files are turned into the project's system on the way in",
+        )
 
 
 def cells_cost(grid: Item, per_cell: float) -> Cost:
@@ -251,9 +279,11 @@ def on_lattice(ready: Samples, lattice: Lattice, p: Trended, estimate: OnLattice
     fine = lattice.cell / float(np.sqrt(p.stretch))
     along = mc.lattice_around(gu, gv, fine, margin=lattice.cell)
     return [
-        np.asarray(bilinear(estimate(u, v, part, along), along.x0, along.y0, along.cell, along.cell, gu, gv)).reshape(lattice.ny, lattice.nx)
+        np.asarray(bilinear(estimate(u, v, part, along), along.x0, along.y0, along.cell, along.cell, gu, gv)).reshape(
+            lattice.ny, lattice.nx
+        )
         for part in ready.parts
-    ]  # fmt: skip
+    ]
 
 
 def outside(features: Features, gx: np.ndarray, gy: np.ndarray) -> np.ndarray:
@@ -272,9 +302,16 @@ def outside(features: Features, gx: np.ndarray, gy: np.ndarray) -> np.ndarray:
 
 
 def finished(
-    inputs: Inputs, p: GridValues, ready: Samples, parts: list[np.ndarray], lattice: Lattice, blanking: float, name: str,
-    attribute: str = "", unit: str | None = None,
-) -> Grid:  # fmt: skip
+    inputs: Inputs,
+    p: GridValues,
+    ready: Samples,
+    parts: list[np.ndarray],
+    lattice: Lattice,
+    blanking: float,
+    name: str,
+    attribute: str = "",
+    unit: str | None = None,
+) -> Grid:
     """Return the grid of components: blanked, cut to the boundary, turned back.
 
     `attribute` names values that are not those of the samples; these are not turned back.
@@ -291,9 +328,16 @@ def finished(
         raise InputError("the grid would be blank everywhere", fix="Blank farther out, or take another boundary")
     source = inputs["samples"]
     return Grid(
-        name=name, crs=source.crs, values=out, x0=lattice.x0, y0=lattice.y0, dx=lattice.cell, dy=lattice.cell,
-        attribute=attribute or p.attribute, unit=source.attributes.get(p.attribute, "") if unit is None else unit,
-    )  # fmt: skip
+        name=name,
+        crs=source.crs,
+        values=out,
+        x0=lattice.x0,
+        y0=lattice.y0,
+        dx=lattice.cell,
+        dy=lattice.cell,
+        attribute=attribute or p.attribute,
+        unit=source.attributes.get(p.attribute, "") if unit is None else unit,
+    )
 
 
 def cost(inputs: Inputs, p: GridValues, per_second: float, bytes_each: float) -> Cost:

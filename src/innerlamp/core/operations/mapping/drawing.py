@@ -41,7 +41,11 @@ class DrawFeature(Params):
     )
     value: str = param("", "Unit or kind", help="Such as Granite, or fault, inferred")
     column: str = param("unit", "Column", help="The column that holds it", more=True)
-    over: Literal["cut others", "fill gaps", "lie over"] = param("cut others", "Where polygons are already", help="cut others: takes the ground from them. fill gaps: takes only what no polygon has. Either way boundaries are shared")  # fmt: skip
+    over: Literal["cut others", "fill gaps", "lie over"] = param(
+        "cut others",
+        "Where polygons are already",
+        help="cut others: takes the ground from them. fill gaps: takes only what no polygon has. Either way boundaries are shared",
+    )
     name: str = param("", "Name of a new map", help="Used when no map is chosen")
 
 
@@ -70,14 +74,18 @@ class JoinFeatures(Params):
 
 
 class MergeByUnit(Params):
-    column: str = param("", "Column", role="code", of="features", help="Polygons that touch and have the same value become one")  # fmt: skip
+    column: str = param(
+        "", "Column", role="code", of="features", help="Polygons that touch and have the same value become one"
+    )
 
 
 def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame) -> Features:
     """Return features of other shapes and rows; rows without a shape are dropped."""
     keep = [k for k, s in enumerate(shapes) if not s.is_empty]
     vertices, starts, owner, role = flatten([shapes[k] for k in keep])
-    return dataclasses.replace(item, table=table.iloc[keep].reset_index(drop=True), vertices=vertices, starts=starts, owner=owner, role=role)  # fmt: skip
+    return dataclasses.replace(
+        item, table=table.iloc[keep].reset_index(drop=True), vertices=vertices, starts=starts, owner=owner, role=role
+    )
 
 
 def _polygonal(shape: Any) -> Any:
@@ -131,7 +139,11 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
             if new.is_empty:
                 raise InputError("other polygons cover all of this ground", fix="Cut them, or lie over them")
     row = {c: (p.value if c == p.column else np.nan if table[c].dtype.kind == "f" else "") for c in table.columns}
-    made = rebuilt(item, [*shapes, new], pd.concat([table, pd.DataFrame([row])], ignore_index=True) if len(table) else pd.DataFrame([row]))  # fmt: skip
+    made = rebuilt(
+        item,
+        [*shapes, new],
+        pd.concat([table, pd.DataFrame([row])], ignore_index=True) if len(table) else pd.DataFrame([row]),
+    )
     progress(1.0, f"{p.value or p.shape} drawn")
     # Where an old edge was cut its new corners lie on the edges of the new feature, and the other way round.
     west, south, east, north = new.bounds
@@ -160,7 +172,9 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
     if p.action == "add":
         made = _sharing(item, here[None, :])
         if len(made.vertices) == len(item.vertices):
-            raise InputError("no edge passes there" if not touched.any() else "there is a corner already", where=item.name)  # fmt: skip
+            raise InputError(
+                "no edge passes there" if not touched.any() else "there is a corner already", where=item.name
+            )
         return {"features": made}
     if not touched.any():
         raise InputError("there is no corner at that place", where=item.name)
@@ -182,7 +196,9 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
             elif gone.any():
                 v = v[~gone]
                 if len(v) < (2 if item.role[k] == LINE else 1):
-                    raise InputError("nothing would be left of the feature", where=item.name, fix="Remove the feature instead")  # fmt: skip
+                    raise InputError(
+                        "nothing would be left of the feature", where=item.name, fix="Remove the feature instead"
+                    )
             parts.append(v)
         made = with_parts(item, parts)
     if np.isin(item.role[np.unique(part_of[touched])], (RING, HOLE)).any():
@@ -234,7 +250,11 @@ def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str
         shapes += parts
         rows += [row] * len(parts)
     if not count:
-        raise InputError("the line does not cross any feature from side to side", where=item.name, fix="Start and end it outside of the feature")  # fmt: skip
+        raise InputError(
+            "the line does not cross any feature from side to side",
+            where=item.name,
+            fix="Start and end it outside of the feature",
+        )
     progress(1.0, f"{count} features split")
     return {"features": rebuilt(item, shapes, item.table.iloc[rows])}
 
@@ -285,33 +305,86 @@ _MAP = Input("features", "Map", ("features",))
 _MADE = (Output("features", "", "The map"),)
 _BACK = {"features": "features"}
 DRAW = Operation(
-    name="draw-feature", example=Example({}, {"points": "503000 5601400; 503400 5601400; 503400 5601700", "value": "DIORITE"}), title="Draw a feature", area="Maps",
+    name="draw-feature",
+    example=Example({}, {"points": "503000 5601400; 503400 5601400; 503400 5601700", "value": "DIORITE"}),
+    title="Draw a feature",
+    area="Maps",
     help="Adds a polygon, line or point to a map, or begins a new map; the Draw button of the map pane does it by mouse.",
-    params=DrawFeature, run=_run_draw, inputs=(Input("features", "Map", ("features",), optional=True, help="None begins a new map"),),
-    outputs=(Output("features", "features", "The map"),), replaces=_BACK, instant=True,
-)  # fmt: skip
+    params=DrawFeature,
+    run=_run_draw,
+    inputs=(Input("features", "Map", ("features",), optional=True, help="None begins a new map"),),
+    outputs=(Output("features", "features", "The map"),),
+    replaces=_BACK,
+    instant=True,
+)
 CORNER = Operation(
-    name="edit-corner", example=Example({"features": "@draw-feature.features"}, {"action": "move", "x": 503400.0, "y": 5601400.0, "to_x": 503350.0, "to_y": 5601420.0}, after=("draw-feature",)), title="Move, add or remove a corner", area="Maps",
+    name="edit-corner",
+    example=Example(
+        {"features": "@draw-feature.features"},
+        {"action": "move", "x": 503400.0, "y": 5601400.0, "to_x": 503350.0, "to_y": 5601420.0},
+        after=("draw-feature",),
+    ),
+    title="Move, add or remove a corner",
+    area="Maps",
     help="Changes one corner of all boundaries that meet there, so that neighbours stay neighbours.",
-    params=EditCorner, run=_run_corner, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
-)  # fmt: skip
+    params=EditCorner,
+    run=_run_corner,
+    inputs=(_MAP,),
+    outputs=_MADE,
+    replaces=_BACK,
+    instant=True,
+)
 EDIT = Operation(
-    name="edit-features", example=Example({"features": "@draw-feature.features"}, {"rows": "0", "value": "GABBRO"}, after=("draw-feature",)), title="Change or remove features", area="Maps",
+    name="edit-features",
+    example=Example({"features": "@draw-feature.features"}, {"rows": "0", "value": "GABBRO"}, after=("draw-feature",)),
+    title="Change or remove features",
+    area="Maps",
     help="Gives features another unit or kind, or takes them out.",
-    params=EditFeatures, run=_run_edit, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
-)  # fmt: skip
+    params=EditFeatures,
+    run=_run_edit,
+    inputs=(_MAP,),
+    outputs=_MADE,
+    replaces=_BACK,
+    instant=True,
+)
 SPLIT = Operation(
-    name="split-features", example=Example({"features": "@draw-feature.features"}, {"points": "503200 5601000; 503300 5602000"}, after=("draw-feature",)), title="Split features", area="Maps",
+    name="split-features",
+    example=Example(
+        {"features": "@draw-feature.features"}, {"points": "503200 5601000; 503300 5602000"}, after=("draw-feature",)
+    ),
+    title="Split features",
+    area="Maps",
     help="Cuts polygons and lines in two along a line that is drawn across them.",
-    params=SplitFeatures, run=_run_split, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
-)  # fmt: skip
+    params=SplitFeatures,
+    run=_run_split,
+    inputs=(_MAP,),
+    outputs=_MADE,
+    replaces=_BACK,
+    instant=True,
+)
 JOIN = Operation(
-    name="join-features", example=Example({"features": "@draw-feature.features"}, {"rows": "0; 1"}, after=("draw-feature", "split-features")), title="Join features", area="Maps",
+    name="join-features",
+    example=Example({"features": "@draw-feature.features"}, {"rows": "0; 1"}, after=("draw-feature", "split-features")),
+    title="Join features",
+    area="Maps",
     help="Makes one feature of several.",
-    params=JoinFeatures, run=_run_join, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
-)  # fmt: skip
+    params=JoinFeatures,
+    run=_run_join,
+    inputs=(_MAP,),
+    outputs=_MADE,
+    replaces=_BACK,
+    instant=True,
+)
 MERGE = Operation(
-    name="merge-by-unit", example=Example({"features": "@draw-feature.features"}, {"column": "unit"}, after=("draw-feature",)), title="Merge by unit", area="Maps",
+    name="merge-by-unit",
+    example=Example({"features": "@draw-feature.features"}, {"column": "unit"}, after=("draw-feature",)),
+    title="Merge by unit",
+    area="Maps",
     help="Makes one polygon of all that touch and belong to the same unit.",
-    params=MergeByUnit, run=_run_merge, inputs=(_MAP,), outputs=_MADE, replaces=_BACK, instant=True,
-)  # fmt: skip
+    params=MergeByUnit,
+    run=_run_merge,
+    inputs=(_MAP,),
+    outputs=_MADE,
+    replaces=_BACK,
+    instant=True,
+)

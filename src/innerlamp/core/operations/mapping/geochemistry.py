@@ -21,11 +21,19 @@ _SAMPLES = Input("samples", "Samples", ("points",))
 
 class Anomalies(Params):
     attribute: str = param(..., "Attribute", role="attribute", of="samples")
-    by: Literal["percentile", "mean and deviations of logs", "break of probability plot", "value"] = param("percentile", "Threshold by")  # fmt: skip
+    by: Literal["percentile", "mean and deviations of logs", "break of probability plot", "value"] = param(
+        "percentile", "Threshold by"
+    )
     percentile: float = param(98.0, "Percentile", unit="%", low=0.0, high=100.0)
     deviations: float = param(2.0, "Deviations", unit="deviations", above=0.0)
     value: float = param(0.0, "Value", unit="of the attribute")
-    link: float = param(0.0, "Linked up to", unit="m", low=0.0, help="Samples over the threshold this near belong together; 0 takes 1.6 times the sample spacing")  # fmt: skip
+    link: float = param(
+        0.0,
+        "Linked up to",
+        unit="m",
+        low=0.0,
+        help="Samples over the threshold this near belong together; 0 takes 1.6 times the sample spacing",
+    )
     least: int = param(2, "At least samples", low=1)
     name: str = param("", "Name", help="The attribute when empty")
 
@@ -37,7 +45,9 @@ class LevelByUnit(Params):
 
 
 class PrincipalComponents(Params):
-    columns: Several = param((), "Columns", role="lines", help="Parted by semicolons; empty takes all with a grade unit")  # fmt: skip
+    columns: Several = param(
+        (), "Columns", role="lines", help="Parted by semicolons; empty takes all with a grade unit"
+    )
     logs: Literal["centred log-ratios", "as they are"] = param("centred log-ratios", "Values")
     keep: int = param(3, "Components kept", low=1, high=10)
 
@@ -72,20 +82,29 @@ def _run_anomalies(inputs: Inputs, p: Anomalies, progress: Progress) -> dict[str
         over = np.isfinite(v) & (v >= level)
     groups = gc.groups_over(x, y, over, link, p.least)
     if not groups:
-        raise InputError(f"no {p.least} samples over {level:.4g} lie together", where=samples.name, fix="Lower the threshold, or link farther")  # fmt: skip
+        raise InputError(
+            f"no {p.least} samples over {level:.4g} lie together",
+            where=samples.name,
+            fix="Lower the threshold, or link farther",
+        )
     unit = samples.units.get(p.attribute, "")
     table = pd.DataFrame(
         {
-            "rank": [f"{k}" for k in range(1, len(groups) + 1)], "samples": [float(len(g.rows)) for g in groups],
-            "area_ha": [g.area / 1e4 for g in groups], "peak": [float(v[g.rows].max()) for g in groups],
+            "rank": [f"{k}" for k in range(1, len(groups) + 1)],
+            "samples": [float(len(g.rows)) for g in groups],
+            "area_ha": [g.area / 1e4 for g in groups],
+            "peak": [float(v[g.rows].max()) for g in groups],
             "mean": [float(v[g.rows].mean()) for g in groups],
         }
-    )  # fmt: skip
+    )
     progress(1.0, f"threshold {level:.4g} {unit}, {int(over.sum())} samples over it in {len(groups)} anomalies")
     features = Features(
-        name=p.name or f"{p.attribute} anomalies", crs=samples.crs, table=table,
-        **one_each([g.outline for g in groups], RING), units={"area_ha": "ha", "peak": unit, "mean": unit},
-    )  # fmt: skip
+        name=p.name or f"{p.attribute} anomalies",
+        crs=samples.crs,
+        table=table,
+        **one_each([g.outline for g in groups], RING),
+        units={"area_ha": "ha", "peak": unit, "mean": unit},
+    )
     return {"anomalies": features}
 
 
@@ -122,11 +141,19 @@ def _run_level(inputs: Inputs, p: LevelByUnit, progress: Progress) -> dict[str, 
     elif p.unit in table.columns:
         unit = table[p.unit].fillna("").astype(str).to_numpy(dtype=object)
     else:
-        raise InputError(f"the samples have no column '{p.unit}'", where=samples.name, fix="Choose a geological map, or another column")  # fmt: skip
+        raise InputError(
+            f"the samples have no column '{p.unit}'",
+            where=samples.name,
+            fix="Choose a geological map, or another column",
+        )
     name = p.name or f"{p.attribute} levelled"
     score = gc.levelled(v, unit)
     progress(1.0, f"{len(set(unit.tolist()) - {''})} units, {int((unit == '').sum())} samples in none")
-    return {"samples": dataclasses.replace(samples, table=table.assign(**{name: score}), units={**samples.units, name: "deviations"})}  # fmt: skip
+    return {
+        "samples": dataclasses.replace(
+            samples, table=table.assign(**{name: score}), units={**samples.units, name: "deviations"}
+        )
+    }
 
 
 def _run_components(inputs: Inputs, p: PrincipalComponents, progress: Progress) -> dict[str, Item]:
@@ -137,7 +164,9 @@ def _run_components(inputs: Inputs, p: PrincipalComponents, progress: Progress) 
     assert isinstance(samples, PointSet)
     columns = list(p.columns) or [c for c, u in samples.units.items() if u in GRADES and c in samples.table.columns]
     if len(columns) < 2:
-        raise InputError("components need two columns at least", where=samples.name, fix="Name them, parted by semicolons")  # fmt: skip
+        raise InputError(
+            "components need two columns at least", where=samples.name, fix="Name them, parted by semicolons"
+        )
     data = np.column_stack([_numbers(samples, c) for c in columns])
     made = gc.principal_components(data, p.logs == "centred log-ratios")
     count = min(p.keep, len(columns))
@@ -146,31 +175,74 @@ def _run_components(inputs: Inputs, p: PrincipalComponents, progress: Progress) 
     words = []
     for k in range(count):
         order = np.argsort(-np.abs(made.loadings[:, k]))[:4]
-        words.append(f"{k + 1}: {made.explained[k]:.0%} (" + ", ".join(f"{columns[i]} {made.loadings[i, k]:+.2f}" for i in order) + ")")  # fmt: skip
+        words.append(
+            f"{k + 1}: {made.explained[k]:.0%} ("
+            + ", ".join(f"{columns[i]} {made.loadings[i, k]:+.2f}" for i in order)
+            + ")"
+        )
     progress(1.0, "components " + "; ".join(words))
     loadings = pd.DataFrame(
-        [("note", f"component {k + 1} explains {made.explained[k]:.1%}: " + ", ".join(f"{c} {made.loadings[i, k]:+.2f}" for i, c in enumerate(columns)), "", "", samples.role, "", 0) for k in range(count)],
+        [
+            (
+                "note",
+                f"component {k + 1} explains {made.explained[k]:.1%}: "
+                + ", ".join(f"{c} {made.loadings[i, k]:+.2f}" for i, c in enumerate(columns)),
+                "",
+                "",
+                samples.role,
+                "",
+                0,
+            )
+            for k in range(count)
+        ],
         columns=["severity", "what", "done", "hole", "table", "file", "line"],
-    )  # fmt: skip
-    findings = pd.concat([samples.findings[~samples.findings["what"].str.startswith("component ")], loadings], ignore_index=True) if len(samples.findings) else loadings  # fmt: skip
-    return {"samples": dataclasses.replace(samples, table=table, units={**samples.units, **dict.fromkeys(names, "")}, findings=findings)}  # fmt: skip
+    )
+    findings = (
+        pd.concat(
+            [samples.findings[~samples.findings["what"].str.startswith("component ")], loadings], ignore_index=True
+        )
+        if len(samples.findings)
+        else loadings
+    )
+    return {
+        "samples": dataclasses.replace(
+            samples, table=table, units={**samples.units, **dict.fromkeys(names, "")}, findings=findings
+        )
+    }
 
 
 ANOMALIES = Operation(
-    name="anomalies", example=Example({"samples": "Soils"}, {"attribute": "Sn ppm"}), title="Outline anomalies", area="Maps",
+    name="anomalies",
+    example=Example({"samples": "Soils"}, {"attribute": "Sn ppm"}),
+    title="Outline anomalies",
+    area="Maps",
     help="Groups samples over a threshold that lie together, with outline, area, peak, mean and count.",
-    params=Anomalies, run=_run_anomalies, inputs=(_SAMPLES,), outputs=(Output("anomalies", "features", "Anomalies"),),
-)  # fmt: skip
+    params=Anomalies,
+    run=_run_anomalies,
+    inputs=(_SAMPLES,),
+    outputs=(Output("anomalies", "features", "Anomalies"),),
+)
 LEVEL = Operation(
-    name="level-by-unit", example=Example({"samples": "Soils", "map": "Geological map"}, {"attribute": "Sn ppm"}), title="Level values by rock unit", area="Maps",
+    name="level-by-unit",
+    example=Example({"samples": "Soils", "map": "Geological map"}, {"attribute": "Sn ppm"}),
+    title="Level values by rock unit",
+    area="Maps",
     help="Scores each value within its rock unit, so that units with other backgrounds compare; the unit comes from a map or a column.",
-    params=LevelByUnit, run=_run_level,
+    params=LevelByUnit,
+    run=_run_level,
     inputs=(_SAMPLES, Input("map", "Geological map", ("features",), optional=True, help="Polygons of units")),
-    outputs=(Output("samples", "points", "Samples with the score"),), replaces={"samples": "samples"},
-)  # fmt: skip
+    outputs=(Output("samples", "points", "Samples with the score"),),
+    replaces={"samples": "samples"},
+)
 COMPONENTS = Operation(
-    name="principal-components", example=Example({"samples": "Soils"}, {}), title="Principal components", area="Maps",
+    name="principal-components",
+    example=Example({"samples": "Soils"}, {}),
+    title="Principal components",
+    area="Maps",
     help="Works out what the elements of samples have in common; scores become columns, loadings are noted with the samples.",
-    params=PrincipalComponents, run=_run_components, inputs=(_SAMPLES,),
-    outputs=(Output("samples", "points", "Samples with their scores"),), replaces={"samples": "samples"},
-)  # fmt: skip
+    params=PrincipalComponents,
+    run=_run_components,
+    inputs=(_SAMPLES,),
+    outputs=(Output("samples", "points", "Samples with their scores"),),
+    replaces={"samples": "samples"},
+)

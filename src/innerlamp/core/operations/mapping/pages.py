@@ -28,8 +28,12 @@ class MakePage(Params):
     lying: Literal["landscape", "portrait"] = param("landscape", "Sheet")
     width: float = param(420.0, "Width", unit="mm", low=50.0, high=2000.0, help="Of a custom sheet", more=True)
     height: float = param(297.0, "Height", unit="mm", low=50.0, high=2000.0, help="Of a custom sheet", more=True)
-    scale: float = param(0.0, "Scale 1 :", unit="metres a metre", low=0.0, high=1e8, help="0 takes the largest round scale that fits")  # fmt: skip
-    lit: Several = param((), "Shows", role="lines", help="Names of items, the lowest first; what the map is fitted to when empty")  # fmt: skip
+    scale: float = param(
+        0.0, "Scale 1 :", unit="metres a metre", low=0.0, high=1e8, help="0 takes the largest round scale that fits"
+    )
+    lit: Several = param(
+        (), "Shows", role="lines", help="Names of items, the lowest first; what the map is fitted to when empty"
+    )
     beside: Several = param(
         (),
         "Second map shows",
@@ -40,8 +44,12 @@ class MakePage(Params):
     second: str = param("", "Second line")
     author: str = param("", "Drawn by")
     notes: str = param("", "Notes", help="Sources, methods, remarks")
-    date: str = param("", "Date", role="date", help="Of the magnetic north arrow and in the title block; today when empty")  # fmt: skip
-    section: str = param("", "Section", help="Its two ends, to add it below the map: 503200 5602500; 504300 5601900", more=True)  # fmt: skip
+    date: str = param(
+        "", "Date", role="date", help="Of the magnetic north arrow and in the title block; today when empty"
+    )
+    section: str = param(
+        "", "Section", help="Its two ends, to add it below the map: 503200 5602500; 504300 5601900", more=True
+    )
     template: str = param("", "Template", role="file", help="A page template to arrange it by", more=True)
     name: str = param("", "Name", help="The title when empty")
 
@@ -60,7 +68,9 @@ def parsed(value: Any) -> Any:
 
 
 class ArrangePage(Params):
-    layout: Annotated[tuple[dict[str, Any], ...], BeforeValidator(parsed)] = param(..., "Layout", help="The elements of the page as JSON, as a template has them")  # fmt: skip
+    layout: Annotated[tuple[dict[str, Any], ...], BeforeValidator(parsed)] = param(
+        ..., "Layout", help="The elements of the page as JSON, as a template has them"
+    )
     width: float = param(0.0, "Width", unit="mm", low=0.0, high=2000.0, help="0 keeps it")
     height: float = param(0.0, "Height", unit="mm", low=0.0, high=2000.0, help="0 keeps it")
 
@@ -77,7 +87,9 @@ def _ends(text: str) -> tuple[float, float, float, float] | None:
     try:
         (x0, y0), (x1, y1) = ((float(v) for v in part.replace(",", " ").split()) for part in text.split(";"))
     except ValueError as error:
-        raise InputError(f"'{text}' does not name two ends", where="section", fix="Write for example 503200 5602500; 504300 5601900") from error  # fmt: skip
+        raise InputError(
+            f"'{text}' does not name two ends", where="section", fix="Write for example 503200 5602500; 504300 5601900"
+        ) from error
     if np.hypot(x1 - x0, y1 - y0) < 1.0:
         raise InputError("the ends of the section lie at one place")
     return x0, y0, x1, y1
@@ -114,9 +126,15 @@ def _arranged(width: float, height: float, section: bool, second: bool) -> list[
             {"kind": "north", "x": m + third + gap, "y": y, "w": 0.5 * third, "h": 0.55 * low},
             {"kind": "inset", "x": m + 1.5 * third + gap, "y": y, "w": 0.5 * third, "h": 0.55 * low},
             {"kind": "scale bar", "x": m + third + gap, "y": y + 0.58 * low, "w": third, "h": 14.0},
-            {"kind": "notes", "x": m + third + gap, "y": y + 0.58 * low + 15.0, "w": third, "h": max(0.42 * low - 15.0, 8.0)},
+            {
+                "kind": "notes",
+                "x": m + third + gap,
+                "y": y + 0.58 * low + 15.0,
+                "w": third,
+                "h": max(0.42 * low - 15.0, 8.0),
+            },
             {"kind": "title", "x": m + 2 * (third + gap), "y": y, "w": third, "h": low},
-        ]  # fmt: skip
+        ]
         return out
     share = min(max(height / 297.0, 0.6), 1.4)
     x, y, title_h, notes_h, inset_h = width - m - side, m, 40.0 * share, 20.0 * share, 42.0 * share
@@ -148,7 +166,9 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
         elements = [dict(e) for e in made]
     else:
         short, long = PAPERS.get(p.paper, (p.width, p.height))
-        width, height = (p.width, p.height) if p.paper == "custom" else (long, short) if p.lying == "landscape" else (short, long)  # fmt: skip
+        width, height = (
+            (p.width, p.height) if p.paper == "custom" else (long, short) if p.lying == "landscape" else (short, long)
+        )
         elements = _arranged(width, height, line is not None, bool(p.beside))
     lit = list(p.lit) or [around.name]
     scales: list[float] = []
@@ -173,12 +193,23 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
         elif e["kind"] == "title":
             scale = scale_words(scales[0]) if scales else ""
             rows = {"Scale": scale, "System": describe(inputs.crs), "Date": when, "Drawn by": p.author}
-            e |= {"text": "\n".join(t for t in (p.heading or around.name, p.second) if t), "fields": {k: v for k, v in rows.items() if v}}  # fmt: skip
+            e |= {
+                "text": "\n".join(t for t in (p.heading or around.name, p.second) if t),
+                "fields": {k: v for k, v in rows.items() if v},
+            }
         elif e["kind"] == "notes":
             e["text"] = p.notes or e.get("text", "")
     elements = [e for e in elements if e["kind"] != "section" or "line" in e]
     progress(1.0, f"{width:g} × {height:g} mm" + (f", map at 1:{scales[0]:,.0f}" if scales else ""))
-    return {"page": Page(name=p.name or p.heading or f"Page of {around.name}", crs=inputs.crs, width=width, height=height, elements=checked(elements))}  # fmt: skip
+    return {
+        "page": Page(
+            name=p.name or p.heading or f"Page of {around.name}",
+            crs=inputs.crs,
+            width=width,
+            height=height,
+            elements=checked(elements),
+        )
+    }
 
 
 def _run_arrange(inputs: Inputs, p: ArrangePage, progress: Progress) -> dict[str, Item]:
@@ -191,15 +222,34 @@ def _run_arrange(inputs: Inputs, p: ArrangePage, progress: Progress) -> dict[str
 
 
 MAKE = Operation(
-    name="make-page", example=Example({"around": "Geological map"}, {"heading": "Emberlow", "date": "2024-11-04", "lit": ["Geological map", "Soils"]}), title="Make a page", area="Maps",
+    name="make-page",
+    example=Example(
+        {"around": "Geological map"}, {"heading": "Emberlow", "date": "2024-11-04", "lit": ["Geological map", "Soils"]}
+    ),
+    title="Make a page",
+    area="Maps",
     help="Lays a map out on paper at true scale, with coordinate grid, legend, scale bar, north arrows, inset, notes and title block.",
-    params=MakePage, run=_run_make,
-    inputs=(Input("around", "Fit the map to", ("grid", "features", "points", "lines", "holes", "picture", "electrodes", "blocks", "surface", "targets")),),
+    params=MakePage,
+    run=_run_make,
+    inputs=(
+        Input(
+            "around",
+            "Fit the map to",
+            ("grid", "features", "points", "lines", "holes", "picture", "electrodes", "blocks", "surface", "targets"),
+        ),
+    ),
     outputs=(Output("page", "page", "The page"),),
-)  # fmt: skip
+)
 ARRANGE = Operation(
-    name="arrange-page", example=Example({"page": "Emberlow A3"}, {"layout": [{"kind": "notes", "x": 5, "y": 5, "w": 50, "h": 20}]}), title="Arrange a page", area="Maps",
+    name="arrange-page",
+    example=Example({"page": "Emberlow A3"}, {"layout": [{"kind": "notes", "x": 5, "y": 5, "w": 50, "h": 20}]}),
+    title="Arrange a page",
+    area="Maps",
     help="Gives a page another arrangement; the page pane does it by mouse.",
-    params=ArrangePage, run=_run_arrange, inputs=(Input("page", "Page", ("page",)),),
-    outputs=(Output("page", "page", "The page"),), replaces={"page": "page"}, instant=True,
-)  # fmt: skip
+    params=ArrangePage,
+    run=_run_arrange,
+    inputs=(Input("page", "Page", ("page",)),),
+    outputs=(Output("page", "page", "The page"),),
+    replaces={"page": "page"},
+    instant=True,
+)

@@ -185,15 +185,26 @@ def _estimate(inputs: Inputs, p: RankTargets) -> Cost:
 
 
 OPERATION = Operation(
-    name="rank-targets", example=Example({"soil": "Soil Sn", "holes": "Emberlow holes", "ground": "Ground"}, {"spacing": 100.0}), title="Rank targets", area="Targets",
+    name="rank-targets",
+    example=Example({"soil": "Soil Sn", "holes": "Emberlow holes", "ground": "Ground"}, {"spacing": 100.0}),
+    title="Rank targets",
+    area="Targets",
     help="Scores every place of a grid by the evidence given: each value becomes 0..1 by its curve, is weighted and summed; the best places that are far enough apart are ranked, with the share of each evidence.",
-    params=RankTargets, run=_run,
+    params=RankTargets,
+    run=_run,
     inputs=(
-        Input("soil", "Soil grade grid", ("grid",), optional=True, need=lambda e: not {"elevation", "score"} & set(e.attributes)),
+        Input(
+            "soil",
+            "Soil grade grid",
+            ("grid",),
+            optional=True,
+            need=lambda e: not {"elevation", "score"} & set(e.attributes),
+        ),
         Input("model", "Block model", ("blocks",), optional=True),
         Input("shell", "Grade shell", ("surface",), optional=True),
         Input("holes", "Drillholes", ("holes",), optional=True),
         ground_slot(),
     ),
-    outputs=(Output("targets", "targets", "Ranked targets"), Output("score", "grid", "Score of every place")), estimate=_estimate,
-)  # fmt: skip
+    outputs=(Output("targets", "targets", "Ranked targets"), Output("score", "grid", "Score of every place")),
+    estimate=_estimate,
+)
