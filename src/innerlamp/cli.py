@@ -11,6 +11,7 @@ from typing import Any, NoReturn
 
 from . import __version__
 from .core.errors import InputError, LampError
+from .core.items.attributes import is_ground
 from .core.progress import CallbackProgress, Progress
 
 
@@ -193,9 +194,7 @@ def _bring(args: argparse.Namespace) -> int:
                 fix="Give --day-order 'day first' or 'month first'",
             )
     with Project.open(args.project) as project:
-        ground = next(
-            (e.id for e in project.items if e.kind == "grid" and "elevation" in e.attributes and not e.dated), ""
-        )
+        ground = next((e.id for e in project.items if e.kind == "grid" and is_ground(e.attributes) and not e.dated), "")
         add_to = project.store.find(args.add_to).id if args.add_to else ""
         made: dict[str, str] = {}
         failed = 0

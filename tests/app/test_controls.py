@@ -18,6 +18,7 @@ from innerlamp.app.context import values_of
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
+from innerlamp.core.items.attributes import is_ground
 from innerlamp.core.items.kinds import KINDS
 
 from .conftest import type_into, widget_image
@@ -61,7 +62,7 @@ def differs(a: dict[str, np.ndarray], b: dict[str, np.ndarray]) -> set[str]:
 
 def first_of(window: Window, kind: str) -> str:
     """The item of a kind that has most to choose from."""
-    entries = [e for e in window.ctx.entries() if e.kind == kind and "elevation" not in e.attributes]
+    entries = [e for e in window.ctx.entries() if e.kind == kind and not is_ground(e.attributes)]
     if kind == "points":
         entries = [e for e in entries if e.name == "Soils"]
     return max(entries, key=lambda e: len(e.attributes)).id
@@ -71,7 +72,7 @@ def first_of(window: Window, kind: str) -> str:
 def test_every_control_of_the_card_is_seen_in_every_pane_and_undone(demo_window: Window, kind: str) -> None:
     window, ctx = demo_window, demo_window.ctx
     item = first_of(window, kind)
-    ground = next(e.id for e in ctx.entries() if "elevation" in e.attributes)
+    ground = next(e.id for e in ctx.entries() if is_ground(e.attributes))
     for other in list(ctx.lit):
         ctx.set_lit(other, False)
     ctx.set_lit(ground)

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 from innerlamp.app.forms.curves_preview import CurvesPreview
 from innerlamp.app.forms.fields import MappingField
 from innerlamp.app.forms.previews import ColumnsPreview
+from innerlamp.app.forms.table_field import TableField
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.declaring.operation import AREAS
@@ -188,3 +189,38 @@ leave(0)
     assert ratio == float(scale)
     assert wide <= 1280
     assert high <= 800
+
+
+def test_a_table_of_values_is_filled_with_the_keyboard_and_pasted(demo_window: Window) -> None:
+    """The one widget of all parameters that are tables, on the densities of rocks."""
+    window = demo_window
+    holes = next(e.id for e in window.ctx.entries() if e.kind == "holes")
+    window.ctx.select_item(holes)
+    open_with_keys(window, "values-by-code")
+    form = window.steps.form
+    assert form is not None
+    field = form.fields["values"]
+    assert isinstance(field, TableField)
+    assert wait_until(lambda: field.table.rowCount() > 3, 10)  # the codes of the log are proposed
+    assert field.table.height() < form.height() / 2
+    codes = [row["code"] for row in field.value()]
+    assert all("value" not in row for row in field.value())
+    table = field.table
+    table.setCurrentCell(0, 1)
+    QApplication.clipboard().setText("2.62\n2,74\n")
+    QTest.keyClick(table, Qt.Key.Key_V, CONTROL)
+    assert field.value()[:2] == [{"code": codes[0], "value": "2.62"}, {"code": codes[1], "value": "2.74"}]
+    table.setCurrentCell(0, 0)
+    QTest.keyClick(table, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert [row["code"] for row in field.value()][:2] == [codes[1], codes[0]]
+    QTest.keyClick(table, Qt.Key.Key_Delete, CONTROL)
+    assert [row["code"] for row in field.value()] == [codes[1], *codes[2:]]
+    QTest.keyClick(table, Qt.Key.Key_Insert)
+    assert table.rowCount() == len(codes)
+    assert len(field.value()) == len(codes) - 1  # an empty row is none
+    type_into(form.fields["name"].edit, "density")
+    type_into(form.fields["unit"].edit, "g/cm³")
+    QTest.mouseClick(form.run_button, LEFT)
+    assert wait_until(lambda: "density" in window.ctx.store.entry(holes).attributes, 20)  # type: ignore[union-attr]
+    known = window.ctx.store.entry(holes).attributes["density"]  # type: ignore[union-attr]
+    assert (known.unit, known.quantity) == ("g/cm³", "density")

@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QPushButton
 
-from innerlamp.app.panes.chart_pane import ChartPane, plain
+from innerlamp.app.panes.chart_pane import ChartPane
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.profile_pane import ProfilePane
 from innerlamp.app.panes.table_pane import TablePane
@@ -20,6 +20,7 @@ from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.drilling.logged import logged_at
 from innerlamp.core.compute.geometry.lines import distance_along, natural
 from innerlamp.core.compute.statistics.spikes import hampel
+from innerlamp.core.items.attributes import plain_number
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.demo.build import FILES
 
@@ -271,7 +272,7 @@ def test_lines_run_to_the_east_or_north_whichever_way_they_were_flown() -> None:
     assert distance_along(np.zeros(5), np.arange(5.0)) == pytest.approx(np.arange(5.0))
     assert distance_along(np.zeros(1), np.zeros(1)).tolist() == [0.0]
     assert sorted(["L10", "L9", "L100", "T2"], key=natural) == ["L9", "L10", "L100", "T2"]
-    assert [plain(v) for v in (1000.0, 2.5, 1e-5)] == ["1\u2009000", "2.5", "1e-05"]
+    assert [plain_number(v) for v in (1000.0, 2.5, 1e-5)] == ["1\u2009000", "2.5", "1e-05"]
 
 
 # ---- more data

@@ -16,9 +16,9 @@ from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.scene_pane import SELECTED, ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.panes.table_pane import TablePane
-from innerlamp.app.shell.legends import plain_number
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.items.attributes import plain_number
 
 from .conftest import choose, coloured_share, finish_jobs, type_into, widget_image
 
@@ -187,7 +187,7 @@ def test_export_from_the_card_writes_what_the_pane_shows(demo_window: Window, tm
 
 @pytest.mark.parametrize(
     ("value", "text"),
-    [(0.00365, "0.00365"), (7100.0, "7\u2009100"), (2.5, "2.50"), (0.0, "0"), (1e-7, "1e-07"), (-57.0, "-57.0")],
+    [(0.00365, "0.00365"), (7100.0, "7\u2009100"), (2.5, "2.5"), (0.0, "0"), (1e-7, "1e-07"), (-57.0, "-57")],
 )
 def test_numbers_on_legends(value: float, text: str) -> None:
     assert plain_number(value) == text

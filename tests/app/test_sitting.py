@@ -105,7 +105,7 @@ def test_sitting(window: Window, tmp_path: Path) -> None:
     fill(window, file=str(FILES / "geochemistry" / "soils_emberlow.csv"), name="Soils")
     run_form(window)
     open_step(window, 1, "import-points")
-    fill(window, file=str(FILES / "geophysics" / "gravity_stations.csv"), name="Gravity", role="stations")
+    fill(window, file=str(FILES / "geophysics" / "gravity_stations.csv"), name="Gravity", content="stations")
     run_form(window)
     open_step(window, 1, "import-lines")
     fill(window, file=str(FILES / "geophysics" / "airborne_magnetics.csv"), name="Magnetics")

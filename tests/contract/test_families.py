@@ -73,7 +73,7 @@ def test_every_operation_declares_what_forms_and_help_need(op: Operation) -> Non
     for name, info in op.fields().items():
         assert info.label, name
         assert name not in names, f"{name} is an input and a parameter"
-        assert info.role != "attribute" or info.of in names
+        assert info.editor != "attribute" or info.of in names
         if (
             info.kind is float
             and name not in ("exponent", "target", "cutoff", "least", "ratio", "factor")

@@ -23,7 +23,9 @@ CENTRE = (503400.0, 5_602_350.0)
 
 
 def grid_of(values: np.ndarray, attribute: str = "g", unit: str = "mGal") -> Grid:
-    return Grid(name="G", crs=CRS, values=values, x0=X[0], y0=Y[0], dx=5.0, dy=5.0, attribute=attribute, unit=unit)
+    return Grid(
+        name="G", crs=CRS, values=values, x0=X[0], y0=Y[0], dx=5.0, dy=5.0, attribute=attribute, unit=unit
+    ).told_by_headings()
 
 
 def draw(grid: Grid, **params: object) -> Features:

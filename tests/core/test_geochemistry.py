@@ -127,7 +127,7 @@ def test_units_come_from_the_map_the_smaller_polygon_first(soils: PointSet) -> N
         vertices=np.column_stack([xy, np.full(10, np.nan)]),
         starts=np.array([0, 5, 10]),
         owner=np.array([0, 1]),
-        role=np.array([RING, RING]),
+        part_types=np.array([RING, RING]),
     )
     made = run("level-by-unit", {"samples": soils, "map": geology}, attribute="Sn ppm")
     assert isinstance(made, PointSet)

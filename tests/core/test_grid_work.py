@@ -43,7 +43,7 @@ def square(*rings: list[tuple[float, float]], name: str = "area") -> Features:
         vertices=np.column_stack([xy, np.full(len(xy), np.nan)]),
         starts=starts,
         owner=np.zeros(len(rings), dtype=np.int64),
-        role=role,
+        part_types=role,
     )
 
 

@@ -176,7 +176,7 @@ def test_leaving_one_out_of_radial_bases_equals_doing_so() -> None:
 
 def points(values: np.ndarray, x: np.ndarray, y: np.ndarray, unit: str = "") -> PointSet:
     table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "v": values})
-    return PointSet(name="samples", crs="EPSG:32632", table=table, units={"v": unit}, role="samples")
+    return PointSet(name="samples", crs="EPSG:32632", table=table, units={"v": unit}, content="samples")
 
 
 def gridded(operation: str, item: PointSet, **params: Any) -> Grid:

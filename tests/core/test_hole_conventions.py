@@ -26,7 +26,9 @@ SURVEY = "hole,depth,azimuth,dip\nA,0,90,-60\nB,0,180,-70\n"
 
 def ground(level: float = 300.0) -> Grid:
     values = np.full((41, 41), level)
-    return Grid(name="g", crs=CRS, values=values, x0=X - 1000, y0=Y - 1000, dx=50.0, dy=50.0, attribute="elevation")
+    return Grid(
+        name="g", crs=CRS, values=values, x0=X - 1000, y0=Y - 1000, dx=50.0, dy=50.0, attribute="elevation", unit="m"
+    ).told_by_headings()
 
 
 def load(folder: Path, dem: Grid | None = None, params: dict[str, object] | None = None, **texts: str) -> HoleSet:

@@ -297,7 +297,7 @@ def test_kriging_of_the_soils_gives_two_grids_and_keeps_to_the_boundary(soils: P
         vertices=np.column_stack([ring, np.full(4, np.nan)]),
         starts=np.array([0, 4]),
         owner=np.array([0]),
-        role=np.array([RING]),
+        part_types=np.array([RING]),
     )
     made = run("grid-kriging", {"samples": soils, "boundary": area}, attribute="Sn ppm", transform="log10", cell=50.0)
     grid, variance = made["grid"], made["variance"]

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from innerlamp.core.items.attributes import Attribute
 from innerlamp.core.items.legend import CLASS_COLOURS, RAMPS, Legend, position, propose, value_at, without_unit
 
 LEGENDS = (
@@ -42,43 +43,45 @@ def test_log_puts_the_geometric_mean_in_the_middle() -> None:
 
 def test_skewed_grades_are_proposed_a_log_scale() -> None:
     rng = np.random.default_rng(0)
-    made = propose("Sn_ppm", "ppm", rng.lognormal(2.0, 1.5, 4000))
+    made = propose("Sn_ppm", Attribute("ppm", "grade"), rng.lognormal(2.0, 1.5, 4000))
     assert made.scale == "log"
     assert 0 < made.low < made.high
-    assert propose("dip", "°", rng.uniform(0, 90, 500)).scale == "linear"
+    assert propose("dip", Attribute("°", "dip"), rng.uniform(0, 90, 500)).scale == "linear"
 
 
 def test_anomalies_around_zero_are_proposed_an_even_ramp() -> None:
     rng = np.random.default_rng(0)
-    made = propose("TMI", "nT", rng.normal(0, 40, 3000))
+    made = propose("TMI", Attribute("nT", "magnetic field"), rng.normal(0, 40, 3000))
     assert made.ramp == "split"
     assert made.low == -made.high
     assert made.high == float(f"{made.high:.2g}")  # round numbers at the ends
 
 
 @pytest.mark.parametrize(
-    ("attribute", "unit", "values", "ramp", "low", "high"),
+    ("quantity", "unit", "values", "ramp", "low", "high"),
     [
         ("elevation", "m", np.array([120.0, 480.0, np.nan]), "grey", 120.0, 480.0),
-        ("score", "", np.array([0.4, 0.6]), "ember", 0.0, 1.0),
-        ("susceptibility", "SI", np.array([0.0, 0.0, 0.04]), "ember", 0.0, 0.04),
-        ("nothing", "", np.array([np.nan, np.inf]), "ember", 0.0, 1.0),
+        ("score", "", np.array([0.4, 0.6]), "dawn", 0.0, 1.0),
+        ("susceptibility", "SI", np.array([0.0, 0.0, 0.04]), "dusk", 0.0, 0.04),
+        ("number", "", np.array([np.nan, np.inf]), "shoal", 0.0, 1.0),
+        ("resistivity", "ohm.m", np.array([10.0, 100.0, 1000.0]), "frost", 19.0, 980.0),
+        ("density", "g/cm³", np.array([2.5, 2.7, 2.9]), "earth", 2.5, 2.9),
     ],
 )
 def test_kinds_of_values_have_their_own_ramps(
-    attribute: str, unit: str, values: np.ndarray, ramp: str, low: float, high: float
+    quantity: str, unit: str, values: np.ndarray, ramp: str, low: float, high: float
 ) -> None:
-    made = propose(attribute, unit, values)
+    made = propose("what it is called says nothing", Attribute(unit, quantity), values)
     assert (made.ramp, made.low, made.high) == (ramp, low, pytest.approx(high, rel=0.03))
 
 
 def test_constant_values_still_give_a_ramp_that_can_be_drawn() -> None:
-    made = propose("Cu", "%", np.full(20, 0.3))
+    made = propose("Cu", Attribute("%", "grade"), np.full(20, 0.3))
     assert np.isfinite(position(made, np.array([0.3]))).all()
 
 
 def test_classes_get_different_colours_and_nothing_for_nothing() -> None:
-    made = propose("rock", "", np.array(["SLATE", "GRAN", None, "SLATE", "", "SKARN"], dtype=object))
+    made = propose("rock", Attribute("", "code"), np.array(["SLATE", "GRAN", None, "SLATE", "", "SKARN"], dtype=object))
     assert list(made.classes) == ["GRAN", "SKARN", "SLATE"]
     assert len(set(made.classes.values())) == 3
     assert len(set(CLASS_COLOURS)) == len(CLASS_COLOURS)

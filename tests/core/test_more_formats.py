@@ -284,6 +284,7 @@ def test_everything_goes_into_one_file_and_comes_back(
         dy=20.0,
         attribute="elevation",
         unit="m",
+        quantities={"elevation": "elevation"},
     )
     points = PointSet(
         name="Soils",

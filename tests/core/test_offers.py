@@ -280,7 +280,7 @@ def test_malformed_rows_are_kept_or_reported_by_every_new_reader(tmp_path: Path,
     body = "\n".join(",".join(r) for r in rows) + "\n"
     cases = {
         "import-resistivity": ("a,b,m,n,rhoa", {"repeats": "keep all"}, "readings"),
-        "import-points": ("x,y,Dip,Strike,Note", {"role": "structures"}, "file"),
+        "import-points": ("x,y,Dip,Strike,Note", {"content": "structures"}, "file"),
         "import-lines": ("Line,x,y,Time,nT", {}, "file"),
     }
     for operation, (head, extra, slot) in cases.items():

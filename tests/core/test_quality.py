@@ -143,7 +143,7 @@ def test_planes_by_convention(
     (tmp_path / "s.csv").write_text(
         f"Easting,Northing,Dip,{heading},Feature\n1,2,{cells[0]},{cells[1]},vein\n1,2,12,30,joint\n"
     )
-    made = run("import-points", file=str(tmp_path / "s.csv"), role="structures", planes=convention)
+    made = run("import-points", file=str(tmp_path / "s.csv"), content="structures", planes=convention)
     assert isinstance(made, PointSet)
     row = made.table.iloc[0]
     assert (row["dip"], row["dip direction"]) == pytest.approx(expected)
@@ -152,7 +152,7 @@ def test_planes_by_convention(
 
 def test_readings_that_are_no_planes_are_reported(tmp_path: Path) -> None:
     (tmp_path / "s.csv").write_text("Easting,Northing,Dip,Dip direction\n1,2,95,10\n1,2,40,north\n1,2,30,20\n")
-    made = run("import-points", file=str(tmp_path / "s.csv"), role="structures")
+    made = run("import-points", file=str(tmp_path / "s.csv"), content="structures")
     assert isinstance(made, PointSet)
     assert len(made.table) == 3
     assert made.findings.query("line == 2")["what"].str.contains("dip '95' is not an angle").any()
@@ -161,7 +161,7 @@ def test_readings_that_are_no_planes_are_reported(tmp_path: Path) -> None:
 
 def test_repeated_gravity_stations_tell_their_spread(tmp_path: Path) -> None:
     (tmp_path / "g.csv").write_text("Easting,Northing,Gravity_mGal\n1,2,980.10\n5,6,981\n1,2,980.13\n")
-    made = run("import-points", file=str(tmp_path / "g.csv"), role="stations")
+    made = run("import-points", file=str(tmp_path / "g.csv"), content="stations")
     assert isinstance(made, PointSet)
     assert made.findings["done"].str.contains("largest difference Gravity_mGal 0.03").any()
 

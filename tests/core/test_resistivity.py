@@ -185,7 +185,9 @@ def test_distances_along_the_line_and_elevations_from_the_ground(tmp_path: Path)
         tmp_path, [(d, 1000 + d, 2000) for d in range(0, 60, 10)], "line 1 electrodes.csv", "distance,x,y"
     )
     slope = np.tile(np.arange(0.0, 40.0), (5, 1))
-    ground = Grid(name="g", crs=CRS, values=slope, x0=900.0, y0=1900.0, dx=10.0, dy=50.0, attribute="elevation")
+    ground = Grid(
+        name="g", crs=CRS, values=slope, x0=900.0, y0=1900.0, dx=10.0, dy=50.0, attribute="elevation", unit="m"
+    ).told_by_headings()
     made = run(ground, readings=file, electrodes=electrodes)
     assert made.table[["a", "b", "m", "n"]].iloc[0].tolist() == [1, 4, 2, 3]
     assert made.electrodes["z"].tolist() == pytest.approx([10.0, 11, 12, 13, 14, 15])

@@ -50,7 +50,7 @@ def test_items_come_back_as_they_were_after_reopening(tmp_path: Path) -> None:
         back = store.load(kept)
         assert isinstance(back, PointSet)
         pd.testing.assert_frame_equal(back.table, points().table, check_dtype=False)
-        assert (back.units, back.role, back.crs) == ({"Sn": "ppm"}, "samples", CRS)
+        assert (back.units, back.content, back.crs) == ({"Sn": "ppm"}, "samples", CRS)
         assert store.workspace("lit") == [kept]
         assert store.legend("Sn") == Legend("Sn", "ppm", low=2.0, high=9.0, cutoff=3.0)
         assert store.undo_label() == "Legend of Sn"

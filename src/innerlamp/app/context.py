@@ -18,6 +18,7 @@ from ..core.comparing import differences
 from ..core.compute.geometry.planes import SectionPlane
 from ..core.compute.geometry.sampling import bilinear
 from ..core.errors import LampError, ProjectError
+from ..core.items.attributes import is_ground
 from ..core.items.base import Item
 from ..core.items.fields import Grid
 from ..core.items.legend import Legend
@@ -200,7 +201,7 @@ class Context:
     def ground(self) -> Grid | None:
         """The ground surface, lit or not, if it is at hand."""
         for entry in self.entries():
-            if entry.kind == "grid" and "elevation" in entry.attributes:
+            if entry.kind == "grid" and is_ground(entry.attributes):
                 item = self.item(entry.id)
                 return item if isinstance(item, Grid) else None
         return None

@@ -41,19 +41,19 @@ STEPS: tuple[Step, ...] = (
     ),
     (
         "import-points",
-        {"file": "geophysics/gravity_stations.csv", "name": "Gravity stations", "role": "stations"},
+        {"file": "geophysics/gravity_stations.csv", "name": "Gravity stations", "content": "stations"},
         {},
         {"points": "gravity"},
     ),
     (
         "import-points",
-        {"file": "geology/old_workings.csv", "name": "Old workings", "role": "workings"},
+        {"file": "geology/old_workings.csv", "name": "Old workings", "content": "workings"},
         {},
         {"points": "workings"},
     ),
     (
         "import-points",
-        {"file": "geology/structural_readings.csv", "name": "Structural readings", "role": "structures"},
+        {"file": "geology/structural_readings.csv", "name": "Structural readings", "content": "structures"},
         {},
         {"points": "structures"},
     ),

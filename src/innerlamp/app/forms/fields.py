@@ -3,42 +3,17 @@
 from __future__ import annotations
 
 import typing
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QPushButton
 
 from ...core.declaring.operation import FieldInfo, parted
+from ...core.items.attributes import Attribute
 from .. import settings
-
-
-class FieldWidget(QWidget):
-    """Base: a value as the operation takes it, and a signal when the user changes it."""
-
-    changed = Signal()
-
-    def __init__(self, info: FieldInfo) -> None:
-        super().__init__()
-        self.info = info
-        self.touched = False
-        self.row = QHBoxLayout(self)
-        self.row.setContentsMargins(0, 0, 0, 0)
-        self.row.setSpacing(3)
-        tip = info.help
-        if info.bounds_text:
-            tip = f"{tip}{'. ' if tip else ''}Allowed: {info.bounds_text}{' ' + info.unit if info.unit else ''}"
-        self.setToolTip(tip)
-
-    def value(self) -> Any:
-        raise RuntimeError("each field has a value of its own")
-
-    def set_value(self, value: Any) -> None:
-        raise RuntimeError("each field has a value of its own")
-
-    def _touch(self) -> None:
-        self.touched = True
-        self.changed.emit()
+from .field_base import FieldWidget
+from .table_field import TableField
 
 
 class TextField(FieldWidget):
@@ -48,7 +23,7 @@ class TextField(FieldWidget):
         super().__init__(info)
         self.edit = QLineEdit()
         self.number = info.kind in (int, float) or float in typing.get_args(info.kind)
-        if info.role == "date":
+        if info.editor == "date":
             self.edit.setPlaceholderText("year-month-day")
         self.edit.textEdited.connect(lambda _: self._touch())
         self.row.addWidget(self.edit)
@@ -91,11 +66,11 @@ class AttributeField(ChoiceField):
     def __init__(self, info: FieldInfo) -> None:
         super().__init__(info, ())
 
-    def offer(self, attributes: dict[str, str], preferred: str = "") -> None:
+    def offer(self, attributes: Mapping[str, Attribute], preferred: str = "") -> None:
         """Show the attributes of another item, keeping the choice where it still fits."""
         before = self.box.currentText()
-        if self.info.role == "code":  # columns of texts have no unit
-            attributes = {a: u for a, u in attributes.items() if not u}
+        if self.info.editor == "code":  # columns of texts have no unit
+            attributes = {a: known for a, known in attributes.items() if known.is_code}
             preferred = preferred if preferred in attributes else next(iter(attributes), "")
         self.box.clear()
         self.box.addItems(list(attributes))
@@ -104,7 +79,7 @@ class AttributeField(ChoiceField):
             if before in attributes
             else preferred
             if preferred in attributes
-            else next((a for a, u in attributes.items() if u), "")
+            else next((a for a, known in attributes.items() if known.unit), "")
         )
         if chosen:
             self.box.setCurrentText(chosen)
@@ -212,17 +187,19 @@ class RowsField(MappingField):
 
 def widget_for(info: FieldInfo) -> FieldWidget:
     """Return the widget that fits a parameter."""
-    if info.role == "mapping":
+    if info.editor == "table":
+        return TableField(info)
+    if info.editor == "mapping":
         return MappingField(info)
-    if info.role in ("picks", "rows"):
+    if info.editor in ("picks", "rows"):
         return RowsField(info)
-    if info.role == "lines":
+    if info.editor == "lines":
         return ListField(info)
-    if info.role == "files":
+    if info.editor == "files":
         return FilesField(info)
-    if info.role == "file":
+    if info.editor == "file":
         return FileField(info)
-    if info.role in ("attribute", "code"):
+    if info.editor in ("attribute", "code"):
         return AttributeField(info)
     words = typing.get_args(info.kind)
     if words and all(isinstance(w, str) for w in words):

@@ -23,7 +23,8 @@ from ...core.items.base import Item
 from ...core.project.records import Notice
 from ..background import Lane
 from ..context import Context
-from .fields import AttributeField, FieldWidget, FileField, MappingField, widget_for
+from .field_base import FieldWidget
+from .fields import AttributeField, FileField, MappingField, widget_for
 from .item_list import ItemList
 from .preview_table import PREVIEWS, PREVIEWS_FIRST
 from .previews import Preview
@@ -138,7 +139,11 @@ class OperationForm(QWidget):
             label.setWordWrap(True)
             label.setToolTip(widget.toolTip())
             target = more if info.more else layout
-            target.addRow(label, widget)
+            if info.columns:
+                target.addRow(label)
+                target.addRow(widget)
+            else:
+                target.addRow(label, widget)
             if info.more:
                 hidden += [label, widget]
         if hidden:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
-from typing import get_args
+from typing import cast, get_args
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
@@ -31,6 +32,7 @@ from ...core.formats import saved_mappings
 from ...core.importing import intake, offers
 from ...core.importing.detection import DetectionRule
 from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
+from ...core.items.attributes import is_ground
 from ...core.operations.data.add_holes import AddHoles
 from ...core.running.execute import find_operation
 from .. import background, settings
@@ -208,9 +210,8 @@ class IntakeForm(QWidget):
             if str(path) in known:
                 continue
             self._looking += 1
-            background.start(
-                self._answers, str(path), lambda p=path: offers.offers_of(p, saved), "the file can't be looked at"
-            )  # type: ignore[misc]
+            look = partial(offers.offers_of, path, saved)
+            background.start(self._answers, str(path), look, "the file can't be looked at")
         if not files:
             self._say("There is no file in that folder.", bad=True)
         self._progress()
@@ -229,9 +230,8 @@ class IntakeForm(QWidget):
             order = {k: n for n, k in enumerate(KINDS)}
             self.offers.sort(key=lambda o: (o.kind == "", str(Path(o.ref.split("#")[0]).parent), order[o.kind], o.ref))
             self._fill()
-            background.start(
-                self._dated, "dates", lambda o=list(self.offers): intake.ambiguous_dates([x for x in o if x.kind]), ""
-            )  # type: ignore[misc]
+            known = [offer for offer in self.offers if offer.kind]
+            background.start(self._dated, "dates", partial(intake.ambiguous_dates, known), "")
         self._progress()
 
     def _dates_came(self, key: str, result: object) -> None:
@@ -364,11 +364,11 @@ class IntakeForm(QWidget):
     def choices(self) -> intake.Choices:
         """What is chosen for all files."""
         ground = next(
-            (e.id for e in self.ctx.entries() if e.kind == "grid" and "elevation" in e.attributes and not e.dated), ""
+            (e.id for e in self.ctx.entries() if e.kind == "grid" and is_ground(e.attributes) and not e.dated), ""
         )
         target = str(self.holes_to.currentData())
         return intake.Choices(
-            below_detection=self.below.currentText(),
+            below_detection=cast(DetectionRule, self.below.currentText()),
             day_order=str(self.order.currentData()),  # type: ignore[arg-type]
             coordinates=self.system.text().strip(),
             add_to="" if target == "@" else target,

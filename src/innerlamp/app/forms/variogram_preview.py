@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ...core.compute.gridding.variogram import Experimental, Model, experimental, propose_bins
 from ...core.errors import LampError
+from ...core.items.points import PointSet, SurveyLines
 from ...core.operations.grids.interpolation import VariogramChoice, settled_model
 from ...core.operations.grids.sampling import Transform, values_of
 from ...core.progress import Progress
@@ -244,7 +245,7 @@ class VariogramPreview(Preview):
     def update_preview(self) -> None:
         source = self.form.item("samples")
         values, choice = self.form.values(), self._choice()
-        if source is None or not values.get("attribute") or choice is None:
+        if not isinstance(source, PointSet | SurveyLines) or not values.get("attribute") or choice is None:
             return
         asked = (id(source), values["attribute"], values["transform"], choice)
         if asked == self._asked:

@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPicture, QPolygonF
 from ...core.compute.potential.mainfield import main_field
 from ...core.crs import grid_convergence, to_lonlat
 from ...core.errors import LampError
+from ...core.items.attributes import is_ground, orientation, plain_number
 from ...core.items.features import LINE, POINT, RING, Features
 from ...core.items.legend import Legend, value_at
 from ...core.items.page import Element, scale_words
@@ -35,11 +36,6 @@ _MIDDLE = Qt.AlignmentFlag.AlignCenter
 def rect_of(element: Element) -> QRectF:
     """The element's rectangle in pixels."""
     return QRectF(element.x * MM, element.y * MM, element.w * MM, element.h * MM)
-
-
-def plain(value: float) -> str:
-    """A number in three digits."""
-    return f"{value:.3g}" if not 1e-3 <= abs(value) < 1e6 else f"{float(f'{value:.3g}'):,.10g}".replace(",", "\u2009")
 
 
 # ---- legend
@@ -121,12 +117,12 @@ def _legend_rows(painter: QPainter, ctx: Context, maps: list[Element], column: _
             )
         elif isinstance(item, Features):
             _features_rows(painter, column, item, legend, attribute)
-        elif isinstance(item, PointSet) and item.role == "structures":
+        elif isinstance(item, PointSet) and orientation(item.attributes):
             _sign_rows(painter, column, item)
         elif isinstance(item, PointSet):
             _point_rows(painter, column, ctx, entry.id, item, legend, entry.name, attribute in drawn)
             drawn.add(attribute)
-        elif entry.kind == "grid" and "elevation" in entry.attributes:
+        elif entry.kind == "grid" and is_ground(entry.attributes):
             _text_row(painter, column, f"{entry.name}: shaded relief, light from the north-west")
         elif entry.kind in ("holes", "targets"):
             box = column.row(15.0)
@@ -153,9 +149,9 @@ def _contour_words(item: Features, legend: Legend | None) -> str:
     steps = np.diff(levels)
     even = len(steps) and np.allclose(steps, steps[0], rtol=1e-6)
     every = (
-        f"every {plain(float(steps[0]))}{unit}"
+        f"every {plain_number(float(steps[0]))}{unit}"
         if even
-        else f"{', '.join(plain(v) for v in levels[:7])}{' …' if len(levels) > 7 else ''}{unit}"
+        else f"{', '.join(plain_number(v) for v in levels[:7])}{' …' if len(levels) > 7 else ''}{unit}"
     )
     return f"{item.name}: {every}"
 
@@ -197,7 +193,7 @@ def _features_rows(painter: QPainter, column: _Column, item: Features, legend: L
             _line_row(painter, column, "contact", "outline")
         return
     names = item.table[attribute].astype(str).to_numpy()
-    areas = {names[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == RING}
+    areas = {names[int(o)] for o, r in zip(item.owner, item.part_types, strict=True) if r == RING}
     for name in legend.ordered:
         if name not in areas:
             continue
@@ -219,11 +215,11 @@ def _features_rows(painter: QPainter, column: _Column, item: Features, legend: L
         _words(painter, box.adjusted(34, 0, 0, 0), name)
     kinds = line_kinds(item, attribute) or attribute
     texts = item.table[kinds].astype(str).to_numpy()
-    lines = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == LINE)
+    lines = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.part_types, strict=True) if r == LINE)
     for sign in dict.fromkeys(line_sign(t) for t in lines):
         if sign:
             _line_row(painter, column, sign, sign)
-    spots = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.role, strict=True) if r == POINT)
+    spots = dict.fromkeys(texts[int(o)] for o, r in zip(item.owner, item.part_types, strict=True) if r == POINT)
     for name in spots:
         _text_row(painter, column, f"◆  {name}")
 
@@ -271,10 +267,10 @@ def _point_rows(
         for share in (1.0, 0.25, 0.05):
             size = 22.0 * np.sqrt(share)
             painter.drawEllipse(QPointF(x, box.center().y()), size / 2, size / 2)
-            painter.drawText(QRectF(x + 14, box.top(), 46, 30), _LEFT, plain(top * share))
+            painter.drawText(QRectF(x + 14, box.top(), 46, 30), _LEFT, plain_number(top * share))
             x += 62
     if look.label_by:
-        least = "" if look.label_from is None else f" from {plain(look.label_from)}"
+        least = "" if look.label_from is None else f" from {plain_number(look.label_from)}"
         _text_row(painter, column, f"Numbers: {look.label_by}{least}")
 
 
@@ -298,7 +294,9 @@ def _ramp_rows(painter: QPainter, column: _Column, legend: Legend, name: str) ->
                 colour_at(legend, k / (count - 1)),
             )
         for k, value in enumerate(legend.breaks, start=1):
-            painter.drawText(QRectF(box.left() + k * wide / count - 30, box.top() + 12, 60, 13), _MIDDLE, plain(value))
+            painter.drawText(
+                QRectF(box.left() + k * wide / count - 30, box.top() + 12, 60, 13), _MIDDLE, legend.tick(value)
+            )
         return
     for k in range(120):
         painter.fillRect(
@@ -309,7 +307,7 @@ def _ramp_rows(painter: QPainter, column: _Column, legend: Legend, name: str) ->
         (0.5, Qt.AlignmentFlag.AlignHCenter),
         (1.0, Qt.AlignmentFlag.AlignRight),
     ):
-        painter.drawText(QRectF(box.left(), box.top() + 12, wide, 13), align, plain(value_at(legend, place)))
+        painter.drawText(QRectF(box.left(), box.top() + 12, wide, 13), align, legend.tick(value_at(legend, place)))
 
 
 # ---- scale bar and north

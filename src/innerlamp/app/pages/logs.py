@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from ...core.errors import InputError
+from ...core.items.attributes import plain_number
 from ...core.items.holes import HoleSet
 from ...core.items.legend import Legend, position
 from ...core.items.page import Element, scale_words
@@ -17,7 +18,7 @@ from ..context import Context
 from ..painters.colours import class_colour, colour_at
 from ..painters.unit_areas import draw_pattern
 from .frames import FrameContext
-from .furniture import plain, rect_of
+from .furniture import rect_of
 from .paper import FAINT, INK, MM, font_of, round_interval
 
 _HEAD, _DEPTHS = 30.0, 34.0  # pixels above the strips, and for the depths beside them
@@ -94,8 +95,8 @@ def paint_log(painter: QPainter, ctx: Context, element: Element) -> None:
 def _strips(seen: Any, entry: Any, holes: HoleSet, name: str) -> list[tuple[str, pd.DataFrame, Legend]]:
     found: list[tuple[str, pd.DataFrame, Legend]] = []
     wanted = seen.attribute_of(entry)
-    numbers = [wanted, *(a for a, unit in holes.attributes.items() if unit and a != wanted)]
-    texts = [a for a, unit in holes.attributes.items() if not unit]
+    numbers = [wanted, *(a for a, known in holes.attributes.items() if known.unit and a != wanted)]
+    texts = [a for a, known in holes.attributes.items() if known.is_code]
     for attribute in [*texts[:1], *numbers[:3]]:
         for table in holes.tables.values():
             if attribute in table.columns:
@@ -145,5 +146,7 @@ def _bars(
     painter.setPen(FAINT)
     high = legend.breaks[-1] if legend.scale in ("classes", "quantile") and legend.breaks else legend.high
     painter.drawText(
-        QRectF(strip.left(), strip.bottom() - 11, strip.width() - 2, 11), Qt.AlignmentFlag.AlignRight, plain(high)
+        QRectF(strip.left(), strip.bottom() - 11, strip.width() - 2, 11),
+        Qt.AlignmentFlag.AlignRight,
+        plain_number(high),
     )

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF, QRegion, QTransform
 from PySide6.QtWidgets import QWidget
 
+from ...core.items.attributes import are_contours, in_role
 from ...core.items.features import Features
 from .cached import CachedDrawing
 from .space import Space, seen_part, to_pixels
@@ -28,8 +29,8 @@ class ContourLines(CachedDrawing):
         self.starts = item.starts
         sizes = np.diff(item.starts)
         self._line = np.repeat(np.arange(len(sizes)), sizes)
-        self.major = (item.table["weight"].to_numpy() == "major")[row]
-        self.turned = item.table["round"].astype(str).to_numpy()[row]
+        self.major = (item.table[in_role(item.attributes, "line weight")].to_numpy() == "major")[row]
+        self.turned = item.table[in_role(item.attributes, "closing")].astype(str).to_numpy()[row]
         self.texts = [f"{v:g}" for v in levels[row]]
         names = [colours[int(r)].name() for r in row]
         self.colours = [colours[int(r)] for r in row]
@@ -214,6 +215,6 @@ def along_line(xy: np.ndarray, along: np.ndarray, place: float) -> np.ndarray:
 
 def level_of(item: Features) -> str:
     """The column of the level: the first of numbers. '' for features that are no contours."""
-    if not {"weight", "round"} <= set(item.table.columns):
+    if not are_contours(item.attributes):
         return ""
     return next((str(c) for c in item.table.columns if item.table[c].dtype.kind == "f"), "")

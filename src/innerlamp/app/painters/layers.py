@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.style import Style
 from ...core.project.records import Entry
@@ -98,7 +99,7 @@ def look_key(ctx: Context, view: View, painter: Painter, entry: Entry, item: Ite
 
 
 def _is_ground(entry: Entry) -> bool:
-    return entry.kind == "grid" and "elevation" in entry.attributes
+    return entry.kind == "grid" and is_ground(entry.attributes)
 
 
 def _ground_comes(ctx: Context) -> bool:

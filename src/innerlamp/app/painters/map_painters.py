@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGraphicsPathItem
 
 from ...core.compute.geometry.footprint import footprint
 from ...core.compute.gridding.shading import hillshade
+from ...core.items.attributes import Attribute, is_ground, orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import HOLE, LINE, POINT, RING, Features, only, part_vertices
@@ -53,7 +54,7 @@ def paint_points(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
     assert isinstance(item, PointSet)
     x, y = item.table["x"].to_numpy(float), item.table["y"].to_numpy(float)
     attribute = ctx.attribute_of(entry)
-    if item.role == "workings":
+    if item.content == "workings":
         names = (
             item.table.iloc[:, [c for c in range(item.table.shape[1]) if item.table.columns[c] in item.attributes]]
             .iloc[:, 0]
@@ -61,7 +62,7 @@ def paint_points(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
         )
         signs = flat.markers(x, y, None, None, 10, 6, "t1", QColor(ctx.theme.text))
         return [*signs, flat.Labels(list(names), x, y, ctx.theme.text, ctx.theme.panel, 7)]
-    if item.role == "structures" and {"dip", "dip direction"} <= set(item.table.columns):
+    if orientation(item.attributes):
         return _planes(ctx, item, attribute)
     return marks(ctx, entry, item, attribute, x, y, np.arange(len(x)))
 
@@ -86,7 +87,7 @@ def marks(
     `x` and `y` are the places of these rows in the view: on the map, or along a section and up.
     """
     t, look = item.table.iloc[rows], entry.style
-    plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.role, ("o", 6.0))
+    plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.content, ("o", 6.0))
     sizes = sizes_of(item, look, size)[rows]
     colours = np.full((len(t), 3), 68, dtype=np.uint8)
     there = np.ones(len(t), dtype=bool)
@@ -103,7 +104,10 @@ def marks(
     out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
     if look.label_by in t.columns:
         words = [
-            word if on else "" for word, on in zip(label_words(t[look.label_by], look.label_from), there, strict=True)
+            word if on else ""
+            for word, on in zip(
+                label_words(t[look.label_by], look.label_from, item.attributes.get(look.label_by)), there, strict=True
+            )
         ]
         out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * (look.size or size)))
     return out
@@ -115,13 +119,14 @@ def symbols_of(column: pd.Series) -> dict[str, str]:
     return {name: SYMBOLS[k % len(SYMBOLS)] for k, name in enumerate(names)}
 
 
-def label_words(column: pd.Series, least: float | None) -> list[str]:
+def label_words(column: pd.Series, least: float | None, known: Attribute | None = None) -> list[str]:
     """What is written beside each point; '' for what is missing or below the cut-off."""
     if column.dtype.kind in "fiu":
         v = column.to_numpy(float)
         with np.errstate(invalid="ignore"):
             shown = np.isfinite(v) & (v >= (-np.inf if least is None else least))
-        return [f"{value:.4g}" if on else "" for value, on in zip(v, shown, strict=True)]
+        said = (known or Attribute()).said
+        return [said(value) if on else "" for value, on in zip(v, shown, strict=True)]
     return ["" if str(v) in ("nan", "None") else str(v) for v in column]
 
 
@@ -139,7 +144,8 @@ def line_kinds(item: Features, attribute: str) -> str:
 
 def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObject]:
     """Planes and lines with the sign of their kind, which the first column of texts tells."""
-    t = item.table[np.isfinite(item.table["dip"])]
+    dip_name, direction_name = orientation(item.attributes) or ("", "")
+    t = item.table[np.isfinite(item.table[dip_name])]
     if attribute in t.columns:
         t = t[shown(ctx.legend(attribute, item), t[attribute].to_numpy())]
     kinds = reading_kinds(item)
@@ -150,7 +156,7 @@ def _planes(ctx: Context, item: PointSet, attribute: str) -> list[pg.GraphicsObj
         for colour, mask in bins(ctx.legend(attribute, item), t[attribute].to_numpy()):
             for k in np.flatnonzero(mask).tolist():
                 colours[k] = colour
-    x, y, dip, direction = (t[c].to_numpy(float) for c in ("x", "y", "dip", "dip direction"))
+    x, y, dip, direction = (t[c].to_numpy(float) for c in ("x", "y", dip_name, direction_name))
     return [StructureSigns(x, y, dip, direction, marks, colours, ink, halo, 5)]
 
 
@@ -306,7 +312,7 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
     level = level_of(item)
     if level:
         colours = [palette[k] for k in number.tolist()]
-        if level == "elevation" and attribute == level:  # the grey of the ground would vanish on it
+        if is_ground(item.attributes) and attribute == level:  # the grey of the ground would vanish on it
             colours = [QColor("#8A5A2B" if ctx.theme.name == "paper" else "#D9A873")] * len(item.table)
         if not there.all():
             item, kept = only(item, there), np.flatnonzero(there)
@@ -319,7 +325,7 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
     if kinds:
         words = item.table[kinds].astype(str)
         signs = words.map({word: line_sign(word) for word in words.unique()}).to_numpy(dtype=object)
-    row, role = item.owner, item.role
+    row, role = item.owner, item.part_types
     fill = np.isin(role, (RING, HOLE)) & there[row]
     signed = (role == LINE) & there[row] & (signs[row] != "").astype(bool)
     plain = (role == LINE) & there[row] & ~signed

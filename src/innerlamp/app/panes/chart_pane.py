@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLabel,
 
 from ...core.compute.drilling.logged import logged_at
 from ...core.compute.geometry.lines import distance_along, natural
+from ...core.items.attributes import plain_number
 from ...core.items.base import Item, class_columns, numeric_columns
 from ...core.items.holes import INTERVAL_ROLES, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend
@@ -39,14 +40,7 @@ class LogAxis(pg.AxisItem):
     def tickStrings(self, values, scale, spacing):  # type: ignore[no-untyped-def]  # noqa: N802 - pyqtgraph's name
         if not self.log:
             return [f"{v:g}" for v in values]
-        return [plain(10.0 ** max(min(v, 300.0), -300.0)) for v in values]
-
-
-def plain(value: float) -> str:
-    """Return a number in few digits, without powers of ten from a thousandth to ten million."""
-    if not 1e-3 <= abs(value) < 1e7:
-        return f"{value:.3g}"
-    return f"{value:,.0f}".replace(",", "\u2009") if abs(value) >= 100 else f"{value:.3g}"
+        return [plain_number(10.0 ** max(min(v, 300.0), -300.0)) for v in values]
 
 
 class BrushBox(pg.ViewBox):

@@ -253,7 +253,7 @@ class ChecksPane(Pane):
     def _pane_table(item: Item, name: str) -> str:
         if name or isinstance(item, HoleSet):
             return name
-        return getattr(item, "role", "readings")
+        return getattr(item, "content", "readings")
 
     @staticmethod
     def _row_of(item: Item, row: pd.Series) -> tuple[str, int] | None:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QW
 
 from ...core.compute.geometry.sketching import Snap, boxes_of, followed, snap
 from ...core.errors import LampError
+from ...core.items.attributes import are_contours
 from ...core.items.features import POINT, Features, part_vertices
 from ...core.items.signs import LINE_SIGNS
 from ..context import Selection
@@ -160,7 +161,7 @@ class DrawTool(QWidget):
         self.map.clear()
         self.map.addItem("a new map", "")
         for entry in self.ctx.entries():
-            if entry.kind == "features" and not entry.dated and not {"weight", "round"} <= set(entry.attributes):
+            if entry.kind == "features" and not entry.dated and not are_contours(entry.attributes):
                 self.map.addItem(entry.name, entry.id)
         wanted = self.ctx.selected if before is None else before
         at = self.map.findData(wanted)
@@ -230,8 +231,8 @@ class DrawTool(QWidget):
             found = []
             for entry in shown:
                 item = self.ctx.item(entry.id)
-                if isinstance(item, Features) and "weight" not in item.table.columns:
-                    found += [part_vertices(item, k)[:, :2] for k in range(len(item.role))]
+                if isinstance(item, Features) and not are_contours(item.attributes):
+                    found += [part_vertices(item, k)[:, :2] for k in range(len(item.part_types))]
             self._paths = (key, found, boxes_of(found))
         return self._paths[1]
 
@@ -423,7 +424,9 @@ class DrawTool(QWidget):
         if item is None:
             return []
         rows = self._rows()
-        return [part_vertices(item, k)[:, :2] for k in range(len(item.role)) if not rows or int(item.owner[k]) in rows]
+        return [
+            part_vertices(item, k)[:, :2] for k in range(len(item.part_types)) if not rows or int(item.owner[k]) in rows
+        ]
 
     def _show(self, ahead: Snap | None = None) -> None:
         corners = self.sketch.corners
@@ -464,6 +467,6 @@ def feature_paths(item: Features, rows: tuple[int, ...]) -> list[np.ndarray]:
     """Return the boundaries of some features, for marking them; a point is a path of one place."""
     return [
         part_vertices(item, k)[:, :2]
-        for k in range(len(item.role))
-        if int(item.owner[k]) in rows and item.role[k] != POINT
+        for k in range(len(item.part_types))
+        if int(item.owner[k]) in rows and item.part_types[k] != POINT
     ]

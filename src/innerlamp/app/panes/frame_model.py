@@ -158,7 +158,7 @@ def tables_of(item: Item) -> dict[str, Rows]:
     if isinstance(item, Features):
         return {"features": lambda: (item.table, item.units)}
     if isinstance(item, PointSet | SurveyLines):
-        out = {item.role if isinstance(item, PointSet) else "readings": lambda: (item.table, item.units)}
+        out = {item.content if isinstance(item, PointSet) else "readings": lambda: (item.table, item.units)}
         return out | _more_tables(item)
     if isinstance(item, TargetSet):
         return {"targets": lambda: (_why_first(item.table), {}), "evidence": lambda: (item.evidence, {})}

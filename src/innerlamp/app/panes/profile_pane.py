@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushBu
 from ...core.compute.geometry.lines import distance_along, natural
 from ...core.compute.statistics.spikes import hampel
 from ...core.errors import LampError
+from ...core.items.attributes import Attribute
 from ...core.items.points import SurveyLines
 from ..context import Context, Cursor, Selection
 from .base import Pane
@@ -224,7 +225,7 @@ class ProfilePane(Pane):
                 plot.addItem(pg.PlotCurveItem(along, values, pen=pen, connect="finite"))
             if self.spikes.isChecked() and k == 0:
                 self._spikes(plot, line, rows, along, values)
-        unit = item.attributes.get(names[0], "") if names else ""
+        unit = item.attributes.get(names[0], Attribute()).unit if names else ""
         shared = not self._own_scale(names)
         title = ", ".join(names if shared else names[:1])
         plot.setLabel("left", unit or "value")
@@ -255,7 +256,7 @@ class ProfilePane(Pane):
         axis = plot.getAxis("right")
         axis.enableAutoSIPrefix(False)
         axis.setTextPen(pen)
-        axis.setLabel(f"{name} ({item.attributes.get(name, '')})".replace(" ()", ""))
+        axis.setLabel(f"{name} ({item.attributes.get(name, Attribute()).unit})".replace(" ()", ""))
         plot.scene().addItem(view)
         axis.linkToView(view)
         view.setXLink(plot)

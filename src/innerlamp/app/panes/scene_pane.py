@@ -15,6 +15,7 @@ from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
 
+from ...core.items.attributes import is_ground
 from ..context import Context, Cursor, Selection
 from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
@@ -107,7 +108,7 @@ class ScenePane(Pane):
         entries = ctx.lit_entries()
         if not self.layers:
             self._place_origin()
-        draped = any(e.kind == "grid" and "elevation" not in e.attributes for e in entries)
+        draped = any(e.kind == "grid" and not is_ground(e.attributes) for e in entries)
         x, y, z = self.origin.tolist()
         self.layers.update(ctx, SceneView((x, y, z), draped), entries, wait=True)
         self._words_on_top()

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit
 
 from ...core.compute.geometry.planes import SectionPlane
+from ...core.items.attributes import is_ground
 from ...core.items.holes import HoleSet, table_with
 from ..context import Context, Cursor, Selection
 from ..painters.flat import faded
@@ -119,7 +120,7 @@ class SectionPane(Pane):
     def _elevations(self, plane: SectionPlane) -> tuple[float, float]:
         lows, highs = [], []
         for entry in self.ctx.lit_entries():
-            if entry.kind in ("holes", "surface", "targets") or "elevation" in entry.attributes:
+            if entry.kind in ("holes", "surface", "targets") or is_ground(entry.attributes):
                 lows.append(entry.bounds[4])
                 highs.append(entry.bounds[5])
         low = float(np.nanmin(lows)) if lows and np.isfinite(lows).any() else 0.0

@@ -13,8 +13,10 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QSizePolicy, QWidg
 
 from ...core.compute.geometry import stereonet as sn
 from ...core.errors import LampError
+from ...core.items.attributes import orientation
 from ...core.items.base import Item, class_columns
 from ...core.items.holes import HoleSet
+from ...core.items.legend import Legend
 from ...core.items.points import POINT_ROLES
 from ..context import Context, Selection
 from ..painters.colours import bins, colour_at
@@ -33,7 +35,8 @@ def readings_of(item: Item) -> tuple[str, pd.DataFrame] | None:
         tables = {**item.readings, **item.tables}
     elif isinstance(getattr(item, "table", None), pd.DataFrame):
         tables = {"": item.table}  # type: ignore[attr-defined]
-    return next(((n, t) for n, t in tables.items() if {"dip", "dip direction"} <= set(t.columns)), None)
+    found = orientation(item.attributes)
+    return next(((n, t) for n, t in tables.items() if found and set(found) <= set(t.columns)), None)
 
 
 class StereoPane(ItemPane):
@@ -112,7 +115,8 @@ class StereoPane(ItemPane):
         column = next((c for c in class_columns(table, POINT_ROLES)), "")
         kinds = sorted({str(v) for v in table[column].dropna()}) if column else []
         refill(self.of, ["all", "selected", *kinds], self.of.currentText())
-        dip, direction = table["dip"].to_numpy(float), table["dip direction"].to_numpy(float)
+        names = orientation(item.attributes) or ("", "")
+        dip, direction = (table[c].to_numpy(float) for c in names)
         wanted = np.isfinite(dip) & (np.isfinite(direction) | (dip == 0))
         chosen = np.zeros(len(table), dtype=bool)
         selection = self.ctx.selection
@@ -172,7 +176,7 @@ class StereoPane(ItemPane):
         top = float(np.nanmax(values))
         levels = [v for v in (2, 4, 6, 8, 12, 16, 24, 32) if v < top]
         made = contourpy.contour_generator(side, side, np.ma.masked_invalid(values))
-        legend = self.ctx.legend("score", self.ctx.item(self._table[0]))  # type: ignore[arg-type]
+        legend = Legend("density", ramp="dawn")
         for number, level in enumerate(levels):
             colour = colour_at(legend, 0.25 + 0.6 * number / max(len(levels) - 1, 1))
             for xy in made.lines(float(level)):

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ...core.errors import Cancelled, LampError, ProjectError
+from ...core.items.attributes import in_role
 from ...core.jobs.runner import Job, Runner
 from ...core.jobs.worker import clear_staging
 from ...core.project import trail
@@ -215,7 +216,7 @@ class JobDesk:
         light = [
             slot
             for slot, r in made.results.items()
-            if not task.ways and r.attributes.get("residual") is None and r.manifest["kind"] not in ("points", "page")
+            if not task.ways and not in_role(r.attributes, "residual") and r.manifest["kind"] not in ("points", "page")
         ]
         try:
             outputs = execute.land(self.store, task, made, cause, light)

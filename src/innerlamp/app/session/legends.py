@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.items.attributes import Attribute, in_role, orientation
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Grid
 from ...core.items.holes import HoleSet, readings_with, table_with
@@ -26,8 +27,8 @@ class LegendBook:
         if self.store is not None and (stored := self.store.legend(attribute)) is not None:
             return stored
         if attribute not in self._proposed:
-            unit = item.attributes.get(attribute, "")
-            self._proposed[attribute] = propose(attribute, unit, values_of(item, attribute))
+            known = item.attributes.get(attribute, Attribute())
+            self._proposed[attribute] = propose(attribute, known, values_of(item, attribute))
         return self._proposed[attribute]
 
     def forget(self) -> None:
@@ -44,13 +45,12 @@ class LegendBook:
             wanted = str(step.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
-        if {"dip", "dip direction"} <= set(entry.attributes):  # structural signs are black unless asked otherwise
+        if orientation(entry.attributes):  # structural signs are black unless asked otherwise
             return "-"
-        if {"weight", "round"} <= set(entry.attributes):  # contours go by their level
-            return next((a for a in entry.attributes if a not in ("weight", "round")), "")
-        measured = [
-            a for a, unit in entry.attributes.items() if unit and unit != "m" and not a.upper().startswith("RAW")
-        ]
+        if level := in_role(entry.attributes, "level"):  # contours go by their level
+            return level
+        plain = ("number", "length", "elevation", "code", "count", "direction", "angle")
+        measured = [a for a, known in entry.attributes.items() if known.quantity not in plain and not known.role]
         return (measured or list(entry.attributes) or [""])[0]
 
 

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.formats.table import formats_for
+from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
@@ -109,7 +110,7 @@ class Card(QScrollArea):
         form = QFormLayout()
         form.setVerticalSpacing(3)
         form.setHorizontalSpacing(8)
-        if not entry.attributes or "elevation" in entry.attributes:
+        if not entry.attributes or is_ground(entry.attributes):
             if entry.kind != "page":
                 form.addRow("Opacity", OpacitySlider(self.ctx, entry))
                 box.addLayout(form)
@@ -126,7 +127,7 @@ class Card(QScrollArea):
             legend = self.ctx.legend(chosen, item)
             if not legend.classes:
                 self._ramp(form, legend)
-        if entry.kind == "points" and isinstance(item, PointSet) and item.role != "structures":
+        if entry.kind == "points" and isinstance(item, PointSet) and item.content != "structures":
             symbol_rows(self.ctx, form, entry, item)
         form.addRow("Opacity", OpacitySlider(self.ctx, entry))
         box.addLayout(form)

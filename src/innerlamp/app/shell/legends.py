@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from ...core.items.attributes import is_ground
 from ...core.items.legend import Legend, value_at
 from ...core.items.signs import LINE_SIGNS, line_sign
 from ...core.project.records import Notice
@@ -16,15 +15,6 @@ from ..context import Context
 from ..painters.colours import class_colour, colour_at
 from ..painters.line_signs import draw_signed_line
 from ..painters.unit_areas import draw_pattern
-
-
-def plain_number(value: float) -> str:
-    """Return a number in three digits without powers of ten where people can read it so."""
-    if value == 0 or not 1e-4 <= abs(value) < 1e7:
-        return f"{value:.3g}"
-    places = 2 - math.floor(math.log10(abs(value)))
-    return f"{round(value, places):,.{max(0, places)}f}".replace(",", "\u2009")
-
 
 _BAR, _CLASS = 36, 14
 
@@ -69,7 +59,7 @@ class Legends(QWidget):
         found: dict[str, Legend] = {}
         self.owners = {}
         for entry in self.ctx.lit_entries():
-            if entry.kind in ("surface", "targets") or "elevation" in entry.attributes:
+            if entry.kind in ("surface", "targets") or is_ground(entry.attributes):
                 continue
             attribute = self.ctx.attribute_of(entry)
             item = self.ctx.item(entry.id) if attribute in entry.attributes else None
@@ -128,7 +118,7 @@ class Legends(QWidget):
                     (0.5, Qt.AlignmentFlag.AlignHCenter),
                     (1.0, Qt.AlignmentFlag.AlignRight),
                 ):
-                    painter.drawText(QRectF(left, y + 26, wide, 12), align, plain_number(value_at(legend, place)))
+                    painter.drawText(QRectF(left, y + 26, wide, 12), align, legend.tick(value_at(legend, place)))
             y += self._height(legend)
         painter.end()
 
@@ -146,5 +136,5 @@ class Legends(QWidget):
             painter.drawText(
                 QRectF(bar.left() + k * step - 30, bar.bottom() + 1, 60, 12),
                 Qt.AlignmentFlag.AlignHCenter,
-                plain_number(value),
+                legend.tick(value),
             )

@@ -2,25 +2,43 @@
 
 from __future__ import annotations
 
+import typing
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, overload
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
 from ..errors import InputError
+from ..items.attributes import is_ground
 from ..items.base import Item
 from ..progress import Progress
 
 Area = Literal["Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets"]
 AREAS: tuple[Area, ...] = ("Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets")
-Role = Literal["", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows", "code"]
+Editor = Literal["", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows", "code", "table"]
 
 
 class Params(BaseModel):
     """Base of all parameter sets: unknown names are refused, values are checked."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _tables_of_texts(cls, values: Any) -> Any:
+        """Read tables that were typed as text, as on the command line."""
+        if not isinstance(values, dict):
+            return values
+        out = dict(values)
+        for name, info in cls.model_fields.items():
+            if isinstance(out.get(name), str) and (info.json_schema_extra or {}).get("editor") == "table":  # type: ignore[union-attr]
+                out[name] = rows_of_text(out[name], list(row_of(info.annotation).model_fields))
+        return out
+
+
+class Row(Params):
+    """Base of one row of a parameter that is a table; its columns are declared by `param` as parameters are."""
 
 
 def parted(value: Any) -> Any:
@@ -43,6 +61,31 @@ Several = Annotated[tuple[str, ...], BeforeValidator(parted)]
 Whole = Annotated[int, BeforeValidator(whole)]
 
 
+def row_of(kind: Any) -> type[Row]:
+    """Return what the rows of a table are, from the type of the parameter (``tuple[SomeRow, ...]``)."""
+    found = typing.get_args(kind)[0]
+    if not (isinstance(found, type) and issubclass(found, Row)):
+        raise TypeError("a table of parameters is declared as tuple[SomeRow, ...]")
+    return found
+
+
+def rows_of_text(text: str, columns: Sequence[str]) -> list[dict[str, str]]:
+    """Return the rows of a table written as text: rows parted by semicolons, cells by commas, in the order of its columns.
+
+    Raises
+    ------
+    InputError
+        When a row has more cells than there are columns.
+    """
+    out = []
+    for number, line in enumerate(parted(text), start=1):
+        cells = [cell.strip() for cell in line.split(",")]
+        if len(cells) > len(columns):
+            raise InputError(f"row {number} has {len(cells)} cells", fix=f"The columns are: {', '.join(columns)}")
+        out.append({name: cell for name, cell in zip(columns, cells, strict=False) if cell})
+    return out
+
+
 def param(
     default: Any,
     label: str,
@@ -52,7 +95,7 @@ def param(
     low: float | None = None,
     high: float | None = None,
     above: float | None = None,
-    role: Role = "",
+    editor: Editor = "",
     of: str = "",
     more: bool = False,
 ) -> Any:
@@ -66,12 +109,13 @@ def param(
         What people read. The unit is written after the label.
     low, high, above
         Bounds (inclusive; `above` exclusive).
-    role
-        ``file`` for a path, ``attribute`` for a column of the input slot `of` (``code`` for one of texts).
+    editor
+        ``file`` for a path, ``attribute`` for a column of the input slot `of` (``code`` for one of texts),
+        ``table`` for rows (``tuple[SomeRow, ...]``).
     more
         Whether the form keeps it under "more".
     """
-    extra: dict[str, Any] = {"unit": unit, "role": role, "of": of, "more": more}
+    extra: dict[str, Any] = {"unit": unit, "editor": editor, "of": of, "more": more}
     return Field(default, title=label, description=help, ge=low, le=high, gt=above, json_schema_extra=extra)
 
 
@@ -95,7 +139,7 @@ class Input:
 def ground_slot(help: str = "", optional: bool = True) -> Input:
     """Return the input slot of a ground surface: a grid of elevations."""
     return Input(
-        "ground", "Ground surface", ("grid",), optional=optional, need=lambda e: "elevation" in e.attributes, help=help
+        "ground", "Ground surface", ("grid",), optional=optional, need=lambda e: is_ground(e.attributes), help=help
     )
 
 
@@ -118,6 +162,8 @@ class Cost:
 
 
 I = TypeVar("I", bound=Item)  # noqa: E741 - an item
+J = TypeVar("J", bound=Item)
+K = TypeVar("K", bound=Item)
 
 
 class Inputs(dict[str, Item]):
@@ -131,23 +177,37 @@ class Inputs(dict[str, Item]):
         super().__init__({k: v[0] for k, v in self._many.items() if v})
         self.crs = crs
 
-    def need(self, slot: str, kind: type[I]) -> I:
-        """Return the item of a slot.
+    @overload
+    def need(self, slot: str, kind: type[I], /) -> I: ...
+
+    @overload
+    def need(self, slot: str, kind: type[I], other: type[J], /) -> I | J: ...
+
+    @overload
+    def need(self, slot: str, kind: type[I], other: type[J], third: type[K], /) -> I | J | K: ...
+
+    def need(self, slot: str, kind: type[Item], /, *others: type[Item]) -> Item:
+        """Return the item of a slot, of one of some kinds.
 
         Raises
         ------
         InputError
             When there is none, or it is of another kind.
         """
-        item = self.get(slot)
-        if not isinstance(item, kind):
-            raise InputError(
-                f"the input '{slot}' must be one of: {kind.title.lower()}", where=item.name if item else ""
-            )
+        item, kinds = self.get(slot), (kind, *others)
+        if not isinstance(item, kinds):
+            wanted = " or ".join(each.title.lower() for each in kinds)
+            raise InputError(f"the input '{slot}' must be one of: {wanted}", where=item.name if item else "")
         return item
 
     def maybe(self, slot: str, kind: type[I]) -> I | None:
-        """Return the item of an optional slot, None when it was not given."""
+        """Return the item of an optional slot, None when it was not given.
+
+        Raises
+        ------
+        InputError
+            When it is of another kind.
+        """
         return self.need(slot, kind) if slot in self else None
 
     def all(self, slot: str, kind: type[I]) -> tuple[I, ...]:
@@ -246,9 +306,10 @@ class FieldInfo:
     low: float | None
     high: float | None
     above: float | None
-    role: Role
+    editor: Editor
     of: str
     more: bool
+    columns: Mapping[str, FieldInfo] = field(default_factory=dict)
 
     @classmethod
     def read(cls, name: str, info: Any) -> FieldInfo:
@@ -258,6 +319,9 @@ class FieldInfo:
                 if getattr(rule, key, None) is not None:
                     bounds[key] = getattr(rule, key)
         extra = info.json_schema_extra or {}
+        columns = {}
+        if extra.get("editor") == "table":
+            columns = {n: cls.read(n, i) for n, i in row_of(info.annotation).model_fields.items()}
         default = None if info.is_required() else info.get_default(call_default_factory=True)
         return cls(
             name,
@@ -270,9 +334,10 @@ class FieldInfo:
             bounds.get("ge"),
             bounds.get("le"),
             bounds.get("gt"),
-            extra.get("role", ""),
+            extra.get("editor", ""),
             extra.get("of", ""),
             bool(extra.get("more")),
+            columns,
         )
 
     @property
@@ -292,7 +357,11 @@ def _explain(operation: Operation, error: ValidationError) -> str:
     fields = operation.fields()
     texts = []
     for problem in error.errors():
-        name = str(problem["loc"][0]) if problem["loc"] else "parameters"
+        place = problem["loc"]
+        name = str(place[0]) if place else "parameters"
+        if name in fields and fields[name].columns and len(place) > 1:
+            texts.append(_explain_row(fields[name], place, problem))
+            continue
         if problem["type"] == "extra_forbidden":
             known = ", ".join(fields)
             texts.append(f"there is no parameter '{name}' (there are: {known})")
@@ -304,3 +373,15 @@ def _explain(operation: Operation, error: ValidationError) -> str:
             message = str(problem["msg"]).replace("Input should be", "must be").replace("Value error, ", "")
             texts.append(f"{name} ({label}) {message}, not {shown!r}")
     return "; ".join(texts)
+
+
+def _explain_row(table: FieldInfo, place: tuple[Any, ...], problem: Any) -> str:
+    row = f"row {int(place[1]) + 1} of {table.name}"
+    column = str(place[2]) if len(place) > 2 else ""
+    if column not in table.columns:
+        return f"{row}: there is no column '{column}' (there are: {', '.join(table.columns)})"
+    label = table.columns[column].label
+    if problem["type"] == "missing":
+        return f"{row}: '{column}' is needed ({label})"
+    message = str(problem["msg"]).replace("Input should be", "must be").replace("Value error, ", "")
+    return f"{row}: {column} ({label}) {message}, not {problem.get('input')!r}"

@@ -92,7 +92,7 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
         vertices=vertices,
         starts=starts,
         owner=owner,
-        role=role,
+        part_types=role,
         findings=found.frame(),
     )
 
@@ -155,10 +155,10 @@ def shapes_of(item: Features) -> list[Any]:
     import shapely
 
     groups: list[list[Any]] = [[] for _ in range(len(item.table))]
-    for part in range(len(item.role)):
+    for part in range(len(item.part_types)):
         xyz = part_vertices(item, part)
         xyz = xyz if np.isfinite(xyz[:, 2]).all() else xyz[:, :2]
-        what, row = int(item.role[part]), int(item.owner[part])
+        what, row = int(item.part_types[part]), int(item.owner[part])
         if what == POINT:
             groups[row].append(shapely.Point(xyz[0]))
         elif what == LINE:
@@ -193,11 +193,11 @@ def polygons_of(item: Features, among: np.ndarray | None = None) -> list[tuple[i
     import shapely
 
     rings: list[tuple[int, list[Any]]] = []
-    for part in range(len(item.role)) if among is None else among.tolist():
+    for part in range(len(item.part_types)) if among is None else among.tolist():
         xy = part_vertices(item, part)[:, :2]
-        if item.role[part] == RING:
+        if item.part_types[part] == RING:
             rings.append((int(item.owner[part]), [xy]))
-        elif item.role[part] == HOLE and rings:
+        elif item.part_types[part] == HOLE and rings:
             rings[-1][1].append(xy)
     if not rings:
         raise InputError("there is no polygon", where=item.name, fix="Choose features that hold one")
@@ -307,7 +307,7 @@ def _read_dxf(path: Path, name: str, crs: str, found: Findings, given: str) -> F
         vertices=vertices,
         starts=starts,
         owner=owner,
-        role=role,
+        part_types=role,
         findings=found.frame(),
     )
 
@@ -340,16 +340,16 @@ def write_dxf(item: Features, path: Path | str) -> None:
     doc = ezdxf.new("R2010")  # type: ignore[attr-defined]
     space = doc.modelspace()
     names = [c for c in item.table.columns if item.table[c].dtype.kind not in "fiu"]
-    for part in range(len(item.role)):
+    for part in range(len(item.part_types)):
         xyz = np.nan_to_num(part_vertices(item, part))
         layer = str(item.table[names[0]].iloc[int(item.owner[part])])[:200] if names else "0"
         layer = "".join(ch for ch in layer if ch not in '<>/\\":;?*|=`') or "0"
         if layer not in doc.layers:
             doc.layers.add(layer)
-        if item.role[part] == POINT:
+        if item.part_types[part] == POINT:
             space.add_point(xyz[0], dxfattribs={"layer": layer})
         else:
-            closed = item.role[part] in (RING, HOLE)
+            closed = item.part_types[part] in (RING, HOLE)
             points = xyz[:-1] if closed and len(xyz) > 1 and np.allclose(xyz[0], xyz[-1]) else xyz
             space.add_polyline3d(points, close=bool(closed), dxfattribs={"layer": layer})
     doc.saveas(path)

@@ -181,7 +181,7 @@ def _lines(element: Any, name: str, crs: str, origin: np.ndarray) -> Features:
         vertices=vertices,
         starts=starts,
         owner=np.arange(len(parts), dtype=np.int64),
-        role=np.full(len(parts), LINE, dtype=np.int8),
+        part_types=np.full(len(parts), LINE, dtype=np.int8),
         units=_units(element),
     )
 
@@ -244,6 +244,7 @@ def _grid(element: Any, name: str, crs: str, origin: np.ndarray, file: str) -> G
         values, shift = np.asarray(geometry.offset_w.array, dtype=float).reshape(nodes) + origin[2], 0.0
     else:
         raise InputError(f"the grid '{name}' has no values", where=file)
+    heights = {"elevation": "elevation"} if attribute == "elevation" else {}
     return Grid(
         name=name,
         crs=crs,
@@ -253,7 +254,8 @@ def _grid(element: Any, name: str, crs: str, origin: np.ndarray, file: str) -> G
         dx=dx,
         dy=dy,
         attribute=attribute,
-        unit="m" if attribute == "elevation" else _units(element).get(attribute, ""),
+        unit="m" if heights else _units(element).get(attribute, ""),
+        quantities=heights,
     )
 
 
@@ -384,7 +386,7 @@ def _holes(omf: Any, item: HoleSet) -> list[Any]:
 
 def _features(omf: Any, item: Features) -> list[Any]:
     out = []
-    spots = np.flatnonzero(item.role == POINT)
+    spots = np.flatnonzero(item.part_types == POINT)
     if len(spots):
         xyz = np.nan_to_num(item.vertices[item.starts[spots]])
         rows = item.table.iloc[item.owner[spots]].reset_index(drop=True)
@@ -393,8 +395,8 @@ def _features(omf: Any, item: Features) -> list[Any]:
             omf.PointSetElement(name=f"{item.name} points", geometry=omf.PointSetGeometry(vertices=xyz), data=data)
         )
     segments, owners, vertices, at = [], [], [], 0
-    for part in range(len(item.role)):
-        if item.role[part] not in (LINE, RING, HOLE):
+    for part in range(len(item.part_types)):
+        if item.part_types[part] not in (LINE, RING, HOLE):
             continue
         xyz = np.nan_to_num(part_vertices(item, part))
         vertices.append(xyz)

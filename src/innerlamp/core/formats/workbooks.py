@@ -31,7 +31,7 @@ def tables_in_item(item: Item) -> dict[str, pd.DataFrame]:
         if len(item.findings):
             out["by hole"] = report_by_hole(item.collars, item.surveys, item.tables, item.findings)
     elif isinstance(item, PointSet):
-        out = {item.role: item.table}
+        out = {item.content: item.table}
     elif isinstance(item, SurveyLines):
         out = {"readings": item.table}
     elif isinstance(item, ElectrodeSurvey):

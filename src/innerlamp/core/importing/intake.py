@@ -92,7 +92,7 @@ def resolved(run: Run, made: Mapping[str, str]) -> dict[str, str]:
 
 def remember(run: Run, outputs: Mapping[str, str], made: dict[str, str]) -> None:
     """Note what a run made, for those that wait for it."""
-    if run.operation == "import-grid" and run.params.get("attribute") == "elevation":
+    if run.operation == "import-grid" and run.params.get("quantity") == "elevation":
         made.setdefault("@ground", outputs["grid"])
     if run.operation == "import-holes":
         made.setdefault("@holes", outputs["holes"])
@@ -211,14 +211,18 @@ def _single(offer: Offer, choices: Choices) -> Run:
     if offer.kind in ("samples", "stations", "structures", "workings"):
         params: dict[str, Any] = {
             "file": offer.ref,
-            "role": offer.kind,
+            "content": offer.kind,
             "columns": offer.roles,
             "below_detection": choices.below_detection,
             **system,
         }
         return Run("import-points", params, {}, (offer.ref,))
     if offer.kind in ("ground", "grid"):
-        named = {"attribute": "elevation", "unit": "m"} if offer.kind == "ground" else _grid_words(path)
+        named = (
+            {"attribute": "elevation", "unit": "m", "quantity": "elevation"}
+            if offer.kind == "ground"
+            else _grid_words(path)
+        )
         return Run("import-grid", {"file": offer.ref, **named, **system}, {}, (offer.ref,))
     if offer.kind in ("blocks", "cells"):
         return Run("import-blocks", {"file": offer.ref, "columns": offer.roles}, {}, (offer.ref,))

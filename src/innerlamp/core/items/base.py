@@ -7,13 +7,15 @@ computation lives in `core.compute` and drawing in `app`.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Self
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+
+from .attributes import Attribute, described, told_by, told_of_old
 
 FloatArray = NDArray[np.float64]
 Bounds = tuple[float, float, float, float, float, float]
@@ -61,12 +63,17 @@ class Item:
         What the user calls it.
     crs
         Code of the projected system (metres) of all its coordinates.
+    quantities, roles
+        Quantity and role of attributes, where the unit alone does not tell them.
     """
 
     kind: ClassVar[str] = ""
     title: ClassVar[str] = ""
+    formerly: ClassVar[dict[str, str]] = {}
     name: str
     crs: str
+    quantities: dict[str, str] = field(default_factory=dict)
+    roles: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         for name, value in vars(self).items():
@@ -81,9 +88,14 @@ class Item:
         return EMPTY_BOUNDS
 
     @property
-    def attributes(self) -> dict[str, str]:
-        """Names of what can be coloured by, with the unit of each ('' for classes)."""
+    def attributes(self) -> dict[str, Attribute]:
+        """What can be coloured by, by name."""
         return {}
+
+    def described(self, numbers: Iterable[str], codes: Iterable[str], units: Mapping[str, str]) -> dict[str, Attribute]:
+        """Return attributes by name from the names of those with numbers and those with codes."""
+        texts = tuple(codes)
+        return described((*numbers, *texts), units, self.quantities, self.roles, texts)
 
     @property
     def facts(self) -> dict[str, str]:
@@ -113,19 +125,30 @@ class Item:
     def from_parts(cls, parts: Parts) -> Self:
         """Put an item together again; unknown names of newer writers are ignored."""
         values: dict[str, Any] = {}
-        for each in dataclasses.fields(cls):
-            name = each.name
-            if name in parts.tables:
-                values[name] = parts.tables[name]
-            elif name in parts.arrays:
-                values[name] = parts.arrays[name]
-            elif name in parts.meta:
-                value = parts.meta[name]
-                if isinstance(value, dict) and "@keys" in value:
-                    source: Mapping[str, Any] = {**parts.tables, **parts.arrays}
-                    value = {key: source[f"{name}/{key}"] for key in value["@keys"]}
-                values[name] = tuple(value) if isinstance(value, list) else value
-        return cls(**values)
+        for field_name in (each.name for each in dataclasses.fields(cls)):
+            for name in (field_name, cls.formerly.get(field_name, "")):
+                if name in parts.tables:
+                    values[field_name] = parts.tables[name]
+                elif name in parts.arrays:
+                    values[field_name] = parts.arrays[name]
+                elif name in parts.meta:
+                    value = parts.meta[name]
+                    if isinstance(value, dict) and "@keys" in value:
+                        source: Mapping[str, Any] = {**parts.tables, **parts.arrays}
+                        value = {key: source[f"{name}/{key}"] for key in value["@keys"]}
+                    values[field_name] = tuple(value) if isinstance(value, list) else value
+        item = cls(**values)
+        return item if "quantities" in parts.meta else item.as_today()
+
+    def told_by_headings(self) -> Self:
+        """Return an item that came from outside with the quantities that its headings and units tell."""
+        told = {n: told_by(n, a.unit, a.is_code) for n, a in self.attributes.items() if n not in self.quantities}
+        return dataclasses.replace(self, quantities={**told, **self.quantities})
+
+    def as_today(self) -> Self:
+        """Return an item that was written before attributes had quantities, with those that its headings tell."""
+        told, roles = told_of_old(self.attributes)
+        return dataclasses.replace(self, quantities=told, roles=roles)
 
 
 def _is_map_of(value: object, kind: type) -> bool:

@@ -7,6 +7,7 @@ from typing import ClassVar
 
 import pandas as pd
 
+from .attributes import Attribute
 from .base import Bounds, Item, bounds_of, numeric_columns
 
 ELECTRODE_ROLES = ("line", "a", "b", "m", "n", "x", "y", "z", "file_line", "factor_m", "depth_m")
@@ -42,8 +43,8 @@ class ElectrodeSurvey(Item):
         return bounds_of(self.electrodes["x"], self.electrodes["y"], self.electrodes["z"])
 
     @property
-    def attributes(self) -> dict[str, str]:
-        return {n: self.units.get(n, "") for n in numeric_columns(self.table, ELECTRODE_ROLES)}
+    def attributes(self) -> dict[str, Attribute]:
+        return self.described(numeric_columns(self.table, ELECTRODE_ROLES), (), self.units)
 
     @property
     def facts(self) -> dict[str, str]:

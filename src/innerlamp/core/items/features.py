@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from ..errors import InputError
+from .attributes import Attribute
 from .base import Bounds, FloatArray, Item, bounds_of, class_columns, numeric_columns
 
 POINT, LINE, RING, HOLE = 0, 1, 2, 3
@@ -30,17 +31,18 @@ class Features(Item):
         Shape (p + 1,): part k has the vertices ``starts[k]:starts[k + 1]``.
     owner
         Shape (p,): row of the feature that a part belongs to.
-    role
+    part_types
         Shape (p,): POINT, LINE, RING (outer ring of a polygon) or HOLE (ring cut out of the ring before it).
     """
 
     kind: ClassVar[str] = "features"
     title: ClassVar[str] = "Map features"
+    formerly: ClassVar[dict[str, str]] = {"part_types": "role"}
     table: pd.DataFrame
     vertices: FloatArray
     starts: np.ndarray
     owner: np.ndarray
-    role: np.ndarray
+    part_types: np.ndarray
     units: dict[str, str] = field(default_factory=dict)
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
 
@@ -49,16 +51,20 @@ class Features(Item):
         return bounds_of(*self.vertices.T) if len(self.vertices) else super().bounds
 
     @property
-    def attributes(self) -> dict[str, str]:
-        names = class_columns(self.table) + numeric_columns(self.table)
-        return {name: self.units.get(name, "") for name in names}
+    def attributes(self) -> dict[str, Attribute]:
+        return dict(
+            sorted(
+                self.described(numeric_columns(self.table), class_columns(self.table), self.units).items(),
+                key=lambda pair: not pair[1].is_code,
+            )
+        )
 
     @property
     def facts(self) -> dict[str, str]:
         kinds = {"Points": (POINT,), "Lines": (LINE,), "Polygons": (RING,)}
         facts = {"Features": f"{len(self.table):,}"}
-        for name, roles in kinds.items():
-            count = int(np.isin(self.role, roles).sum())
+        for name, types in kinds.items():
+            count = int(np.isin(self.part_types, types).sum())
             if count:
                 facts[name] = f"{count:,}"
         return facts
@@ -77,13 +83,13 @@ def starts_of(parts: Sequence[np.ndarray]) -> np.ndarray:
 
 
 def with_parts(item: Features, parts: Sequence[FloatArray]) -> Features:
-    """Return features whose parts have other vertices (n, 3); owners and roles stay."""
+    """Return features whose parts have other vertices (n, 3); owners and types stay."""
     return dataclasses.replace(item, vertices=np.concatenate(parts), starts=starts_of(parts))
 
 
 def only(item: Features, rows: np.ndarray) -> Features:
     """Return the features of some rows, given as a mask."""
-    keep = [k for k in range(len(item.role)) if rows[item.owner[k]]]
+    keep = [k for k in range(len(item.part_types)) if rows[item.owner[k]]]
     parts = [item.vertices[item.starts[k] : item.starts[k + 1]] for k in keep]
     number = np.cumsum(rows) - 1
     return dataclasses.replace(
@@ -92,12 +98,12 @@ def only(item: Features, rows: np.ndarray) -> Features:
         vertices=np.concatenate(parts) if parts else np.empty((0, 3)),
         starts=starts_of(parts),
         owner=number[item.owner[keep]] if keep else item.owner[:0],
-        role=item.role[keep] if keep else item.role[:0],
+        part_types=item.part_types[keep] if keep else item.part_types[:0],
     )
 
 
-def one_each(paths: Sequence[FloatArray], role: int, z: Sequence[FloatArray] | None = None) -> dict[str, Any]:
-    """Return vertices, starts, owners and roles of features that are one path (n, 2) each; without `z` they lie nowhere in height."""
+def one_each(paths: Sequence[FloatArray], part_type: int, z: Sequence[FloatArray] | None = None) -> dict[str, Any]:
+    """Return vertices, starts, owners and types of features that are one path (n, 2) each; without `z` they lie nowhere in height."""
     xy = np.concatenate(paths) if paths else np.empty((0, 2))
     height = np.concatenate(z) if z else np.full(len(xy), np.nan)
     count = len(paths)
@@ -105,7 +111,7 @@ def one_each(paths: Sequence[FloatArray], role: int, z: Sequence[FloatArray] | N
         "vertices": np.column_stack([xy, height]),
         "starts": starts_of(paths),
         "owner": np.arange(count, dtype=np.int64),
-        "role": np.full(count, role, dtype=np.int8),
+        "part_types": np.full(count, part_type, dtype=np.int8),
     }
 
 

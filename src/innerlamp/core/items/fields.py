@@ -7,6 +7,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from .attributes import Attribute, is_ground
 from .base import Bounds, FloatArray, Item
 
 
@@ -23,7 +24,7 @@ class Grid(Item):
     dx, dy
         Cell sizes in metres, positive.
     attribute, unit
-        What the values are. ``attribute='elevation'`` makes it a ground surface.
+        What the values are. The quantity elevation makes it a surface in space.
     """
 
     kind: ClassVar[str] = "grid"
@@ -54,7 +55,7 @@ class Grid(Item):
 
     @property
     def is_ground(self) -> bool:
-        return self.attribute == "elevation"
+        return is_ground(self.attributes)
 
     @property
     def bounds(self) -> Bounds:
@@ -72,8 +73,8 @@ class Grid(Item):
         )
 
     @property
-    def attributes(self) -> dict[str, str]:
-        return {self.attribute: self.unit}
+    def attributes(self) -> dict[str, Attribute]:
+        return self.described((self.attribute,), (), {self.attribute: self.unit})
 
     @property
     def facts(self) -> dict[str, str]:
@@ -116,8 +117,8 @@ class Surface(Item):
         return (float(low[0]), float(high[0]), float(low[1]), float(high[1]), float(low[2]), float(high[2]))
 
     @property
-    def attributes(self) -> dict[str, str]:
-        return {self.attribute: self.unit} if self.attribute else {}
+    def attributes(self) -> dict[str, Attribute]:
+        return self.described((self.attribute,), (), {self.attribute: self.unit}) if self.attribute else {}
 
     @property
     def facts(self) -> dict[str, str]:
@@ -173,8 +174,8 @@ class BlockModel(Item):
         )
 
     @property
-    def attributes(self) -> dict[str, str]:
-        return {name: self.units.get(name, "") for name in self.properties}
+    def attributes(self) -> dict[str, Attribute]:
+        return self.described(self.properties, (), self.units)
 
     @property
     def facts(self) -> dict[str, str]:

@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 import numpy as np
 import pandas as pd
 
+from .attributes import Attribute
 from .base import Bounds, Item, bounds_of, class_columns, numeric_columns
 
 INTERVAL_PLACES = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
@@ -68,13 +69,11 @@ class HoleSet(Item):
         return bounds_of(self.stations["x"], self.stations["y"], self.stations["z"])
 
     @property
-    def attributes(self) -> dict[str, str]:
-        found: dict[str, str] = {}
+    def attributes(self) -> dict[str, Attribute]:
+        found: dict[str, Attribute] = {}
         for table in (*self.tables.values(), *self.readings.values()):
-            for column in numeric_columns(table, INTERVAL_ROLES):
-                found[column] = self.units.get(column, "")
-            for column in class_columns(table, INTERVAL_ROLES):
-                found[column] = ""
+            numbers, codes = numeric_columns(table, INTERVAL_ROLES), class_columns(table, INTERVAL_ROLES)
+            found |= self.described(numbers, codes, self.units)
         return found
 
     @property

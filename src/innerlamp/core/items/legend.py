@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from .attributes import Attribute
 from .signs import pattern_for
 
 Scale = Literal["linear", "log", "quantile", "classes"]
@@ -20,6 +21,14 @@ RAMPS = {
     "split": "CET_D1A",
     "earth": "CET_L10",
     "grey": "CET_L1",
+    "frost": "CET_L19",
+    "heath": "CET_L7",
+    "shoal": "CET_L20",
+    "mist": "CET_L12",
+    "dawn": "CET_CBL2",
+    "fern": "CET_D2",
+    "slate": "CET_D7",
+    "ring": "CET_CBC1",
     "rainbow": "CET_R4",
 }
 # Class colours chosen for colour-blind readers: Okabe & Ito 2008 without black, then lighter and darker ones.
@@ -45,6 +54,8 @@ class Legend:
 
     Attributes
     ----------
+    quantity
+        What the attribute measures; decides how ticks are written.
     ramp
         Name of a colour ramp in `RAMPS`.
     scale
@@ -63,6 +74,7 @@ class Legend:
 
     attribute: str
     unit: str = ""
+    quantity: str = "number"
     ramp: str = "ember"
     scale: Scale = "linear"
     low: float = 0.0
@@ -84,6 +96,10 @@ class Legend:
         """Attribute as written on screen, its unit after it."""
         bare = without_unit(self.attribute, self.unit).replace("_", " ")
         return f"{bare} ({self.unit})" if self.unit else bare
+
+    def tick(self, value: float) -> str:
+        """Return a value as it stands beside the colour bar."""
+        return Attribute(self.unit, self.quantity).tick(value)
 
     def to_json(self) -> dict[str, Any]:
         return dataclasses.asdict(self)
@@ -139,37 +155,42 @@ def value_at(legend: Legend, place: float) -> float:
     return legend.low + (legend.high - legend.low) * place
 
 
-def propose(attribute: str, unit: str, values: NDArray[Any]) -> Legend:
-    """Return a sensible legend for values: log for skewed positive ones, classes for text."""
+def propose(attribute: str, known: Attribute, values: NDArray[Any]) -> Legend:
+    """Return the legend that suits a quantity and its values: its own ramp, log where values are skewed, classes for text."""
+    unit, shown = known.unit, known.shown
     array = np.asarray(values)
     if array.dtype.kind not in "fiu":
         texts = sorted({str(v) for v in array if v is not None and str(v) not in ("", "nan", "None")})
         colours = {t: CLASS_COLOURS[i % len(CLASS_COLOURS)] for i, t in enumerate(texts)}
         patterns = {t: p for t in texts if (p := pattern_for(t)) != "plain"} if not unit else {}
-        return Legend(attribute, unit, classes=colours, patterns=patterns)
+        return Legend(attribute, unit, known.quantity, classes=colours, patterns=patterns)
     array = array.astype(float)
     array = array[np.isfinite(array)]
     if array.size == 0:
-        return Legend(attribute, unit)
-    if attribute == "score":  # always of the whole, so that scores of different runs compare
-        return Legend(attribute, unit, "ember", "linear", 0.0, 1.0)
+        return Legend(attribute, unit, known.quantity, shown.ramp)
+    if shown.spread == "even":  # always of the whole, so that scores of different runs compare
+        return Legend(attribute, unit, known.quantity, shown.ramp, "linear", 0.0, 1.0)
     low, mid, high = (float(v) for v in np.percentile(array, [2, 50, 98]))
-    if attribute == "elevation":
-        return Legend(attribute, unit, "grey", "linear", float(array.min()), float(array.max()))
+    if shown.spread == "whole":
+        return Legend(attribute, unit, known.quantity, shown.ramp, "linear", float(array.min()), float(array.max()))
     if low < 0 < high < 20 * -low:
         top = _round(max(-low, high))
-        return Legend(attribute, unit, "split", "linear", -top, top)
-    if unit == "SI":
-        return Legend(attribute, unit, "ember", "linear", 0.0, _round(float(np.percentile(array, 99.7))))
+        return Legend(attribute, unit, known.quantity, shown.diverging, "linear", -top, top)
+    if known.quantity == "susceptibility":
+        return Legend(
+            attribute, unit, known.quantity, shown.ramp, "linear", 0.0, _round(float(np.percentile(array, 99.7)))
+        )
     # Resistivities are read by their decades, whatever their spread.
-    skewed = array.min() >= 0 and high > 0 and mid > 0 and (high / mid > 8 or unit in ("ohm", "ohm.m"))
-    if skewed:
+    skewed = array.min() >= 0 and high > 0 and mid > 0 and (high / mid > 8 or shown.spread == "log")
+    if skewed and shown.spread in ("auto", "log"):
         positive = array[array > 0]
         low = float(np.percentile(positive, 5))
-        return Legend(attribute, unit, "ember", "log", _round(low), _round(float(np.percentile(positive, 99))))
+        return Legend(
+            attribute, unit, known.quantity, shown.ramp, "log", _round(low), _round(float(np.percentile(positive, 99)))
+        )
     if high <= low:
         low, high = float(array.min()), float(array.max())
-    return Legend(attribute, unit, "tide" if unit in ("nT", "mGal") else "ember", "linear", _round(low), _round(high))
+    return Legend(attribute, unit, known.quantity, shown.ramp, "linear", _round(low), _round(high))
 
 
 def _round(value: float) -> float:

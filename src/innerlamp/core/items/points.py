@@ -7,6 +7,7 @@ from typing import ClassVar
 
 import pandas as pd
 
+from .attributes import Attribute
 from .base import Bounds, Item, bounds_of, class_columns, numeric_columns
 
 POINT_ROLES = ("x", "y", "z", "file_line")
@@ -22,7 +23,7 @@ class PointSet(Item):
         x, y, z in metres (z NaN where unknown) and attributes; one row a point.
     units
         Unit of each attribute.
-    role
+    content
         samples, stations, readings, workings, composites.
     findings
         What the import found, as in `HoleSet`.
@@ -30,9 +31,10 @@ class PointSet(Item):
 
     kind: ClassVar[str] = "points"
     title: ClassVar[str] = "Points"
+    formerly: ClassVar[dict[str, str]] = {"content": "role"}
     table: pd.DataFrame
     units: dict[str, str] = field(default_factory=dict)
-    role: str = "samples"
+    content: str = "samples"
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
     corrections: pd.DataFrame = field(default_factory=pd.DataFrame)
 
@@ -41,13 +43,13 @@ class PointSet(Item):
         return bounds_of(self.table["x"], self.table["y"], self.table["z"])
 
     @property
-    def attributes(self) -> dict[str, str]:
-        names = numeric_columns(self.table, POINT_ROLES) + class_columns(self.table, POINT_ROLES)
-        return {name: self.units.get(name, "") for name in names}
+    def attributes(self) -> dict[str, Attribute]:
+        numbers, codes = numeric_columns(self.table, POINT_ROLES), class_columns(self.table, POINT_ROLES)
+        return self.described(numbers, codes, self.units)
 
     @property
     def facts(self) -> dict[str, str]:
-        facts = {self.role.capitalize(): f"{len(self.table):,}"}
+        facts = {self.content.capitalize(): f"{len(self.table):,}"}
         if len(self.findings):
             facts["Findings"] = f"{len(self.findings):,}"
         if len(self.corrections):
@@ -80,8 +82,8 @@ class SurveyLines(Item):
         return bounds_of(self.table["x"], self.table["y"], self.table["z"])
 
     @property
-    def attributes(self) -> dict[str, str]:
-        return {n: self.units.get(n, "") for n in numeric_columns(self.table, POINT_ROLES)}
+    def attributes(self) -> dict[str, Attribute]:
+        return self.described(numeric_columns(self.table, POINT_ROLES), (), self.units)
 
     @property
     def facts(self) -> dict[str, str]:
@@ -118,8 +120,8 @@ class TargetSet(Item):
         return bounds_of(self.table["x"], self.table["y"], self.table["z"])
 
     @property
-    def attributes(self) -> dict[str, str]:
-        return {"score": ""}
+    def attributes(self) -> dict[str, Attribute]:
+        return {"score": Attribute("", "score")}
 
     @property
     def facts(self) -> dict[str, str]:

@@ -11,9 +11,10 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import ProjectError
+from ..items.attributes import Attribute, told_of_old
 from .records import Recipe
 
-SCHEMA = 2
+SCHEMA = 3
 TABLES = """
 CREATE TABLE meta(key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE text(name TEXT PRIMARY KEY, text TEXT NOT NULL);
@@ -247,4 +248,13 @@ def _from_1(db: sqlite3.Connection) -> None:
         db.execute("INSERT INTO change VALUES(?,?,?,?,?,0,?)", (number, label, at, done, cause, json.dumps(moves)))
 
 
-_STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {1: _from_1}
+def _from_2(db: sqlite3.Connection) -> None:
+    """Attributes get quantity and role beside their unit: those that their names tell."""
+    for number, text in db.execute("SELECT id, attributes FROM version").fetchall():
+        units: dict[str, str] = json.loads(text)
+        quantities, roles = told_of_old({name: Attribute(unit) for name, unit in units.items()})
+        told = {n: Attribute(u, quantities[n], roles.get(n, "")).to_json() for n, u in units.items()}
+        db.execute("UPDATE version SET attributes=? WHERE id=?", (json.dumps(told), number))
+
+
+_STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {1: _from_1, 2: _from_2}

@@ -8,6 +8,7 @@ import json
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from ..items.attributes import Attribute
 from ..items.base import Bounds
 from ..items.style import Style
 
@@ -110,7 +111,7 @@ class Entry:
     needs: frozenset[tuple[str, int]] = frozenset()
     facts: dict[str, str] = field(default_factory=dict)
     bounds: Bounds = (0.0,) * 6
-    attributes: dict[str, str] = field(default_factory=dict)
+    attributes: dict[str, Attribute] = field(default_factory=dict)
     crs: str = ""
     made_at: str = ""
     place: float = 0.0
@@ -150,5 +151,5 @@ class Result:
     manifest: dict[str, Any]
     facts: dict[str, str]
     bounds: Bounds
-    attributes: dict[str, str]
+    attributes: dict[str, Attribute]
     crs: str

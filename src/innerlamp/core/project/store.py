@@ -20,6 +20,7 @@ from typing import IO, Any
 
 from ..crs import parse_crs
 from ..errors import ProjectError
+from ..items.attributes import Attribute
 from ..items.base import Item
 from ..items.legend import Legend
 from ..items.style import Style
@@ -169,7 +170,7 @@ class Store:
             needs,
             json.loads(facts),
             tuple(json.loads(bounds)),
-            json.loads(attributes),
+            {n: Attribute.from_json(a) for n, a in json.loads(attributes).items()},
             crs,
             made_at,
             state.get("place", 0.0),
@@ -563,7 +564,7 @@ class Store:
             origin,
             json.dumps(result.facts),
             json.dumps(result.bounds),
-            json.dumps(result.attributes),
+            json.dumps({n: a.to_json() for n, a in result.attributes.items()}),
             result.crs,
             now(),
         )

@@ -20,7 +20,7 @@ def describe(op: Operation) -> str:
             "needed"
             if info.required
             else f"default {info.default!r}"
-            if info.default not in ("", None)
+            if info.default not in ("", None, ())
             else "default: none"
         )
         options = getattr(info.kind, "__args__", ())
@@ -29,6 +29,9 @@ def describe(op: Operation) -> str:
         )
         unit = f" ({info.unit})" if info.unit else ""
         lines.append(f"  {name:<14} {info.label}{unit}; {'; '.join(t for t in (choice, default) if t)}")
+        if info.columns:
+            inside = ", ".join(f"{c} ({i.label}{f', {i.unit}' if i.unit else ''})" for c, i in info.columns.items())
+            lines.append(f"  {'':<14}   rows parted by ';', cells by ',': {inside}")
         if info.help:
             lines.append(f"  {'':<14}   {info.help}")
     lines.append("Makes:")

@@ -157,7 +157,7 @@ def _step(store: Store, op: Operation, params: Mapping[str, Any], inputs: Chosen
             chosen[slot.slot] = tuple((i, store.entry(i).version) for i in items)
     checked = op.check(params).model_dump(mode="json")
     for name, info in op.fields().items():
-        if info.role in ("attribute", "code") and info.of in entries and checked.get(name):
+        if info.editor in ("attribute", "code") and info.of in entries and checked.get(name):
             entry = entries[info.of]
             if checked[name] not in entry.attributes:
                 raise InputError(
@@ -389,9 +389,9 @@ def _sources(step: Recipe) -> dict[str, str]:
     op = find_operation(step.operation)
     found = {}
     for name, info in op.fields().items():
-        if info.role not in ("file", "files") or not step.params.get(name):
+        if info.editor not in ("file", "files") or not step.params.get(name):
             continue
-        for ref in [step.params[name]] if info.role == "file" else step.params[name]:
+        for ref in [step.params[name]] if info.editor == "file" else step.params[name]:
             with contextlib.suppress(InputError, OSError):  # what is not a file leaves no trace
                 path, _ = tables_in.split(str(ref))
                 with path.open("rb") as handle:

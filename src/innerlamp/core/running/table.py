@@ -6,8 +6,10 @@ from ..declaring.operation import Operation
 from ..errors import InputError
 from ..operations.data import (
     add_holes,
+    by_code,
     computed,
     correct,
+    describe,
     grouping,
     import_element,
     import_holes,
@@ -44,6 +46,8 @@ OPERATIONS: dict[str, Operation] = {
         correct.LIFT,
         correct.SPIKES,
         computed.OPERATION,
+        by_code.OPERATION,
+        describe.OPERATION,
         grouping.OPERATION,
         minimum_curvature.OPERATION,
         interpolation.KRIGING,

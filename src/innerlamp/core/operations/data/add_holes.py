@@ -33,7 +33,7 @@ class AddHoles(import_holes.HoleFiles):
     rename: dict[str, str] = param(
         {},
         "Same columns",
-        role="mapping",
+        editor="mapping",
         help="Column of the new files to column of the first import, where the headings differ",
     )
 
@@ -203,11 +203,9 @@ def _note(severity: str, what: str, done: str, table: str) -> dict[str, object]:
 
 def read_batch(inputs: Inputs, p: AddHoles, progress: Progress) -> tuple[HoleSet, HoleSet, HoleSet]:
     """Return the present set, what the new files hold, and the two together."""
-    old = inputs["holes"]
-    assert isinstance(old, HoleSet)
+    old = inputs.need("holes", HoleSet)
     whole = p.model_dump(exclude={"mode", "rename"})
-    made = import_holes.OPERATION.run(inputs, import_holes.ImportHoles(**whole), progress.part(0.0, 0.8))["holes"]
-    assert isinstance(made, HoleSet)
+    made = import_holes.read_holes(inputs, import_holes.ImportHoles(**whole), progress.part(0.0, 0.8))
     return old, made, merge(old, made, p.mode, p.rename)
 
 

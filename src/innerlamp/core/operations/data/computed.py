@@ -10,6 +10,7 @@ import pandas as pd
 from ...compute.expression import evaluate
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
+from ...items.attributes import AnyQuantity
 from ...items.base import Item
 from ...items.holes import INTERVAL_PLACES, HoleSet
 from ...items.points import PointSet, SurveyLines
@@ -31,6 +32,9 @@ class ComputeColumn(Params):
         help="For example: Sn_ppm / 10000 + Cu_pct * 0.4. Names with spaces stand in brackets: [Sn ppm]",
     )
     unit: str = param("", "Unit of the result")
+    quantity: AnyQuantity = param(
+        "auto", "Quantity of the result", help="What it measures; auto goes by its unit", more=True
+    )
 
 
 def table_names(item: Item) -> list[str]:
@@ -38,7 +42,7 @@ def table_names(item: Item) -> list[str]:
     return [*item.tables, *item.readings] if isinstance(item, HoleSet) else [""]
 
 
-def rows_of(item: Item, name: str) -> pd.DataFrame:
+def rows_of(item: HoleSet | PointSet | SurveyLines, name: str) -> pd.DataFrame:
     """Return a table of an item by name.
 
     Raises
@@ -51,7 +55,6 @@ def rows_of(item: Item, name: str) -> pd.DataFrame:
         if name not in tables:
             raise InputError(f"there is no table '{name}'", where=item.name, fix="There are: " + ", ".join(tables))
         return tables[name]
-    assert isinstance(item, PointSet | SurveyLines)
     return item.table
 
 
@@ -67,7 +70,7 @@ def columns_of(table: pd.DataFrame) -> dict[str, np.ndarray]:
 
 
 def _run(inputs: Inputs, p: ComputeColumn, progress: Progress) -> dict[str, Item]:
-    item = inputs["item"]
+    item = inputs.need("item", HoleSet, PointSet, SurveyLines)
     if not p.name.strip() or p.name in _PLACES:
         raise InputError(f"'{p.name}' can't be the name of a computed column", fix="Choose another name")
     name = p.table or _first_that_fits(item, p.expression)
@@ -81,15 +84,16 @@ def _run(inputs: Inputs, p: ComputeColumn, progress: Progress) -> dict[str, Item
     new = table.assign(
         **{p.name.strip(): value if value.dtype.kind == "f" else pd.Series(value, index=table.index).astype("object")}
     )
-    units = {**item.units, p.name.strip(): p.unit}  # type: ignore[attr-defined]
+    units = {**item.units, p.name.strip(): p.unit}
+    said = item.quantities if p.quantity == "auto" else {**item.quantities, p.name.strip(): p.quantity}
     if isinstance(item, HoleSet):
         if name in item.tables:
-            return {"item": dataclasses.replace(item, units=units, tables={**item.tables, name: new})}
-        return {"item": dataclasses.replace(item, units=units, readings={**item.readings, name: new})}
-    return {"item": dataclasses.replace(item, table=new, units=units)}  # type: ignore[call-arg]
+            return {"item": dataclasses.replace(item, units=units, quantities=said, tables={**item.tables, name: new})}
+        return {"item": dataclasses.replace(item, units=units, quantities=said, readings={**item.readings, name: new})}
+    return {"item": dataclasses.replace(item, table=new, units=units, quantities=said)}
 
 
-def _first_that_fits(item: Item, expression: str) -> str:
+def _first_that_fits(item: HoleSet | PointSet | SurveyLines, expression: str) -> str:
     problem: InputError | None = None
     for name in table_names(item):
         try:

@@ -21,7 +21,7 @@ from .computed import columns_of
 class Correct(Params):
     table: str = param("", "Table", help="For drillholes: collar, survey, assay, ...; else empty")
     rows: tuple[int, ...] = param(
-        (), "Rows", role="rows", help="Row numbers of the table, counted from 0; instead of a condition"
+        (), "Rows", editor="rows", help="Row numbers of the table, counted from 0; instead of a condition"
     )
     where: str = param("", "Rows where", help="For example: hole = 'EMB009' and from_m = 12")
     action: Literal["set value", "empty value", "leave out row"] = param("set value", "Do")
@@ -37,7 +37,7 @@ class Lift(Params):
 
 
 class ExcludeSpikes(Params):
-    attribute: str = param(..., "Reading", role="attribute", of="lines")
+    attribute: str = param(..., "Reading", editor="attribute", of="lines")
     half_width: Whole = param(5, "Readings on each side", low=1, high=500)
     limit: float = param(
         6.0, "Limit", unit="deviations", above=0.0, help="Scaled median absolute deviations of the window; 3 is strict"
@@ -81,8 +81,7 @@ def _run_lift(inputs: Inputs, p: Lift, progress: Progress) -> dict[str, Item]:
 
 
 def _run_spikes(inputs: Inputs, p: ExcludeSpikes, progress: Progress) -> dict[str, Item]:
-    lines = inputs["lines"]
-    assert isinstance(lines, SurveyLines)
+    lines = inputs.need("lines", SurveyLines)
     values = lines.table[p.attribute].to_numpy(float)
     spikes, medians = np.zeros(len(values), dtype=bool), values.copy()
     for rows in lines.table.groupby("line", sort=False).indices.values():

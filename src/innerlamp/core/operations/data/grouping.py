@@ -20,12 +20,12 @@ from ...progress import Progress
 
 class GroupCodes(Params):
     attribute: str = param(
-        ..., "Logged code", role="code", of="holes", help="A column of codes, such as the rock of the geology log"
+        ..., "Logged code", editor="code", of="holes", help="A column of codes, such as the rock of the geology log"
     )
     rules: dict[str, str] = param(
         {},
         "Rules",
-        role="mapping",
+        editor="mapping",
         help="Code, or a pattern with * and ?, to unit. A code in full goes before patterns, and a longer pattern before a shorter one",
     )
     name: str = param("Unit", "Name of the units' column")
@@ -95,8 +95,7 @@ def grouped_again(holes: HoleSet, found: Findings) -> HoleSet:
 
 
 def _run(inputs: Inputs, p: GroupCodes, progress: Progress) -> dict[str, Item]:
-    holes = inputs["holes"]
-    assert isinstance(holes, HoleSet)
+    holes = inputs.need("holes", HoleSet)
     rules = {k: v.strip() for k, v in p.rules.items() if v.strip()}
     if not rules:
         raise InputError("there is no rule", fix='Give for example rules={"SL*": "Slate"}')

@@ -14,7 +14,7 @@ from ...progress import Progress
 
 
 class ImportElement(Params):
-    file: str = param(..., "File", role="file", help="Open Mining Format, version 1")
+    file: str = param(..., "File", editor="file", help="Open Mining Format, version 1")
     element: str = param("", "Element", help="Its name; empty when the file has one")
     name: str = param("", "Name", help="The element's name when empty")
 
@@ -29,6 +29,7 @@ def _run(inputs: Inputs, p: ImportElement, progress: Progress) -> dict[str, Item
     item = mining.read_element(path, element, inputs.crs)
     if isinstance(item, Surface) and is_closed(item.triangles):
         item = dataclasses.replace(item, closed=True, volume_m3=abs(volume(item.vertices, item.triangles)))
+    item = item.told_by_headings()
     return {"item": dataclasses.replace(item, name=p.name) if p.name else item}
 
 

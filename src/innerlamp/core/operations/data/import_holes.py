@@ -10,7 +10,6 @@ import numpy as np
 import pandas as pd
 
 from ...compute.drilling import checks, desurvey, place_checks
-from ...compute.geometry.sampling import bilinear
 from ...compute.potential.mainfield import main_field
 from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Several, ground_slot, param
@@ -27,6 +26,7 @@ from ...items.base import Item
 from ...items.fields import Grid
 from ...items.holes import HoleSet
 from ...progress import Progress
+from .ground import level_of
 
 
 class HoleFiles(Params):
@@ -35,32 +35,32 @@ class HoleFiles(Params):
     collar: str = param(
         ...,
         "Collar table",
-        role="file",
+        editor="file",
         help="One row a hole: ID, easting, northing; elevation, final depth, azimuth and dip if known. A sheet or database table is named file#table",
     )
     survey: str = param(
         "",
         "Survey table",
-        role="file",
+        editor="file",
         help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical",
     )
-    assay: str = param("", "Assay table", role="file", help="From, to and grades")
-    lithology: str = param("", "Lithology table", role="file", help="From, to and rock codes")
+    assay: str = param("", "Assay table", editor="file", help="From, to and grades")
+    lithology: str = param("", "Lithology table", editor="file", help="From, to and rock codes")
     more: Several = param(
         (),
         "More tables",
-        role="files",
+        editor="files",
         help="Any number of interval tables (from, to), tables of readings (depth) and LAS logs; several are parted by semicolons",
     )
     controls: str = param(
         "",
         "Control samples",
-        role="file",
+        editor="file",
         help="Standards, blanks and duplicates of the laboratory: sample, kind of control, name of the standard, and grades",
         more=True,
     )
     columns: dict[str, dict[str, str]] = param(
-        {}, "Columns", role="mapping", help="Table to role to column; what is not given is guessed from the headings"
+        {}, "Columns", editor="mapping", help="Table to role to column; what is not given is guessed from the headings"
     )
     dips: Dips = param("auto", "Dips are")
     day_order: DayOrder = param(
@@ -75,7 +75,7 @@ class HoleFiles(Params):
     date: str = param(
         "",
         "Date",
-        role="date",
+        editor="date",
         help="For the declination of magnetic azimuths; the collars' own dates when empty",
         more=True,
     )
@@ -83,7 +83,7 @@ class HoleFiles(Params):
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
     )
@@ -99,25 +99,28 @@ class ImportHoles(HoleFiles):
     name: str = param("Drillholes", "Name")
 
 
-def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
-    found = Findings()
-    dem = inputs.get("ground")
+def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
+    """Return the holes of a form: read, checked, desurveyed.
 
-    def level(x: np.ndarray, y: np.ndarray) -> np.ndarray:
-        assert isinstance(dem, Grid)
-        return bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
+    Raises
+    ------
+    InputError
+        When a file can't be read or a needed column is missing.
+    """
+    found = Findings()
+    dem = inputs.maybe("ground", Grid)
 
     progress(0.02, "Reading collars")
-    ground = level if isinstance(dem, Grid) else None
+    ground = level_of(dem) if dem is not None else None
     collars, heading = hole_tables.read_collars(
         p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found, p.day_order, p.coordinates, inputs.crs
     )
     file = tables_in.split(p.collar)[0].name
-    area = dem.bounds[:4] if isinstance(dem, Grid) else None
+    area = dem.bounds[:4] if dem is not None else None
     place_checks.check_far_away(collars, found, file, area)
     if ground is not None:
         place_checks.check_off_ground(
-            collars, level(collars["x"].to_numpy(float), collars["y"].to_numpy(float)), p.off_ground, found, file
+            collars, ground(collars["x"].to_numpy(float), collars["y"].to_numpy(float)), p.off_ground, found, file
         )
     progress(0.1, "Reading surveys")
     strays: dict[str, pd.DataFrame] = {}
@@ -175,7 +178,11 @@ def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
         controls=controls,
         strays=strays,
     )
-    return {"holes": holes}
+    return holes.told_by_headings()
+
+
+def _run(inputs: Inputs, p: ImportHoles, progress: Progress) -> dict[str, Item]:
+    return {"holes": read_holes(inputs, p, progress)}
 
 
 def point_out_alikes(collars: pd.DataFrame, strays: Mapping[str, pd.DataFrame], found: Findings) -> None:

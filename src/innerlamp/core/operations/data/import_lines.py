@@ -10,7 +10,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from ...compute.geometry.lines import line_names
-from ...compute.geometry.sampling import bilinear
 from ...compute.potential.mainfield import parse_date
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
@@ -23,27 +22,31 @@ from ...items.base import Item
 from ...items.fields import Grid
 from ...items.points import SurveyLines
 from ...progress import Progress
+from .ground import level_of
 from .import_places import places
 
 
 class ImportLines(Params):
-    file: str = param(..., "Table", role="file", help="One row a reading")
+    file: str = param(..., "Table", editor="file", help="One row a reading")
     more: Several = param(
-        (), "Further tables", role="files", help="When there is one file a line: the other files, parted by semicolons"
+        (),
+        "Further tables",
+        editor="files",
+        help="When there is one file a line: the other files, parted by semicolons",
     )
     name: str = param("", "Name", help="The file's name when empty")
     columns: dict[str, str] = param(
-        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+        {}, "Columns", editor="mapping", help="Role to column; what is not given is guessed from the headings"
     )
     line_from: Literal["auto", "column", "file name"] = param(
         "auto", "Line is named by", help="auto takes the line column where there is one"
     )
-    date: str = param("", "Date of survey", role="date", help="Year-month-day; taken from the date column when empty")
+    date: str = param("", "Date of survey", editor="date", help="Year-month-day; taken from the date column when empty")
     day_order: DayOrder = param("auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column")
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
     )
@@ -171,14 +174,14 @@ def _run(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
     if not len(table):
         raise InputError("no reading has coordinates", where=raws[0].file)
     table, date = _dated(table, np.concatenate(texts), p, raws[0].file if len(raws) == 1 else "", found)
-    ground = inputs.get("ground")
+    ground = inputs.maybe("ground", Grid)
     lacking = ~np.isfinite(table["z"].to_numpy(float))
     if lacking.any():
         done = "kept without"
-        if isinstance(ground, Grid):
+        if ground is not None:
             x, y = (table[c].to_numpy(float)[lacking] for c in "xy")
             z = table["z"].to_numpy(float).copy()
-            z[lacking] = bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, x, y) + p.above_ground
+            z[lacking] = level_of(ground)(x, y) + p.above_ground
             table = table.assign(z=z)
             done = f"taken as {p.above_ground:g} m above the ground surface"
         found.add("look", f"{int(lacking.sum()):,} readings have no elevation", done, file=raws[0].file, table="lines")
@@ -189,7 +192,7 @@ def _run(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
         units=units,
         date=p.date or date,
         findings=found.frame(),
-    )
+    ).told_by_headings()
     return {"lines": lines}
 
 

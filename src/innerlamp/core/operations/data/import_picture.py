@@ -21,20 +21,20 @@ from ...progress import Progress
 
 class ImportPicture(Params):
     file: str = param(
-        ..., "Picture", role="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place"
+        ..., "Picture", editor="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place"
     )
     name: str = param("", "Name", help="The file's name when empty")
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where the file names none and it is not the project's",
     )
     points: tuple[tuple[float, float, float, float], ...] = param(
         (),
         "Picked points",
-        role="picks",
+        editor="picks",
         help="Column and row of the picture, easting and northing; three or more, far apart. They go before a place that the file names",
     )
     fit: Fit = param(

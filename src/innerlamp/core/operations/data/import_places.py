@@ -16,6 +16,7 @@ from ...formats.rawtable import RawTable
 from ...importing.detection import DetectionRule
 from ...importing.reading import attributes, mapped, number_column, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
+from ...items.attributes import AnyQuantity, told_by
 from ...items.base import Item, numeric_columns
 from ...items.fields import Grid
 from ...items.points import POINT_ROLES, PointSet
@@ -24,37 +25,42 @@ from ...progress import Progress
 
 class ImportPoints(Params):
     file: str = param(
-        ..., "Table", role="file", help="One row a place: easting, northing and whatever was measured there"
+        ..., "Table", editor="file", help="One row a place: easting, northing and whatever was measured there"
     )
     name: str = param("", "Name", help="The file's name when empty")
-    role: Literal["samples", "stations", "readings", "workings", "structures"] = param("samples", "Rows are")
+    content: Literal["samples", "stations", "readings", "workings", "structures"] = param("samples", "Rows are")
     planes: Planes = param(
         "auto",
         "Planes are given as",
         help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right)",
     )
     columns: dict[str, str] = param(
-        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+        {}, "Columns", editor="mapping", help="Role to column; what is not given is guessed from the headings"
     )
     below_detection: DetectionRule = param("half of limit", "Below detection is")
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
     )
 
 
 class ImportGrid(Params):
-    file: str = param(..., "Grid file", role="file", help="GeoTIFF, ESRI ASCII, NetCDF or XYZ")
+    file: str = param(..., "Grid file", editor="file", help="GeoTIFF, ESRI ASCII, NetCDF or XYZ")
     name: str = param("", "Name", help="The file's name when empty")
-    attribute: str = param("elevation", "Values are", help="'elevation' makes it the ground surface")
+    attribute: str = param("elevation", "Values are", help="Name of what is in the cells")
     unit: str = param("m", "Unit")
+    quantity: AnyQuantity = param(
+        "auto",
+        "Quantity",
+        help="What the values measure; auto goes by name and unit. Elevations make a surface in space",
+    )
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of the grid's system where the file names none and it is not the project's",
     )
@@ -109,24 +115,24 @@ def places(
 def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str, Item]:
     found = Findings()
     progress(0.1, "Reading")
-    raw = tables_in.read(p.file, found, p.role)
-    role = mapped(raw, "structures" if p.role == "structures" else "points", p.columns)
-    frame, good = places(raw, role, found, p.role, p.coordinates, inputs.crs)
-    rest, units = attributes(raw, {*role.values(), "file_line"}, p.below_detection, found, p.role)
-    if p.role == "structures":
+    raw = tables_in.read(p.file, found, p.content)
+    role = mapped(raw, "structures" if p.content == "structures" else "points", p.columns)
+    frame, good = places(raw, role, found, p.content, p.coordinates, inputs.crs)
+    rest, units = attributes(raw, {*role.values(), "file_line"}, p.below_detection, found, p.content)
+    if p.content == "structures":
         planes, plane_units = settle_planes(raw, role, p.planes, found)
         frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}
     table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
-    if p.role == "stations":
+    if p.content == "stations":
         _repeats(table, raw.file, found)
-    twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.role in ("samples", "workings"))
+    twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.content in ("samples", "workings"))
     if twice.any():
         found.add(
             "look",
             "another row has the same place",
             "kept",
             file=raw.file,
-            table=p.role,
+            table=p.content,
             line=table["file_line"].to_numpy()[twice],
         )
     return {
@@ -135,9 +141,9 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
             crs=inputs.crs,
             table=table,
             units=units,
-            role=p.role,
+            content=p.content,
             findings=found.frame(),
-        )
+        ).told_by_headings()
     }
 
 
@@ -163,6 +169,7 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
             dy=dy,
             attribute=p.attribute,
             unit=p.unit,
+            quantities={p.attribute: told_by(p.attribute, p.unit) if p.quantity == "auto" else p.quantity},
         )
     }
 
@@ -176,13 +183,14 @@ POINTS = Operation(
     params=ImportPoints,
     run=_run_points,
     outputs=(Output("points", "points", "Points"),),
+    renamed={"role": "content"},
 )
 GRID = Operation(
     name="import-grid",
     example=Example({}, {"file": "terrain/dem_20m.asc"}),
     title="Import a grid or DEM",
     area="Data",
-    help="Reads a grid file. With values called 'elevation' it becomes the ground surface.",
+    help="Reads a grid file. A grid of elevations becomes the ground surface.",
     params=ImportGrid,
     run=_run_grid,
     outputs=(Output("grid", "grid", "Grid"),),

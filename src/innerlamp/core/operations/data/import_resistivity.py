@@ -9,7 +9,6 @@ import numpy as np
 import pandas as pd
 
 from ...compute.geometry.lines import line_names, natural
-from ...compute.geometry.sampling import bilinear
 from ...compute.resistivity import arrays
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
@@ -21,6 +20,7 @@ from ...items.base import Item
 from ...items.electrodes import ElectrodeSurvey
 from ...items.fields import Grid
 from ...progress import Progress
+from .ground import level_of
 
 # What instruments write where nothing was measured; common practice, no source.
 DUMMIES = (-999.0, -9999.0, -99999.0, 9999.0, 99999.0, 999999.0, 1e30, -1e30)
@@ -30,20 +30,20 @@ class ImportResistivity(Params):
     readings: Several = param(
         ...,
         "Tables of readings",
-        role="files",
+        editor="files",
         help="a, b, m, n and resistance or apparent resistivity; one file a line, or all lines together with a line column. Several are parted by semicolons",
     )
     electrodes: Several = param(
         (),
         "Tables of electrodes",
-        role="files",
+        editor="files",
         help="Number, distance along the line, easting, northing, elevation. Matched to the readings by line column or file name",
     )
     name: str = param("Resistivity", "Name")
     columns: dict[str, dict[str, str]] = param(
         {},
         "Columns",
-        role="mapping",
+        editor="mapping",
         help="Table (readings, electrodes) to role to column; the rest is guessed from the headings",
     )
     positions: Literal["auto", "electrode numbers", "distances"] = param(
@@ -58,13 +58,13 @@ class ImportResistivity(Params):
     reverse: Several = param(
         (),
         "Reversed lines",
-        role="lines",
+        editor="lines",
         help="Lines whose electrodes were counted from the other end; several are parted by semicolons",
     )
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
     )
@@ -288,11 +288,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     frame = _without_dummies(read_readings(p, names, found), found)
     if not len(frame):
         raise InputError("the files hold no reading", where="; ".join(p.readings)[:80])
-    ground = inputs.get("ground")
-
-    def level(x: np.ndarray, y: np.ndarray) -> np.ndarray:
-        assert isinstance(ground, Grid)
-        return bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, x, y)
+    ground = inputs.maybe("ground", Grid)
 
     progress(0.4, "Laying out")
     lines = sorted(pd.unique(frame["line"]), key=natural)
@@ -306,7 +302,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
         used,
         p.positions == "distances",
         layout,
-        level if isinstance(ground, Grid) else None,
+        level_of(ground) if ground is not None else None,
         found,
         (p.coordinates, inputs.crs),
     )
@@ -360,7 +356,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     return {
         "survey": ElectrodeSurvey(
             name=p.name, crs=inputs.crs, electrodes=electrodes, table=table, units=units, findings=found.frame()
-        )
+        ).told_by_headings()
     }
 
 

@@ -19,13 +19,13 @@ from ...units import unit_in_heading
 
 class ImportFeatures(Params):
     file: str = param(
-        ..., "Map file", role="file", help="GeoPackage, Shapefile, GeoJSON or DXF; a layer is named file#layer"
+        ..., "Map file", editor="file", help="GeoPackage, Shapefile, GeoJSON or DXF; a layer is named file#layer"
     )
     name: str = param("", "Name", help="The file's name when empty")
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where the file names none and it is not the project's",
     )
@@ -35,14 +35,14 @@ class ImportSurface(Params):
     file: str = param(
         ...,
         "Surface file",
-        role="file",
+        editor="file",
         help="OBJ, PLY, STL, VTP, DXF with 3D faces, or a table of points that is made into triangles",
     )
     name: str = param("", "Name", help="The file's name when empty")
     coordinates: str = param(
         "",
         "Coordinates are in",
-        role="crs",
+        editor="crs",
         more=True,
         help="Code of their system where the file names none and it is not the project's",
     )
@@ -59,12 +59,12 @@ class ImportBlocks(Params):
     file: str = param(
         ...,
         "Block model file",
-        role="file",
+        editor="file",
         help="A table with one row a cell (centre x, y, z and values, on a regular lattice), or VTI, VTR, VTU",
     )
     name: str = param("", "Name", help="The file's name when empty")
     columns: dict[str, str] = param(
-        {}, "Columns", role="mapping", help="Role to column; what is not given is guessed from the headings"
+        {}, "Columns", editor="mapping", help="Role to column; what is not given is guessed from the headings"
     )
 
 
@@ -83,7 +83,7 @@ def _run_features(inputs: Inputs, p: ImportFeatures, progress: Progress) -> dict
     return {
         "features": features.read_features(
             path, layer, p.name or title(path), inputs.crs, Findings(), p.coordinates.strip()
-        )
+        ).told_by_headings()
     }
 
 
@@ -147,7 +147,7 @@ def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str
         properties=properties,
         units=units,
     )
-    return {"blocks": model}
+    return {"blocks": model.told_by_headings()}
 
 
 def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, dict[str, np.ndarray]]:

@@ -20,7 +20,7 @@ class MergeHoles(Params):
     same: dict[str, str] = param(
         {},
         "Same holes",
-        role="mapping",
+        editor="mapping",
         help="Hole ID to the ID that it is merged into; empty takes all that the checks propose",
     )
 
@@ -31,8 +31,7 @@ def proposals(holes: HoleSet) -> pd.DataFrame:
 
 
 def _run(inputs: Inputs, p: MergeHoles, progress: Progress) -> dict[str, Item]:
-    holes = inputs["holes"]
-    assert isinstance(holes, HoleSet)
+    holes = inputs.need("holes", HoleSet)
     same = dict(p.same)
     if not same:
         alike = proposals(holes)

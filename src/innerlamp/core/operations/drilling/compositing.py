@@ -16,7 +16,7 @@ from ...progress import Progress
 
 
 class Composites(Params):
-    attribute: str = param(..., "Grade", role="attribute", of="holes")
+    attribute: str = param(..., "Grade", editor="attribute", of="holes")
     length: float = param(5.0, "Length", unit="m", above=0.0, help="Holes are cut at multiples of this depth")
     least: float = param(
         0.5, "Least sampled part", low=0.0, high=1.0, help="Composites with less of their length sampled are left out"
@@ -40,8 +40,7 @@ def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
 
 
 def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
-    holes = inputs["holes"]
-    assert isinstance(holes, HoleSet)
+    holes = inputs.need("holes", HoleSet)
     hit = table_with(holes, p.attribute)
     if hit is None or p.attribute not in numeric_columns(hit[1], INTERVAL_ROLES):
         raise InputError(f"'{p.attribute}' is not a grade of these holes", where=holes.name)
@@ -84,14 +83,15 @@ def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
             crs=holes.crs,
             table=out,
             units=units,
-            role="composites",
+            quantities={p.attribute: holes.attributes[p.attribute].quantity},
+            roles={"from_m": "from", "to_m": "to", "sampled_m": "sampled"},
+            content="composites",
         )
     }
 
 
 def _estimate(inputs: Inputs, p: Composites) -> Cost:
-    holes = inputs["holes"]
-    assert isinstance(holes, HoleSet)
+    holes = inputs.need("holes", HoleSet)
     count = float(holes.collars["depth_m"].sum()) / p.length
     return Cost(f"at most {count:,.0f} composites", 1.0, 0.5)
 

@@ -9,6 +9,7 @@ import numpy as np
 from ...compute.geometry.sampling import bilinear
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
+from ...items.attributes import in_role
 from ...items.base import Item
 from ...items.fields import Grid, Surface
 from ...items.points import PointSet
@@ -18,7 +19,7 @@ MOST_NODES = 12_000_000
 
 
 class GradeShell(Params):
-    attribute: str = param(..., "Grade", role="attribute", of="composites")
+    attribute: str = param(..., "Grade", editor="attribute", of="composites")
     cutoff: float = param(..., "Cut-off", help="The shell encloses what is interpolated at or above this grade")
     cell: float = param(
         15.0,
@@ -51,8 +52,7 @@ class GradeShell(Params):
     name: str = param("", "Name", help="Attribute and cut-off when empty")
 
 
-def _points(item: Item, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
-    assert isinstance(item, PointSet)
+def _points(item: PointSet, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
     table = item.table
     xyz = table[["x", "y", "z"]].to_numpy(float)
     v = table[p.attribute].to_numpy(float)
@@ -74,7 +74,7 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     from ...compute.geology import rbf
     from ...compute.geology.shells import closed_shell
 
-    source = inputs["composites"]
+    source = inputs.need("composites", PointSet)
     xyz, v = _points(source, p)
     if not v.max() >= p.cutoff:
         raise InputError(
@@ -105,14 +105,14 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     limit = np.full(len(nodes), -1.0)
     limit[near] = (p.reach - away[near]) / p.reach
     values = np.minimum(np.maximum(values, -10 * spread), limit * 4 * spread)
-    ground = inputs.get("ground")
-    if isinstance(ground, Grid):
+    ground = inputs.maybe("ground", Grid)
+    if ground is not None:
         top = bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, nodes[:, 0], nodes[:, 1])
         below = np.where(np.isfinite(top), top - nodes[:, 2], np.inf)
         values = np.minimum(values, below / p.cell * spread)
     progress(0.96, "Closing the surface")
     vertices, triangles, held = closed_shell(values.reshape(shape), (low[0], low[1], low[2]), p.cell)
-    unit = source.attributes.get(p.attribute, "")
+    known = source.attributes[p.attribute]
     name = p.name or f"{p.attribute} ≥ {p.cutoff:g}"
     return {
         "shell": Surface(
@@ -123,14 +123,15 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
             closed=True,
             volume_m3=held,
             attribute=p.attribute,
-            unit=unit,
+            unit=known.unit,
+            quantities={p.attribute: known.quantity},
             level=p.cutoff,
         )
     }
 
 
 def _estimate(inputs: Inputs, p: GradeShell) -> Cost:
-    xyz, _ = _points(inputs["composites"], p)
+    xyz, _ = _points(inputs.need("composites", PointSet), p)
     _, shape = _box(xyz, p)
     nodes = float(np.prod(shape))
     return Cost(
@@ -141,10 +142,10 @@ def _estimate(inputs: Inputs, p: GradeShell) -> Cost:
 
 
 def _suggest(inputs: Inputs) -> dict[str, Any]:
-    item = inputs.get("composites")
-    if not isinstance(item, PointSet) or item.role != "composites":
+    item = inputs.maybe("composites", PointSet)
+    if item is None or item.content != "composites":
         return {}
-    grades = [n for n in item.attributes if n not in ("from_m", "to_m", "sampled_m", "hole")]
+    grades = [n for n, a in item.attributes.items() if not a.is_code and not a.role]
     if not grades:
         return {}
     v = item.table[grades[0]].dropna().to_numpy()
@@ -163,7 +164,7 @@ OPERATION = Operation(
     params=GradeShell,
     run=_run,
     inputs=(
-        Input("composites", "Composites", ("points",), need=lambda e: "from_m" in e.attributes),
+        Input("composites", "Composites", ("points",), need=lambda e: bool(in_role(e.attributes, "from"))),
         ground_slot(),
     ),
     outputs=(Output("shell", "surface", "Grade shell"),),

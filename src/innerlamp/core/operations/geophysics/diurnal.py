@@ -18,9 +18,9 @@ from ...progress import Progress
 
 
 class DiurnalCorrection(Params):
-    attribute: str = param(..., "Reading", role="attribute", of="lines", help="Total field as it was read")
+    attribute: str = param(..., "Reading", editor="attribute", of="lines", help="Total field as it was read")
     base: str = param(
-        ..., "Base-station table", role="file", help="Date, time and total field at a place that stood still"
+        ..., "Base-station table", editor="file", help="Date, time and total field at a place that stood still"
     )
     datum: float = param(
         0.0,
@@ -44,8 +44,7 @@ def _column(columns: list[str], words: tuple[str, ...]) -> str:
 
 
 def _run(inputs: Inputs, p: DiurnalCorrection, progress: Progress) -> dict[str, Item]:
-    lines = inputs["lines"]
-    assert isinstance(lines, SurveyLines)
+    lines = inputs.need("lines", SurveyLines)
     table = lines.table
     clock = _column(list(table.columns), ("time", "utc", "hh"))
     if not clock:

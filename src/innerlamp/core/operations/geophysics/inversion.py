@@ -27,7 +27,7 @@ class InvertMagnetics(Params):
     attribute: str = param(
         ...,
         "Reading",
-        role="attribute",
+        editor="attribute",
         of="lines",
         help="Total-field anomaly, or total field from which the main field is taken off",
     )
@@ -42,7 +42,7 @@ class InvertMagnetics(Params):
         low=0.0,
         help="One reading is used for each square of this side; 0 takes the cell size",
     )
-    date: str = param("", "Date of survey", role="date", help="For the main field; the survey's own when empty")
+    date: str = param("", "Date of survey", editor="date", help="For the main field; the survey's own when empty")
     noise: float = param(
         0.0,
         "Noise",
@@ -87,8 +87,7 @@ class _Plan:
 
 
 def _plan(inputs: Inputs, p: InvertMagnetics) -> _Plan:
-    lines, dem = inputs["lines"], inputs["ground"]
-    assert isinstance(lines, SurveyLines) and isinstance(dem, Grid)
+    lines, dem = inputs.need("lines", SurveyLines), inputs.need("ground", Grid)
     table = lines.table
     values = table[p.attribute].to_numpy(float)
     x, y, z = (table[c].to_numpy(float) for c in ("x", "y", "z"))
@@ -129,12 +128,11 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
 
     from ...compute.potential import inversion, prisms
 
-    lines = inputs["lines"]
-    assert isinstance(lines, SurveyLines)
+    lines = inputs.need("lines", SurveyLines)
     plan = _plan(inputs, p)
     mesh, rows = plan.mesh, plan.rows
     obs = plan.table[["x", "y", "z"]].to_numpy(float)[rows]
-    height = obs[:, 2] - _ground_at(inputs["ground"], obs)
+    height = obs[:, 2] - _ground_at(inputs.need("ground", Grid), obs)
     if np.nanmin(height) <= 0:
         raise InputError(
             f"{int(np.sum(height <= 0))} readings lie below the ground surface",
@@ -213,7 +211,14 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
         }
     )
     units = dict.fromkeys(("observed", "noise", "predicted", "residual"), "nT")
-    fit = SurveyLines(name=f"Fit of {stem}", crs=lines.crs, table=out, units=units, date=p.date or lines.date)
+    fit = SurveyLines(
+        name=f"Fit of {stem}",
+        crs=lines.crs,
+        table=out,
+        units=units,
+        roles={n: n for n in ("noise", "predicted", "residual")},
+        date=p.date or lines.date,
+    )
     reached = "reached" if result.reached else "not reached: the noise may be set too low"
     progress(
         1.0,
@@ -225,8 +230,7 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
     return {"model": blocks, "fit": fit}
 
 
-def _ground_at(dem: Item, obs: np.ndarray) -> np.ndarray:
-    assert isinstance(dem, Grid)
+def _ground_at(dem: Grid, obs: np.ndarray) -> np.ndarray:
     return bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, obs[:, 0], obs[:, 1])
 
 
@@ -257,10 +261,10 @@ def _estimate(inputs: Inputs, p: InvertMagnetics) -> Cost:
 
 
 def _suggest(inputs: Inputs) -> dict[str, Any]:
-    lines = inputs.get("lines")
-    if not isinstance(lines, SurveyLines):
+    lines = inputs.maybe("lines", SurveyLines)
+    if lines is None:
         return {}
-    readings = [name for name, unit in lines.attributes.items() if unit == "nT"]
+    readings = [name for name, a in lines.attributes.items() if a.quantity == "magnetic field"]
     # An anomaly or levelled reading, if there is one, is nearer to what is wanted than a raw one.
     readings.sort(key=lambda name: not any(word in name.lower() for word in ("anom", "resid", "level", "corr")))
     return {"attribute": readings[0]} if readings else {}
@@ -285,7 +289,7 @@ INVERT = Operation(
 
 
 class GravityForward(Params):
-    attribute: str = param(..., "Property", role="attribute", of="model")
+    attribute: str = param(..., "Property", editor="attribute", of="model")
     factor: float = param(
         1000.0,
         "Density contrast of 1",
@@ -298,8 +302,7 @@ class GravityForward(Params):
 def _run_gravity(inputs: Inputs, p: GravityForward, progress: Progress) -> dict[str, Item]:
     from ...compute.potential import prisms
 
-    model, stations = inputs["model"], inputs["stations"]
-    assert isinstance(model, BlockModel) and isinstance(stations, PointSet)
+    model, stations = inputs.need("model", BlockModel), inputs.need("stations", PointSet)
     mesh = Mesh(model.x0, model.y0, model.z0, model.dx, model.dy, model.dz, *model.shape)
     table = stations.table
     obs = table[["x", "y", "z"]].to_numpy(float)
@@ -314,7 +317,7 @@ def _run_gravity(inputs: Inputs, p: GravityForward, progress: Progress) -> dict[
     units = {**stations.units, "computed_gravity": "mGal"}
     return {
         "stations": PointSet(
-            name=p.name or f"Gravity of {model.name}", crs=model.crs, table=out, units=units, role="stations"
+            name=p.name or f"Gravity of {model.name}", crs=model.crs, table=out, units=units, content="stations"
         )
     }
 

@@ -66,8 +66,7 @@ class SourceDepth(Params):
 def _run_agreement(inputs: Inputs, p: Agreement, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.cells import correlation
 
-    first, second = inputs["grid"], inputs["other"]
-    assert isinstance(first, Grid) and isinstance(second, Grid)
+    first, second = inputs.need("grid", Grid), inputs.need("other", Grid)
     same_system(first, second)
     gx, gy = first.places
     there = bilinear(second.values, second.x0, second.y0, second.dx, second.dy, gx, gy)
@@ -104,9 +103,12 @@ def _run_agreement(inputs: Inputs, p: Agreement, progress: Progress) -> dict[str
         f"correlation {overall:+.2f} over all, {float(np.nanmin(r)):+.2f} to {float(np.nanmax(r)):+.2f} within {window:,.0f} m",
     )
     units = {names[0]: first.unit, names[1]: second.unit, "correlation": ""}
+    said = {n: g.attributes[g.attribute].quantity for n, g in zip(names, (first, second), strict=True)}
     return {
         "correlation": like(first, r, f"Correlation: {label}", attribute="correlation", unit=""),
-        "pairs": PointSet(name=f"Cells: {label}", crs=first.crs, table=table, units=units, role="readings"),
+        "pairs": PointSet(
+            name=f"Cells: {label}", crs=first.crs, table=table, units=units, quantities=said, content="readings"
+        ),
     }
 
 
@@ -114,8 +116,7 @@ def _run_lineaments(inputs: Inputs, p: PickLineaments, progress: Progress) -> di
     from ...compute.potential import filters as fl
     from ...compute.potential.lineaments import lineaments
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     by_gradient = p.of == "horizontal gradient"
     values = fl.horizontal_gradient(grid.values, grid.dx, grid.dy) if by_gradient else grid.values
     progress(0.4, "Following ridges")
@@ -140,6 +141,7 @@ def _run_lineaments(inputs: Inputs, p: PickLineaments, progress: Progress) -> di
         table=table,
         **one_each([f.xy for f in found], LINE),
         units={"strength": per, "length": "m", "azimuth": "°"},
+        quantities={"azimuth": "direction"},
     )
     return {"lines": features}
 
@@ -155,8 +157,7 @@ def band_of(grid: Grid, p: SourceDepth) -> tuple[float, float, float]:
 def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, Item]:
     from ...compute.potential import filters as fl
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     window, shortest, longest = band_of(grid, p)
     if not 0 < shortest < longest:
         raise InputError("the shortest wavelength must be below the longest")
@@ -187,13 +188,17 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
         f"tops of sources {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)",
     )
     points = PointSet(
-        name=p.name or f"Source depth of {grid.name}", crs=grid.crs, table=table, units={"depth": "m"}, role="readings"
+        name=p.name or f"Source depth of {grid.name}",
+        crs=grid.crs,
+        table=table,
+        units={"depth": "m"},
+        content="readings",
     )
     return {"depths": points}
 
 
 def _agreement_cost(inputs: Inputs, p: Any) -> Cost:
-    return cells_cost(inputs["grid"], 8e-7)
+    return cells_cost(inputs.need("grid", Grid), 8e-7)
 
 
 AGREEMENT = Operation(

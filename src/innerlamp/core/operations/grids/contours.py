@@ -65,8 +65,7 @@ def levels_of(grid: Grid, p: DrawContours) -> tuple[np.ndarray, np.ndarray]:
 def _run(inputs: Inputs, p: DrawContours, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding import contouring as ct
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     levels, major = levels_of(grid, p)
     shortest = p.shortest or 4.0 * min(grid.dx, grid.dy)
     found = ct.contours(grid.values, grid.x, grid.y, levels, shortest, progress)
@@ -89,13 +88,14 @@ def _run(inputs: Inputs, p: DrawContours, progress: Progress) -> dict[str, Item]
         table=table,
         **one_each([c.xy for c in found], LINE, z),
         units={grid.attribute: grid.unit},
+        quantities={grid.attribute: grid.attributes[grid.attribute].quantity},
+        roles={grid.attribute: "level", "weight": "line weight", "round": "closing"},
     )
     return {"contours": features}
 
 
 def _estimate(inputs: Inputs, p: DrawContours) -> Cost:
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     levels, _ = levels_of(grid, p)
     return Cost(
         f"{len(levels)} levels from {levels[0]:g} to {levels[-1]:g}",

@@ -10,6 +10,7 @@ from ...compute.expression import columns_used, evaluate
 from ...compute.geometry.sampling import bilinear
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
+from ...items.attributes import AnyQuantity
 from ...items.base import Item
 from ...items.fields import Grid
 from ...progress import Progress
@@ -42,7 +43,7 @@ class FilterGrid(Params):
     date: str = param(
         "",
         "Date of the survey",
-        role="date",
+        editor="date",
         help="Takes inclination and declination from the geomagnetic field (IGRF) at the middle of the grid",
     )
     shortest: float = param(
@@ -71,6 +72,9 @@ class Calculate(Params):
     )
     attribute: str = param("", "Values are", help="What the result is; that of a when empty")
     unit: str = param("", "Unit of the result")
+    quantity: AnyQuantity = param(
+        "auto", "Quantity of the result", help="What it measures; auto goes by its unit", more=True
+    )
     name: str = param("", "Name", help="The expression when empty")
 
 
@@ -89,8 +93,7 @@ def main_field_of(grid: Grid, date: str) -> tuple[float, float]:
 def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, Item]:
     from ...compute.potential import filters as fl
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     progress(0.1, p.filter.capitalize())
     v, dx, dy, unit = grid.values, grid.dx, grid.dy, grid.unit
     inclination, declination = main_field_of(grid, p.date) if p.date else (p.inclination, p.declination)
@@ -130,6 +133,7 @@ def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, 
         dy=dy,
         attribute=attribute,
         unit=out_unit,
+        quantities={attribute: grid.attributes[grid.attribute].quantity} if kept else {},
     )
     return {"filtered": out}
 
@@ -137,8 +141,7 @@ def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, 
 def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, Item]:
     from ...compute.potential import filters as fl
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     progress(0.1, "Regional")
     blank = ~np.isfinite(grid.values)
     if p.by == "polynomial":
@@ -146,6 +149,7 @@ def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, 
     else:
         surface = fl.continued(grid.values, grid.dx, grid.dy, p.height)
     surface = np.where(blank, np.nan, surface)
+    rest = f"{grid.attribute} residual"
     place: dict[str, Any] = {
         "crs": grid.crs,
         "x0": grid.x0,
@@ -156,7 +160,11 @@ def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, 
     }
     return {
         "residual": Grid(
-            name=f"{grid.name}, residual", values=grid.values - surface, attribute=f"{grid.attribute} residual", **place
+            name=f"{grid.name}, residual",
+            values=grid.values - surface,
+            attribute=rest,
+            roles={rest: "residual"},
+            **place,
         ),
         "regional": Grid(
             name=f"{grid.name}, regional", values=surface, attribute=f"{grid.attribute} regional", **place
@@ -165,13 +173,12 @@ def _run_regional(inputs: Inputs, p: Regional, progress: Progress) -> dict[str, 
 
 
 def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str, Item]:
-    first = inputs["a"]
-    assert isinstance(first, Grid)
+    first = inputs.need("a", Grid)
     gx, gy = first.places
     columns: dict[str, np.ndarray] = {"a": first.values.ravel(), "x": gx.ravel(), "y": gy.ravel()}
     for slot in ("b", "c"):
-        other = inputs.get(slot)
-        if not isinstance(other, Grid):
+        other = inputs.maybe(slot, Grid)
+        if other is None:
             continue
         same_system(first, other)
         same = other.values.shape == first.values.shape and np.allclose(
@@ -209,12 +216,19 @@ def _run_calculate(inputs: Inputs, p: Calculate, progress: Progress) -> dict[str
         dy=first.dy,
         attribute=attribute,
         unit=p.unit or first.unit,
+        quantities=_quantity_of_result(p, first, attribute),
     )
     return {"result": out}
 
 
+def _quantity_of_result(p: Calculate, first: Grid, attribute: str) -> dict[str, str]:
+    if p.quantity != "auto":
+        return {attribute: p.quantity}
+    return {attribute: first.attributes[first.attribute].quantity} if attribute == first.attribute else {}
+
+
 def _estimate(inputs: Inputs, p: Any) -> Cost:
-    return cells_cost(inputs.get("grid") or inputs["a"], 6e-7)
+    return cells_cost(inputs.need("grid" if "grid" in inputs else "a", Grid), 6e-7)
 
 
 FILTER = Operation(

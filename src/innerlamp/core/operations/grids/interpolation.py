@@ -23,6 +23,7 @@ from .sampling import (
     cost,
     finished,
     lattice_of,
+    measured,
     on_lattice,
     read_samples,
     settled,
@@ -90,7 +91,7 @@ class NearGrid(Trended):
 
 
 class _Validated(Params):
-    attribute: str = param(..., "Attribute", role="attribute", of="samples")
+    attribute: str = param(..., "Attribute", editor="attribute", of="samples")
     transform: Literal["none", "log10", "square root", "normal score"] = param("none", "Transform")
     method: Literal[
         "kriging",
@@ -145,7 +146,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
     from ...compute.gridding import kriging as kr
     from ...compute.gridding import minimum_curvature as mc
 
-    source = inputs["samples"]
+    source = measured(inputs)
     ready = read_samples(source, p)
     lattice, blanking = lattice_of(ready, p)
     progress(0.02, "Variogram")
@@ -174,7 +175,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
         parts.append(estimate.reshape(lattice.ny, lattice.nx))
         variances.append(variance.reshape(lattice.ny, lattice.nx))
         words = words or _words(model)
-    unit = source.attributes.get(p.attribute, "")
+    unit = source.attributes[p.attribute].unit
     name = p.name or f"{p.attribute} kriged"
     squared = (
         f"{unit}²" if unit and p.transform == "none" else "" if p.transform == "none" else f"{p.transform} squared"
@@ -190,7 +191,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
 
 
 def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item]:
-    ready = read_samples(inputs["samples"], p)
+    ready = read_samples(measured(inputs), p)
     lattice, blanking = lattice_of(ready, p)
     progress(0.1, "Interpolating")
     parts = near_parts(ready, lattice, p, progress.part(0.1, 0.95))
@@ -267,13 +268,13 @@ def _in_folds(
 def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.validation import judge
 
-    source = inputs["samples"]
+    source = measured(inputs)
     form = GridValues(attribute=p.attribute, transform=p.transform)
     ready = read_samples(source, form)
     x, y, v = ready.x, ready.y, ready.parts[0]
     if len(v) < 5:
         raise InputError(f"{len(v)} samples are too few to leave one out", where=source.name)
-    unit = p.transform if p.transform != "none" else source.attributes.get(p.attribute, "")
+    unit = p.transform if p.transform != "none" else source.attributes[p.attribute].unit
     methods: tuple[str, ...] = METHODS if p.method == "every method" else (p.method,)
     table = pd.DataFrame({"x": x, "y": y, "z": np.nan, "observed": v})
     units = {"observed": unit}
@@ -302,8 +303,19 @@ def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[
     )
     progress(1.0, told[0][1] if len(told) == 1 else "from the best: " + "; ".join(words for _, words in told))
     name = p.name or f"{p.attribute} left out, {p.method}"
+    said = source.attributes[p.attribute].quantity if p.transform == "none" else "number"
+    residuals = [column for column in table if str(column).startswith("residual")]
     return {
-        "residuals": PointSet(name=name, crs=source.crs, table=table, units=units, role="readings", findings=findings)
+        "residuals": PointSet(
+            name=name,
+            crs=source.crs,
+            table=table,
+            units=units,
+            quantities={"standardised": "deviation"} | dict.fromkeys(("observed", "estimated", *residuals), said),
+            roles={"estimated": "predicted"} | dict.fromkeys(residuals, "residual"),
+            content="readings",
+            findings=findings,
+        )
     }
 
 

@@ -12,6 +12,7 @@ from .sampling import (
     cost,
     finished,
     lattice_of,
+    measured,
     on_lattice,
     read_samples,
     suggest,
@@ -33,7 +34,7 @@ class SmoothSurface(Trended):
 def _run(inputs: Inputs, p: SmoothSurface, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding import minimum_curvature as mc
 
-    ready = read_samples(inputs["samples"], p)
+    ready = read_samples(measured(inputs), p)
     lattice, blanking = lattice_of(ready, p)
     parts = on_lattice(
         ready,

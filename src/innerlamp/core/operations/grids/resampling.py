@@ -73,9 +73,8 @@ def cells_of(grid: Grid) -> Any:
 
 
 def _target(inputs: Inputs, p: Resample) -> tuple[float, float, float, int, int]:
-    grid, other = inputs["grid"], inputs.get("other")
-    assert isinstance(grid, Grid)
-    if isinstance(other, Grid):
+    grid, other = inputs.need("grid", Grid), inputs.maybe("other", Grid)
+    if other is not None:
         same_system(grid, other)
         if not p.cell:
             return other.x0, other.y0, other.dx, other.values.shape[1], other.values.shape[0]
@@ -92,8 +91,7 @@ def _target(inputs: Inputs, p: Resample) -> tuple[float, float, float, int, int]
 def _run_resample(inputs: Inputs, p: Resample, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.cells import resampled
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     x0, y0, cell, nx, ny = _target(inputs, p)
     progress(0.1, f"{nx} × {ny} cells")
     values = resampled(cells_of(grid), x0, y0, cell, nx, ny)
@@ -108,12 +106,11 @@ def _resample_cost(inputs: Inputs, p: Resample) -> Cost:
 
 
 def _run_clip(inputs: Inputs, p: Clip, progress: Progress) -> dict[str, Item]:
-    grid, polygons = inputs["grid"], inputs.get("polygons")
-    assert isinstance(grid, Grid)
+    grid, polygons = inputs.need("grid", Grid), inputs.maybe("polygons", Features)
     if polygons is None and p.low is None and p.high is None:
         raise InputError("there is nothing to cut by", fix="Choose polygons, or give a value to blank below or above")
     out = grid.values.copy()
-    if isinstance(polygons, Features):
+    if polygons is not None:
         same_system(grid, polygons)
         gx, gy = grid.places
         off = outside(polygons, gx, gy)
@@ -166,8 +163,7 @@ def _run_mosaic(inputs: Inputs, p: Mosaic, progress: Progress) -> dict[str, Item
 def _run_fill(inputs: Inputs, p: Fill, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.cells import filled_gaps
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     values = filled_gaps(grid.values, 0.5 * (grid.dx + grid.dy), p.widest, p.tension, progress)
     progress(1.0, f"{int(np.isfinite(values).sum() - np.isfinite(grid.values).sum()):,} cells filled")
     return {"filled": like(grid, values, p.name or f"{grid.name}, filled")}
@@ -176,8 +172,7 @@ def _run_fill(inputs: Inputs, p: Fill, progress: Progress) -> dict[str, Item]:
 def _run_smooth(inputs: Inputs, p: Smooth, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.cells import smoothed
 
-    grid = inputs["grid"]
-    assert isinstance(grid, Grid)
+    grid = inputs.need("grid", Grid)
     width = p.width or 5.0 * max(grid.dx, grid.dy)
     progress(0.1, f"Over {width:g} m")
     return {
@@ -190,8 +185,7 @@ def _run_smooth(inputs: Inputs, p: Smooth, progress: Progress) -> dict[str, Item
 def _run_figures(inputs: Inputs, p: PolygonFigures, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    grid, features = inputs["grid"], inputs["polygons"]
-    assert isinstance(grid, Grid) and isinstance(features, Features)
+    grid, features = inputs.need("grid", Grid), inputs.need("polygons", Features)
     same_system(grid, features)
     gx, gy = grid.places
     names = ("cells", "mean", "median", "lowest", "highest", "deviation")
@@ -216,10 +210,12 @@ def _run_figures(inputs: Inputs, p: PolygonFigures, progress: Progress) -> dict[
         raise InputError("no cell of the grid lies in a polygon", where=grid.name, fix="Check whether they overlap")
     columns = {f"{grid.attribute} {name}": figures[:, k] for k, name in enumerate(names)}
     units = {c: ("" if c.endswith(" cells") else grid.unit) for c in columns}
+    said = {c: "count" if c.endswith(" cells") else grid.attributes[grid.attribute].quantity for c in columns}
     made = dataclasses.replace(
         features,
         table=features.table.assign(**columns),
         units={**features.units, **units},
+        quantities={**features.quantities, **said},
         name=p.name or f"{features.name} with {grid.name}",
     )
     return {"polygons": made}

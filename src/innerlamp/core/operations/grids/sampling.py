@@ -28,7 +28,7 @@ OnLattice = Callable[[np.ndarray, np.ndarray, np.ndarray, "Lattice"], np.ndarray
 
 
 class GridValues(Params):
-    attribute: str = param(..., "Attribute", role="attribute", of="samples")
+    attribute: str = param(..., "Attribute", editor="attribute", of="samples")
     cell: float = param(
         0.0,
         "Cell size",
@@ -81,6 +81,20 @@ BOUNDARY = Input(
 GRID = Input("grid", "Grid", ("grid",))
 
 
+Measured = PointSet | SurveyLines
+
+
+def measured(inputs: Inputs) -> Measured:
+    """Return the samples, stations or lines that are gridded.
+
+    Raises
+    ------
+    InputError
+        When there are none.
+    """
+    return inputs.need("samples", PointSet, SurveyLines)
+
+
 def same_system(first: Item, other: Item) -> None:
     """Check that two items lie in one coordinate system.
 
@@ -97,9 +111,8 @@ def same_system(first: Item, other: Item) -> None:
         )
 
 
-def cells_cost(grid: Item, per_cell: float) -> Cost:
+def cells_cost(grid: Grid, per_cell: float) -> Cost:
     """Return what work on the cells of a grid takes, at so many seconds a cell."""
-    assert isinstance(grid, Grid)
     ny, nx = grid.values.shape
     return Cost(f"{nx} × {ny} cells", grid.values.size * 1.5e-4, 0.2 + grid.values.size * per_cell)
 
@@ -118,7 +131,9 @@ class Samples:
     note: str = ""
 
 
-def values_of(item: Item, attribute: str, transform: Transform = "none") -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def values_of(
+    item: Measured, attribute: str, transform: Transform = "none"
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Return x, y and values of the rows that can be used; scores by rank and angles as they are.
 
     Raises
@@ -126,7 +141,6 @@ def values_of(item: Item, attribute: str, transform: Transform = "none") -> tupl
     InputError
         When the column is no numbers, or has no usable value.
     """
-    assert isinstance(item, PointSet | SurveyLines)
     table = item.table
     if attribute not in table.columns or table[attribute].dtype.kind not in "fiu":
         raise InputError(f"'{attribute}' is not a number column", where=item.name)
@@ -142,7 +156,7 @@ def values_of(item: Item, attribute: str, transform: Transform = "none") -> tupl
     return x[good], y[good], v[good]
 
 
-def spacing_of(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
+def spacing_of(item: Measured, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
     """Return the distance between neighbouring samples, or lines, and the share of it that suits a cell.
 
     Raises
@@ -166,7 +180,7 @@ def spacing_of(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
 _SPACINGS: dict[int, tuple[weakref.ref[Item], dict[tuple[int, float, float], tuple[float, float]]]] = {}
 
 
-def _spacing(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
+def _spacing(item: Measured, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
     from ...compute.gridding import minimum_curvature as mc
 
     spacing = mc.typical_spacing(x, y)
@@ -180,7 +194,7 @@ def _spacing(item: Item, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
     return spacing, 0.5
 
 
-def read_samples(item: Item, p: GridValues) -> Samples:
+def read_samples(item: Measured, p: GridValues) -> Samples:
     """Return the samples of a form, transformed, with those at one place made one."""
     from ...compute.gridding import kriging as kr
 
@@ -320,13 +334,13 @@ def finished(
 
     out = (parts[0] if attribute else ready.back(parts)).copy()
     out[mc.blank_far(lattice, ready.x, ready.y, blanking)] = np.nan
-    boundary = inputs.get("boundary")
-    if isinstance(boundary, Features):
-        same_system(inputs["samples"], boundary)
+    source, boundary = measured(inputs), inputs.maybe("boundary", Features)
+    if boundary is not None:
+        same_system(source, boundary)
         out[outside(boundary, *lattice.places())] = np.nan
     if not np.isfinite(out).any():
         raise InputError("the grid would be blank everywhere", fix="Blank farther out, or take another boundary")
-    source = inputs["samples"]
+    known = source.attributes[p.attribute]
     return Grid(
         name=name,
         crs=source.crs,
@@ -336,14 +350,15 @@ def finished(
         dx=lattice.cell,
         dy=lattice.cell,
         attribute=attribute or p.attribute,
-        unit=source.attributes.get(p.attribute, "") if unit is None else unit,
+        unit=known.unit if unit is None else unit,
+        quantities={attribute or p.attribute: known.quantity} if unit is None else {},
     )
 
 
 def cost(inputs: Inputs, p: GridValues, per_second: float, bytes_each: float) -> Cost:
     """Return what a grid will take, from its cells."""
     # Neither values nor twins matter for it: a form asks at each change.
-    item = inputs["samples"]
+    item = measured(inputs)
     x, y, _ = values_of(item, p.attribute, p.transform)
     lattice, blanking = _cells(x, y, *spacing_of(item, x, y), p)
     kept = lattice.size * 8e-6
@@ -353,9 +368,9 @@ def cost(inputs: Inputs, p: GridValues, per_second: float, bytes_each: float) ->
 
 def suggest(inputs: Inputs) -> dict[str, Any]:
     """Propose the logarithm for a skewed attribute."""
-    item = inputs.get("samples")
-    if not isinstance(item, PointSet):
+    if "samples" not in inputs:
         return {}
+    item = measured(inputs)
     for name in item.attributes:
         if name in item.table and item.table[name].dtype.kind == "f":
             v = item.table[name].dropna().to_numpy()

@@ -75,7 +75,7 @@ class JoinFeatures(Params):
 
 class MergeByUnit(Params):
     column: str = param(
-        "", "Column", role="code", of="features", help="Polygons that touch and have the same value become one"
+        "", "Column", editor="code", of="features", help="Polygons that touch and have the same value become one"
     )
 
 
@@ -84,7 +84,12 @@ def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame) -> Features:
     keep = [k for k, s in enumerate(shapes) if not s.is_empty]
     vertices, starts, owner, role = flatten([shapes[k] for k in keep])
     return dataclasses.replace(
-        item, table=table.iloc[keep].reset_index(drop=True), vertices=vertices, starts=starts, owner=owner, role=role
+        item,
+        table=table.iloc[keep].reset_index(drop=True),
+        vertices=vertices,
+        starts=starts,
+        owner=owner,
+        part_types=role,
     )
 
 
@@ -113,11 +118,10 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
     at = np.array(p.points, dtype=float).reshape(-1, 2)
     if not len(at) or not np.isfinite(at).all():
         raise InputError("there is no place to draw at")
-    item = inputs.get("features")
+    item = inputs.maybe("features", Features)
     if item is None:
         table = pd.DataFrame({p.column: pd.Series([], dtype=object)})
         item = Features(name=p.name or "Drawn map", crs=inputs.crs, table=table, **one_each([], RING))
-    assert isinstance(item, Features)
     shapes, table = shapes_of(item), item.table
     if p.column not in table.columns:
         table = table.assign(**{p.column: ""})
@@ -155,9 +159,9 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
 def _sharing(item: Features, places: np.ndarray) -> Features:
     """Give every edge that a place lies on a corner there, so that boundaries stay shared when corners move."""
     parts = []
-    for k in range(len(item.role)):
+    for k in range(len(item.part_types)):
         v = part_vertices(item, k)
-        if item.role[k] in (LINE, RING, HOLE):
+        if item.part_types[k] in (LINE, RING, HOLE):
             low, high = v[:, :2].min(axis=0) - sk.SAME, v[:, :2].max(axis=0) + sk.SAME
             v = sk.with_corners(v, places[(places >= low).all(axis=1) & (places <= high).all(axis=1)])
         parts.append(v)
@@ -165,8 +169,7 @@ def _sharing(item: Features, places: np.ndarray) -> Features:
 
 
 def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, Item]:
-    item = inputs["features"]
-    assert isinstance(item, Features)
+    item = inputs.need("features", Features)
     here = np.array([p.x, p.y])
     touched = np.hypot(*(item.vertices[:, :2] - here).T) <= sk.SAME
     if p.action == "add":
@@ -178,30 +181,30 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
         return {"features": made}
     if not touched.any():
         raise InputError("there is no corner at that place", where=item.name)
-    part_of = np.repeat(np.arange(len(item.role)), np.diff(item.starts))
+    part_of = np.repeat(np.arange(len(item.part_types)), np.diff(item.starts))
     if p.action == "move":
         vertices = item.vertices.copy()
         vertices[touched, 0], vertices[touched, 1] = p.to_x, p.to_y
         made = dataclasses.replace(item, vertices=vertices)
     else:
         parts = []
-        for k in range(len(item.role)):
+        for k in range(len(item.part_types)):
             v = part_vertices(item, k)
             gone = np.hypot(*(v[:, :2] - here).T) <= sk.SAME
-            if gone.any() and item.role[k] in (RING, HOLE):
+            if gone.any() and item.part_types[k] in (RING, HOLE):
                 rest = v[:-1][~gone[:-1]]
                 if len(rest) < 3:
                     raise InputError("a polygon needs three corners", where=item.name, fix="Remove the feature instead")
                 v = np.concatenate([rest, rest[:1]])
             elif gone.any():
                 v = v[~gone]
-                if len(v) < (2 if item.role[k] == LINE else 1):
+                if len(v) < (2 if item.part_types[k] == LINE else 1):
                     raise InputError(
                         "nothing would be left of the feature", where=item.name, fix="Remove the feature instead"
                     )
             parts.append(v)
         made = with_parts(item, parts)
-    if np.isin(item.role[np.unique(part_of[touched])], (RING, HOLE)).any():
+    if np.isin(item.part_types[np.unique(part_of[touched])], (RING, HOLE)).any():
         near = np.isin(made.owner, item.owner[np.unique(part_of[touched])])
         polygons_of(made, np.flatnonzero(near))  # says so when one would cross itself
     progress(1.0, f"{len(np.unique(part_of[touched]))} boundaries changed")
@@ -209,8 +212,7 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
 
 
 def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, Item]:
-    item = inputs["features"]
-    assert isinstance(item, Features)
+    item = inputs.need("features", Features)
     rows = _rows(item, p.rows)
     if p.action == "remove":
         keep = [k for k in range(len(item.table)) if k not in rows]
@@ -236,8 +238,7 @@ def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, 
 def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    item = inputs["features"]
-    assert isinstance(item, Features)
+    item = inputs.need("features", Features)
     at = np.array(p.points, dtype=float).reshape(-1, 2)
     if len(at) < 2:
         raise InputError("a cutting line needs two places")
@@ -262,8 +263,7 @@ def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str
 def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    item = inputs["features"]
-    assert isinstance(item, Features)
+    item = inputs.need("features", Features)
     rows = _rows(item, p.rows, 2)
     shapes = shapes_of(item)
     kinds = {shapes[k].geom_type.removeprefix("Multi") for k in rows}
@@ -280,8 +280,7 @@ def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, 
 def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    item = inputs["features"]
-    assert isinstance(item, Features)
+    item = inputs.need("features", Features)
     names, shapes = texts_of(item, p.column), shapes_of(item)
     out: list[Any] = []
     rows: list[int] = []

@@ -20,7 +20,7 @@ _SAMPLES = Input("samples", "Samples", ("points",))
 
 
 class Anomalies(Params):
-    attribute: str = param(..., "Attribute", role="attribute", of="samples")
+    attribute: str = param(..., "Attribute", editor="attribute", of="samples")
     by: Literal["percentile", "mean and deviations of logs", "break of probability plot", "value"] = param(
         "percentile", "Threshold by"
     )
@@ -39,14 +39,14 @@ class Anomalies(Params):
 
 
 class LevelByUnit(Params):
-    attribute: str = param(..., "Attribute", role="attribute", of="samples")
+    attribute: str = param(..., "Attribute", editor="attribute", of="samples")
     unit: str = param("unit", "Unit is in", help="Column of the map, or of the samples where no map is chosen")
     name: str = param("", "Name of the column", help="The attribute and 'levelled' when empty")
 
 
 class PrincipalComponents(Params):
     columns: Several = param(
-        (), "Columns", role="lines", help="Parted by semicolons; empty takes all with a grade unit"
+        (), "Columns", editor="lines", help="Parted by semicolons; empty takes all with a grade unit"
     )
     logs: Literal["centred log-ratios", "as they are"] = param("centred log-ratios", "Values")
     keep: int = param(3, "Components kept", low=1, high=10)
@@ -62,8 +62,7 @@ def _run_anomalies(inputs: Inputs, p: Anomalies, progress: Progress) -> dict[str
     from ...compute.gridding.minimum_curvature import typical_spacing
     from ...compute.statistics import geochemistry as gc
 
-    samples = inputs["samples"]
-    assert isinstance(samples, PointSet)
+    samples = inputs.need("samples", PointSet)
     v = _numbers(samples, p.attribute)
     known = v[np.isfinite(v)]
     if not len(known):
@@ -104,6 +103,7 @@ def _run_anomalies(inputs: Inputs, p: Anomalies, progress: Progress) -> dict[str
         table=table,
         **one_each([g.outline for g in groups], RING),
         units={"area_ha": "ha", "peak": unit, "mean": unit},
+        quantities={"samples": "count"} | dict.fromkeys(("peak", "mean"), samples.attributes[p.attribute].quantity),
     )
     return {"anomalies": features}
 
@@ -131,11 +131,10 @@ def unit_at(features: Features, column: str, x: np.ndarray, y: np.ndarray) -> np
 def _run_level(inputs: Inputs, p: LevelByUnit, progress: Progress) -> dict[str, Item]:
     from ...compute.statistics import geochemistry as gc
 
-    samples, geology = inputs["samples"], inputs.get("map")
-    assert isinstance(samples, PointSet)
+    samples, geology = inputs.need("samples", PointSet), inputs.maybe("map", Features)
     v = _numbers(samples, p.attribute)
     table = samples.table
-    if isinstance(geology, Features):
+    if geology is not None:
         unit = unit_at(geology, p.unit, table["x"].to_numpy(float), table["y"].to_numpy(float))
         table = table.assign(**{f"map {p.unit}": unit})
     elif p.unit in table.columns:
@@ -158,11 +157,9 @@ def _run_level(inputs: Inputs, p: LevelByUnit, progress: Progress) -> dict[str, 
 
 def _run_components(inputs: Inputs, p: PrincipalComponents, progress: Progress) -> dict[str, Item]:
     from ...compute.statistics import geochemistry as gc
-    from ...importing.detection import GRADES
 
-    samples = inputs["samples"]
-    assert isinstance(samples, PointSet)
-    columns = list(p.columns) or [c for c, u in samples.units.items() if u in GRADES and c in samples.table.columns]
+    samples = inputs.need("samples", PointSet)
+    columns = list(p.columns) or [c for c, a in samples.attributes.items() if a.quantity == "grade"]
     if len(columns) < 2:
         raise InputError(
             "components need two columns at least", where=samples.name, fix="Name them, parted by semicolons"
@@ -189,7 +186,7 @@ def _run_components(inputs: Inputs, p: PrincipalComponents, progress: Progress) 
                 + ", ".join(f"{c} {made.loadings[i, k]:+.2f}" for i, c in enumerate(columns)),
                 "",
                 "",
-                samples.role,
+                samples.content,
                 "",
                 0,
             )

@@ -32,12 +32,12 @@ class MakePage(Params):
         0.0, "Scale 1 :", unit="metres a metre", low=0.0, high=1e8, help="0 takes the largest round scale that fits"
     )
     lit: Several = param(
-        (), "Shows", role="lines", help="Names of items, the lowest first; what the map is fitted to when empty"
+        (), "Shows", editor="lines", help="Names of items, the lowest first; what the map is fitted to when empty"
     )
     beside: Several = param(
         (),
         "Second map shows",
-        role="lines",
+        editor="lines",
         help="Names of items for a smaller map beside the first one; none when empty",
     )
     heading: str = param("", "Title")
@@ -45,12 +45,12 @@ class MakePage(Params):
     author: str = param("", "Drawn by")
     notes: str = param("", "Notes", help="Sources, methods, remarks")
     date: str = param(
-        "", "Date", role="date", help="Of the magnetic north arrow and in the title block; today when empty"
+        "", "Date", editor="date", help="Of the magnetic north arrow and in the title block; today when empty"
     )
     section: str = param(
         "", "Section", help="Its two ends, to add it below the map: 503200 5602500; 504300 5601900", more=True
     )
-    template: str = param("", "Template", role="file", help="A page template to arrange it by", more=True)
+    template: str = param("", "Template", editor="file", help="A page template to arrange it by", more=True)
     name: str = param("", "Name", help="The title when empty")
 
 
@@ -213,8 +213,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
 
 
 def _run_arrange(inputs: Inputs, p: ArrangePage, progress: Progress) -> dict[str, Item]:
-    page = inputs["page"]
-    assert isinstance(page, Page)
+    page = inputs.need("page", Page)
     elements = checked(list(p.layout))
     made = dataclasses.replace(page, elements=elements, width=p.width or page.width, height=p.height or page.height)
     progress(1.0, f"{len(elements)} elements")

@@ -54,25 +54,25 @@ def _run(inputs: Inputs, p: RankTargets, progress: Progress) -> dict[str, Item]:
     x, y, shape = _places(inputs, p)
     ground = _ground(inputs, x, y)
     layers: list[tuple[str, str, np.ndarray, float, float, bool, float]] = []
-    soil = inputs.get("soil")
-    if isinstance(soil, Grid):
+    soil = inputs.maybe("soil", Grid)
+    if soil is not None:
         values = bilinear(soil.values, soil.x0, soil.y0, soil.dx, soil.dy, x, y)
         low, high = _ends(values, p.soil_low, p.soil_high, "soil")
         layers.append((soil.attribute, soil.unit, values, low, high, True, p.soil_weight))
     progress(0.2, "Reading the model at depth")
-    model = inputs.get("model")
-    if isinstance(model, BlockModel):
+    model = inputs.maybe("model", BlockModel)
+    if model is not None:
         name, values = _at_depth(model, x, y, p)
         low, high = _ends(values, p.depth_low, p.depth_high, "depth")
         layers.append((f"{name} at depth", model.units.get(name, ""), values, low, high, True, p.depth_weight))
     progress(0.5, "Distances")
     places = np.column_stack([x, y])
-    shell = inputs.get("shell")
-    if isinstance(shell, Surface):
+    shell = inputs.maybe("shell", Surface)
+    if shell is not None:
         values = ev.distance_to(_plan_points(shell), places)
         layers.append(("distance to shell", "m", values, p.shell_near, p.shell_far, False, p.shell_weight))
-    holes = inputs.get("holes")
-    if isinstance(holes, HoleSet):
+    holes = inputs.maybe("holes", HoleSet)
+    if holes is not None:
         values = ev.distance_to(_hole_points(holes), places)
         layers.append(("distance to drilling", "m", values, p.drilled_near, p.drilled_far, True, p.drilled_weight))
     layers = [layer for layer in layers if layer[6] > 0]
@@ -111,15 +111,13 @@ def _run(inputs: Inputs, p: RankTargets, progress: Progress) -> dict[str, Item]:
         dx=p.spacing,
         dy=p.spacing,
         attribute="score",
+        quantities={"score": "score"},
     )
     return {"targets": TargetSet(name=p.name, crs=inputs.crs, table=table, evidence=evidence), "score": grid}
 
 
 def _places(inputs: Inputs, p: RankTargets) -> tuple[np.ndarray, np.ndarray, tuple[int, int]]:
-    soil = inputs.get("soil")
-    area = (
-        soil if isinstance(soil, Grid) else next((inputs[s] for s in ("model", "shell", "holes") if s in inputs), None)
-    )
+    area = next((inputs[slot] for slot in ("soil", "model", "shell", "holes") if slot in inputs), None)
     if area is None:
         raise InputError("no evidence was given", fix="Give a soil grid, a block model, a shell or drillholes")
     west, east, south, north, _, _ = area.bounds
@@ -134,8 +132,8 @@ def _places(inputs: Inputs, p: RankTargets) -> tuple[np.ndarray, np.ndarray, tup
 
 
 def _ground(inputs: Inputs, x: np.ndarray, y: np.ndarray) -> np.ndarray:
-    dem = inputs.get("ground")
-    if not isinstance(dem, Grid):
+    dem = inputs.maybe("ground", Grid)
+    if dem is None:
         return np.zeros(len(x))
     z = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
     return np.where(np.isfinite(z), z, np.nanmean(dem.values))
@@ -198,7 +196,7 @@ OPERATION = Operation(
             "Soil grade grid",
             ("grid",),
             optional=True,
-            need=lambda e: not {"elevation", "score"} & set(e.attributes),
+            need=lambda e: not {"elevation", "score"} & {a.quantity for a in e.attributes.values()},
         ),
         Input("model", "Block model", ("blocks",), optional=True),
         Input("shell", "Grade shell", ("surface",), optional=True),
