@@ -19,6 +19,7 @@ from innerlamp.app.main import leave, make_window
 from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.features import RING, Features, one_each
 from innerlamp.core.items.fields import BlockModel
 
@@ -93,7 +94,7 @@ def cells(window: Window, folder: Path) -> None:
     nx, ny, nz = 500, 500, 200
     values = np.random.default_rng(0).random((nx, ny, nz))
     model = BlockModel(
-        name="B", crs=CRS, x0=0, y0=0, z0=0, dx=10, dy=10, dz=10, shape=(nx, ny, nz), properties={"a": values}
+        name="B", crs=CRS, mesh=TensorMesh.even((0, 0, 0), (10, 10, 10), (nx, ny, nz)), properties={"a": values}
     )
     with Project.create(folder / "cells", CRS) as project:
         item = project.store.put(model)

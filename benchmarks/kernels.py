@@ -11,17 +11,18 @@ from innerlamp.core.compute.geology import rbf
 from innerlamp.core.compute.gridding import minimum_curvature as mc
 from innerlamp.core.compute.potential import inversion as inv
 from innerlamp.core.compute.potential import meshing, prisms
-from innerlamp.core.compute.potential.mesh import Mesh
+from innerlamp.core.compute.potential.linear import Dense
+from innerlamp.core.geometry.mesh import TensorMesh
 
 from .table import Row, peak_megabytes, seconds
 
 FIELD = (60.0, 10.0, 50_000.0)
 
 
-def _case() -> tuple[Mesh, np.ndarray, np.ndarray]:
+def _case() -> tuple[TensorMesh, np.ndarray, np.ndarray]:
     # 70 × 64 × 36 cells of 50 × 50 × 25 m under 290 m of relief, 30 lines × 86 readings draped at 70 m.
-    mesh = Mesh(0.0, 0.0, -600.0, 50.0, 50.0, 25.0, 70, 64, 36)
-    cx, cy, _ = mesh.centres()
+    mesh = TensorMesh.even((0.0, 0.0, -600.0), (50.0, 50.0, 25.0), (70, 64, 36))
+    cx, cy = mesh.plan_centres[0][:, 0], mesh.plan_centres[1][0]
     ground = lambda x, y: 150.0 + 100.0 * np.sin(x / 600.0) * np.cos(y / 500.0)  # noqa: E731
     active = meshing.below_ground(mesh, ground(*np.meshgrid(cx, cy, indexing="ij")))
     rng = np.random.default_rng(0)
@@ -30,16 +31,16 @@ def _case() -> tuple[Mesh, np.ndarray, np.ndarray]:
     return mesh, active, np.column_stack([x, y, ground(x, y) + 70.0 + rng.normal(0, 4, x.size)])
 
 
-def _plain_prism(mesh: Mesh, obs: np.ndarray, f: np.ndarray) -> np.ndarray:
+def _plain_prism(mesh: TensorMesh, obs: np.ndarray, f: np.ndarray) -> np.ndarray:
     """One datum, all cells, eight corners each with the library's logarithm and arctangent: the baseline."""
-    out = np.zeros((mesh.nx, mesh.ny, mesh.nz))
+    out = np.zeros(mesh.shape)
     for di in (0, 1):
         for dj in (0, 1):
             for dk in (0, 1):
                 x, y, z = np.meshgrid(
-                    mesh.x0 + mesh.dx * (np.arange(mesh.nx) + di) - obs[0],
-                    mesh.y0 + mesh.dy * (np.arange(mesh.ny) + dj) - obs[1],
-                    mesh.z0 + mesh.dz * (np.arange(mesh.nz) + dk) - obs[2],
+                    mesh.x0 + mesh.u[0] * (np.arange(mesh.shape[0]) + di) - obs[0],
+                    mesh.y0 + mesh.v[0] * (np.arange(mesh.shape[1]) + dj) - obs[1],
+                    mesh.z0 + mesh.w[0] * (np.arange(mesh.shape[2]) + dk) - obs[2],
                     indexing="ij",
                 )
                 r = np.sqrt(x * x + y * y + z * z)
@@ -82,7 +83,7 @@ def magnetic_kernel_rate() -> Iterator[Row]:
 
 def inversion() -> Iterator[Row]:
     mesh, active, obs = _case()
-    cx, cy, cz = np.meshgrid(*mesh.centres(), indexing="ij")
+    cx, cy, cz = (c.reshape(mesh.shape) for c in mesh.centres().T)
     truth = np.where((np.abs(cx - 1200) < 200) & (np.abs(cy - 1500) < 250) & (np.abs(cz + 100) < 150), 0.05, 0.0)
     slab = (np.abs(cx - 2300 - 0.4 * (cz + 150)) < 90) & (np.abs(cy - 1500) < 500) & (np.abs(cz + 150) < 200)
     truth = np.where(slab, 0.08, truth)
@@ -91,7 +92,7 @@ def inversion() -> Iterator[Row]:
     results = []
     took = seconds(
         lambda: results.append(
-            inv.invert(kernel, data.astype(float), np.full(len(obs), 2.0), mesh, active, smoothness=50.0)
+            inv.invert(Dense(kernel), data.astype(float), np.full(len(obs), 2.0), mesh, active, smoothness=50.0)
         )
     )
     r = results[0]

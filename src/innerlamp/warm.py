@@ -7,16 +7,19 @@ import numpy as np
 from .core.compute.geology import rbf
 from .core.compute.gridding import plate
 from .core.compute.potential import prisms
-from .core.compute.potential.mesh import Mesh
+from .core.geometry.mesh import DrapedMesh, TensorMesh
 
 
 def warm() -> None:
     """Call every kernel once with the types that the operations use."""
-    mesh = Mesh(0.0, 0.0, -100.0, 25.0, 25.0, 25.0, 4, 4, 4)
+    mesh = TensorMesh.even((0.0, 0.0, -100.0), (25.0, 25.0, 25.0), (4, 4, 4))
+    draped = DrapedMesh(0.0, 0.0, mesh.u, mesh.v, 0.0, np.zeros((4, 4)), np.full((4, 4, 4), 25.0))
     obs = np.array([[50.0, 50.0, 30.0], [60.0, 40.0, 30.0]])
     for dtype in (np.float32, np.float64):
-        prisms.magnetic_kernel(mesh, obs, 60.0, 0.0, 50_000.0, near=40.0, dtype=dtype)
-    prisms.gravity_kernel(mesh, obs, near=40.0)
+        for cells in (mesh, draped):
+            prisms.magnetic_kernel(cells, obs, 60.0, 0.0, 50_000.0, near=40.0, dtype=dtype)
+    for cells in (mesh, draped):
+        prisms.gravity_kernel(cells, obs, near=40.0)
     rng = np.random.default_rng(0)
     for n in (49, 449):  # below and above the size from which the work is shared among cores
         at = rng.uniform(0.0, n - 1.0, (2, 50))

@@ -14,6 +14,7 @@ import pytest
 
 from innerlamp.api import Project
 from innerlamp.core.errors import InputError, ProjectError
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.points import PointSet
@@ -282,7 +283,7 @@ def test_moving_a_page_with_a_large_picture_costs_little(project: Project) -> No
 
 def test_items_are_frozen_deeply() -> None:
     model = BlockModel(
-        name="M", crs=CRS, x0=0, y0=0, z0=0, dx=1, dy=1, dz=1, shape=(2, 2, 2), properties={"a": np.zeros((2, 2, 2))}
+        name="M", crs=CRS, mesh=TensorMesh.even((0, 0, 0), (1, 1, 1), (2, 2, 2)), properties={"a": np.zeros((2, 2, 2))}
     )
     with pytest.raises(ValueError, match="read-only"):
         model.properties["a"][0, 0, 0] = 1.0

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from innerlamp.core.compute.potential import filters as fl
-from innerlamp.core.compute.potential.mesh import Mesh
 from innerlamp.core.compute.potential.prisms import gravity_kernel, magnetic_kernel
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.table import OPERATIONS
@@ -19,7 +19,7 @@ STEP, N = 25.0, 161
 AXIS = STEP * (np.arange(N) - N // 2)
 GX, GY = np.meshgrid(AXIS, AXIS)
 # One prism, 400 m a side, its top 300 m below the measurements.
-PRISM = Mesh(-200.0, -200.0, -700.0, 400.0, 400.0, 400.0, 1, 1, 1)
+PRISM = TensorMesh.even((-200.0, -200.0, -700.0), (400.0, 400.0, 400.0), (1, 1, 1))
 INNER = (slice(40, 121), slice(40, 121))
 
 
@@ -111,7 +111,7 @@ def test_pseudo_gravity_is_the_gravity_of_the_same_prism() -> None:
 
 def test_the_tilt_is_zero_over_the_edges_and_steep_over_the_body() -> None:
     # Miller & Singh 1994: positive over the source, zero near its edges, negative outside.
-    shallow = Mesh(-600.0, -600.0, -1000.0, 1200.0, 1200.0, 970.0, 1, 1, 1)
+    shallow = TensorMesh.even((-600.0, -600.0, -1000.0), (1200.0, 1200.0, 970.0), (1, 1, 1))
     field = magnetic_kernel(shallow, at(0.0), 90.0, 0.0, 50_000.0)[:, 0].reshape(N, N) * 0.05
     angle = fl.tilt(field, STEP, STEP)
     row = angle[N // 2]
@@ -123,7 +123,7 @@ def test_the_tilt_is_zero_over_the_edges_and_steep_over_the_body() -> None:
 
 
 def test_the_horizontal_and_total_gradients_peak_over_the_contact() -> None:
-    shallow = Mesh(-600.0, -600.0, -1000.0, 1200.0, 1200.0, 970.0, 1, 1, 1)
+    shallow = TensorMesh.even((-600.0, -600.0, -1000.0), (1200.0, 1200.0, 970.0), (1, 1, 1))
     field = gravity_kernel(shallow, at(0.0))[:, 0].reshape(N, N)
     ridge = fl.horizontal_gradient(field, STEP, STEP)[N // 2]
     assert abs(abs(AXIS[int(np.argmax(ridge))]) - 600) <= STEP

@@ -18,6 +18,7 @@ from innerlamp.core.formats import columns, delimited, rawtable
 from innerlamp.core.formats.dates import read_dates
 from innerlamp.core.formats.grids import read_grid
 from innerlamp.core.formats.table import export, formats_for
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.kinds import KINDS
 from innerlamp.core.items.points import PointSet
@@ -245,7 +246,7 @@ def test_block_models_are_written_cell_by_cell(tmp_path: Path) -> None:
     box = np.full((2, 2, 2), np.nan)
     box[1, 0, 1] = 0.03
     model = BlockModel(
-        name="m", crs=CRS, x0=0.0, y0=0.0, z0=-20.0, dx=10.0, dy=10.0, dz=10.0, shape=(2, 2, 2), properties={"k": box}
+        name="m", crs=CRS, mesh=TensorMesh.even((0.0, 0.0, -20.0), (10.0, 10.0, 10.0), (2, 2, 2)), properties={"k": box}
     )
     (path,) = export(model, tmp_path / "m.csv")
     table = pd.read_csv(path)

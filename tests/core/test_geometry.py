@@ -11,7 +11,7 @@ from scipy.spatial import ConvexHull
 
 from innerlamp.core.compute.geometry.footprint import footprint
 from innerlamp.core.compute.geometry.planes import SectionPlane, cut_surface
-from innerlamp.core.compute.geometry.sampling import bilinear, cell_values
+from innerlamp.core.compute.geometry.sampling import bilinear
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.compute.gridding.shading import hillshade
 
@@ -111,14 +111,6 @@ def test_bilinear_at_the_edge_and_beside_blanks() -> None:
     assert read(0.5, 0.0) == 1.5
     assert np.isnan(read(0.5, 0.5))
     assert np.isnan(read(np.nan, 0.0))
-
-
-def test_cells_are_read_by_where_they_are() -> None:
-    values = np.arange(24.0).reshape(2, 3, 4)
-    place = (np.array([15.0]), np.array([29.0]), np.array([1.0]))
-    assert cell_values(values, 0.0, 0.0, 0.0, 10.0, 10.0, 10.0, *place)[0] == values[1, 2, 0]
-    outside = (np.array([-0.1, 20.0]), np.array([5.0, 5.0]), np.array([5.0, 5.0]))
-    assert np.isnan(cell_values(values, 0.0, 0.0, 0.0, 10.0, 10.0, 10.0, *outside)).all()
 
 
 def test_footprint_encloses_the_plan_area() -> None:

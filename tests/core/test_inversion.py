@@ -7,11 +7,12 @@ import pytest
 from scipy.optimize import lsq_linear
 
 from innerlamp.core.compute.potential import inversion, meshing, prisms
-from innerlamp.core.compute.potential.mesh import Mesh
+from innerlamp.core.compute.potential.linear import Dense
 from innerlamp.core.errors import Cancelled, ConvergenceError, InputError
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.progress import CallbackProgress
 
-MESH = Mesh(0.0, 0.0, -500.0, 50.0, 50.0, 25.0, 24, 22, 20)
+MESH = TensorMesh.even((0.0, 0.0, -500.0), (50.0, 50.0, 25.0), (24, 22, 20))
 
 
 @pytest.fixture(scope="module")
@@ -31,7 +32,7 @@ def test_reaches_the_target_and_finds_the_block(case: tuple[np.ndarray, ...]) ->
     seen: list[float] = []
     progress = CallbackProgress(lambda _fraction, _message, k: seen.append(k["misfit"]) if "misfit" in k else None)
     result = inversion.invert(
-        kernel,
+        Dense(kernel),
         data + regional @ [30.0, 12.0],
         np.ones(len(data)),
         MESH,
@@ -47,21 +48,21 @@ def test_reaches_the_target_and_finds_the_block(case: tuple[np.ndarray, ...]) ->
     model = result.model.reshape(true.shape)
     where, core = np.argwhere(model > 0.6 * model.max()).mean(axis=0), np.argwhere(true > 0).mean(axis=0)
     assert where[:2] == pytest.approx(core[:2], abs=1.0)  # within a cell across
-    assert abs(where[2] - core[2]) * MESH.dz < 60.0  # its depth to about two cells
+    assert abs(where[2] - core[2]) * 25.0 < 60.0  # its depth to about two cells
     assert np.mean((data + regional @ [30.0, 12.0] - result.predicted) ** 2) == pytest.approx(result.chi2)
 
 
 def test_bounds_are_kept(case: tuple[np.ndarray, ...]) -> None:
     kernel, data, _ = case
     result = inversion.invert(
-        kernel, data, np.ones(len(data)), MESH, np.ones(MESH.size, bool), smoothness=50.0, upper=0.02
+        Dense(kernel), data, np.ones(len(data)), MESH, np.ones(MESH.size, bool), smoothness=50.0, upper=0.02
     )
     assert result.model.max() <= 0.02 + 1e-12
 
 
 def test_small_problem_equals_a_general_solver() -> None:
     # With beta fixed, the bounded minimum is that of scipy's lsq_linear on the stacked system.
-    mesh = Mesh(0.0, 0.0, -60.0, 20.0, 20.0, 20.0, 4, 3, 3)
+    mesh = TensorMesh.even((0.0, 0.0, -60.0), (20.0, 20.0, 20.0), (4, 3, 3))
     rng = np.random.default_rng(2)
     kernel = rng.normal(size=(40, mesh.size))
     rough = inversion.Roughness(mesh, np.ones(mesh.size, bool), 30.0)
@@ -87,12 +88,12 @@ def test_refusals_and_cancel(case: tuple[np.ndarray, ...]) -> None:
     kernel, data, _ = case
     active = np.ones(MESH.size, bool)
     with pytest.raises(InputError, match="noise must be positive"):
-        inversion.invert(kernel, data, np.zeros(len(data)), MESH, active, smoothness=50.0)
+        inversion.invert(Dense(kernel), data, np.zeros(len(data)), MESH, active, smoothness=50.0)
     with pytest.raises(ConvergenceError, match="within the noise"):
-        inversion.invert(kernel, data, np.full(len(data), 1e6), MESH, active, smoothness=50.0)
+        inversion.invert(Dense(kernel), data, np.full(len(data), 1e6), MESH, active, smoothness=50.0)
     with pytest.raises(Cancelled):
         inversion.invert(
-            kernel,
+            Dense(kernel),
             data,
             np.ones(len(data)),
             MESH,

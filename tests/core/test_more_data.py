@@ -17,6 +17,7 @@ from innerlamp.core.comparing.differences import Change, compare_holes, differen
 from innerlamp.core.compute.geometry.surface_distance import distance_to_surface
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.operations.data import add_holes
@@ -236,13 +237,7 @@ def test_volumes_by_class_of_a_model() -> None:
     a = BlockModel(
         name="m",
         crs=CRS,
-        x0=0.0,
-        y0=0.0,
-        z0=0.0,
-        dx=100.0,
-        dy=100.0,
-        dz=100.0,
-        shape=(10, 10, 10),
+        mesh=TensorMesh.even((0.0, 0.0, 0.0), (100.0, 100.0, 100.0), (10, 10, 10)),
         properties={"k": box},
         units={"k": "SI"},
     )

@@ -18,6 +18,7 @@ from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.formats import mining, pictures, tables_in, vtk_items, vtkxml
 from innerlamp.core.formats.table import export, export_together
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
@@ -44,13 +45,7 @@ def blocks() -> BlockModel:
     return BlockModel(
         name="Model",
         crs=CRS,
-        x0=503000.25,
-        y0=7_000_000.5,
-        z0=-12.5,
-        dx=10.0,
-        dy=20.0,
-        dz=5.0,
-        shape=(4, 3, 5),
+        mesh=TensorMesh.even((503000.25, 7_000_000.5, -12.5), (10.0, 20.0, 5.0), (4, 3, 5)),
         properties={"Cu_pct": values, "density": values + 3},
         units={"Cu_pct": "%", "density": ""},
     )
@@ -85,7 +80,9 @@ def holes() -> HoleSet:
 def same_blocks(a: BlockModel, b: Item) -> None:
     assert isinstance(b, BlockModel)
     assert a.shape == b.shape
-    assert (a.x0, a.y0, a.z0, a.dx, a.dy, a.dz) == pytest.approx((b.x0, b.y0, b.z0, b.dx, b.dy, b.dz))
+    assert isinstance(a.mesh, TensorMesh) and isinstance(b.mesh, TensorMesh)
+    assert a.mesh.bounds == pytest.approx(b.mesh.bounds)
+    assert a.mesh.step == pytest.approx(b.mesh.step)
     for name, values in a.properties.items():
         assert b.properties[name] == pytest.approx(values, nan_ok=True)
 
@@ -119,7 +116,7 @@ def test_block_models_are_read_by_vtk_and_come_back(blocks: BlockModel, tmp_path
     assert theirs.GetNumberOfCells() == inside.sum()  # type: ignore[attr-defined]
     for cell in (0, len(values) // 2, len(values) - 1):
         low, high = np.reshape(theirs.GetCell(cell).GetBounds(), (3, 2)).T  # type: ignore[attr-defined]
-        at = np.round((0.5 * (low + high) - [blocks.x0, blocks.y0, blocks.z0]) / [10, 20, 5] - 0.5).astype(int)
+        at = np.round((0.5 * (low + high) - [503000.25, 7_000_000.5, -12.5]) / [10, 20, 5] - 0.5).astype(int)
         assert values[cell] == pytest.approx(wanted[tuple(at)], nan_ok=True)
         assert high - low == pytest.approx([10, 20, 5])
     same_blocks(blocks, run("import-blocks", file=str(tmp_path / f"model{ending}")))
@@ -156,8 +153,8 @@ def test_every_way_in_which_vtk_packs_arrays_is_read(tmp_path: Path, how: str, p
     else:
         writer.SetCompressorTypeToNone()
     assert writer.Write() == 1
-    lattice, found = vtk_items.read_blocks(tmp_path / "w.vti")
-    assert (lattice.low, lattice.step, lattice.shape) == ((100, 200, 300), (2, 3, 4), (30, 20, 10))
+    mesh, found = vtk_items.read_blocks(tmp_path / "w.vti")
+    assert (mesh.x0, mesh.y0, mesh.z0, mesh.step, mesh.shape) == (100, 200, 300, (2, 3, 4), (30, 20, 10))
     assert found["v"].ravel(order="F") == pytest.approx(values, rel=1e-6)
 
 
@@ -187,7 +184,7 @@ def test_strips_quads_and_flat_cells_become_triangles(tmp_path: Path) -> None:
     assert (up > 0).all()
 
 
-def test_cells_of_different_size_are_split_into_equal_ones(tmp_path: Path) -> None:
+def test_cells_of_different_size_stay_as_they_are(tmp_path: Path) -> None:
     out = vtkxml.Writer("RectilinearGrid")
     out.open("RectilinearGrid", WholeExtent="0 2 0 1 0 1")
     out.open("Piece", Extent="0 2 0 1 0 1")
@@ -199,9 +196,10 @@ def test_cells_of_different_size_are_split_into_equal_ones(tmp_path: Path) -> No
     out.array("v", np.array([1.0, 2.0]))
     out.close("CellData", "Piece", "RectilinearGrid")
     out.save(tmp_path / "r.vtr")
-    lattice, found = vtk_items.read_blocks(tmp_path / "r.vtr")
-    assert lattice.shape == (3, 1, 1)
-    assert found["v"].ravel().tolist() == [1, 2, 2]
+    mesh, found = vtk_items.read_blocks(tmp_path / "r.vtr")
+    assert mesh.shape == (2, 1, 1)
+    assert mesh.u.tolist() == [10.0, 20.0]
+    assert found["v"].ravel().tolist() == [1, 2]
 
 
 BOMB = base64.b64encode(np.array([1, 2**31, 0, 40], dtype="<u4").tobytes()) + base64.b64encode(

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from innerlamp.core.compute.potential import fastmath, prisms
-from innerlamp.core.compute.potential.mesh import Mesh
+from innerlamp.core.geometry.mesh import TensorMesh
 
-PRISM_A = Mesh(-100.0, -150.0, -300.0, 200.0, 300.0, 200.0, 1, 1, 1)
+PRISM_A = TensorMesh.even((-100.0, -150.0, -300.0), (200.0, 300.0, 200.0), (1, 1, 1))
 # Three-dimensional Gauss-Legendre quadrature, equal to a two-dimensional mpmath integration to 1e-16.
 GZ = {
     (0, 0, 0): 0.8218815194,
@@ -70,10 +70,10 @@ def test_at_pole_and_equator_and_poisson() -> None:
 
 def test_voxel_sphere_is_a_point_mass_and_a_dipole_far_away() -> None:
     n, radius = 40, 100.0
-    mesh = Mesh(-radius, -radius, -radius, 2 * radius / n, 2 * radius / n, 2 * radius / n, n, n, n)
-    x, y, z = np.meshgrid(*mesh.centres(), indexing="ij")
+    mesh = TensorMesh.even((-radius, -radius, -radius), (2 * radius / n, 2 * radius / n, 2 * radius / n), (n, n, n))
+    x, y, z = mesh.centres().T
     inside = x**2 + y**2 + z**2 <= radius**2
-    volume = inside.sum() * mesh.dx**3
+    volume = mesh.volumes()[inside].sum()
     obs = np.array([[300.0, -200.0, 400.0], [0.0, 0.0, 700.0], [-1500.0, 900.0, 100.0]])
     r = np.linalg.norm(obs, axis=1)
     g = prisms.gravity_of(mesh, np.where(inside, 800.0, np.nan), obs)
@@ -87,14 +87,14 @@ def test_voxel_sphere_is_a_point_mass_and_a_dipole_far_away() -> None:
 
 
 def test_far_formula_and_mask_agree_with_the_closed_form() -> None:
-    mesh = Mesh(0.0, 0.0, -900.0, 50.0, 50.0, 25.0, 20, 18, 36)
+    mesh = TensorMesh.even((0.0, 0.0, -900.0), (50.0, 50.0, 25.0), (20, 18, 36))
     obs = np.array([[300.0, 500.0, 40.0], [900.0, 100.0, 60.0]])
     active = np.random.default_rng(0).random(mesh.size) < 0.6
     exact = prisms.magnetic_kernel(mesh, obs, 65.0, -3.0, 50_000.0)
     mixed = prisms.magnetic_kernel(mesh, obs, 65.0, -3.0, 50_000.0, active, near=300.0, dtype=np.float32)
-    x, y, z = (c.ravel() for c in np.meshgrid(*mesh.centres(), indexing="ij"))
+    x, y, z = mesh.centres().T
     r = np.sqrt((x - obs[:, :1]) ** 2 + (y - obs[:, 1:2]) ** 2 + (z - obs[:, 2:]) ** 2)
-    envelope = 2 * 50_000 / (4 * np.pi) * mesh.dx * mesh.dy * mesh.dz / r**3
+    envelope = 2 * 50_000 / (4 * np.pi) * mesh.volumes() / r**3
     assert (np.abs(mixed - exact[:, active]) / envelope[:, active]).max() < 2e-4
     gravity = prisms.gravity_kernel(mesh, obs)
     assert prisms.gravity_kernel(mesh, obs, near=300.0) == pytest.approx(gravity, rel=1e-4)
@@ -102,7 +102,7 @@ def test_far_formula_and_mask_agree_with_the_closed_form() -> None:
 
 def test_bouguer_slab(reference: dict[str, Any]) -> None:
     # 2 pi G rho t: 0.0419 mGal per metre and g/cm3 (textbooks, from memory: 0.04193).
-    slab = Mesh(-2e5, -2e5, -10.0, 4e5, 4e5, 10.0, 1, 1, 1)
+    slab = TensorMesh.even((-2e5, -2e5, -10.0), (4e5, 4e5, 10.0), (1, 1, 1))
     got = prisms.gravity_of(slab, np.array([1000.0]), np.array([[0.0, 0.0, 1.0]]))[0]
     assert got / 10.0 == pytest.approx(0.0419359, abs=5e-5)
     assert reference["gravity"]["prism_A"]["density_kgm3"] == 500.0

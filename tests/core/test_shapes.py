@@ -25,6 +25,7 @@ from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.formats.features import shapes_of
 from innerlamp.core.formats.grids import read_grid
 from innerlamp.core.formats.table import export
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
@@ -297,20 +298,15 @@ def test_block_models_come_back_cell_by_cell(tmp_path: Path) -> None:
     model = BlockModel(
         name="m",
         crs=CRS,
-        x0=E,
-        y0=N,
-        z0=-50.0,
-        dx=20.0,
-        dy=10.0,
-        dz=5.0,
-        shape=(4, 3, 5),
+        mesh=TensorMesh.even((E, N, -50.0), (20.0, 10.0, 5.0), (4, 3, 5)),
         properties={"k": box},
         units={"k": "SI"},
     )
     (path,) = export(model, tmp_path / "m.csv")
     made = run("import-blocks", file=str(path))
     assert isinstance(made, BlockModel)
-    assert (made.x0, made.y0, made.z0, made.dx, made.dy, made.dz) == approx((E, N, -50.0, 20.0, 10.0, 5.0))
+    assert isinstance(made.mesh, TensorMesh)
+    assert (made.mesh.x0, made.mesh.y0, made.mesh.z0, *made.mesh.step) == approx((E, N, -50.0, 20.0, 10.0, 5.0))
     assert made.shape == (4, 3, 5)
     assert np.allclose(made.properties["k"], box, equal_nan=True)
     table = pd.read_csv(path)

@@ -9,6 +9,7 @@ import pytest
 from innerlamp.core.compute.targets import evidence as ev
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel, Grid
 from innerlamp.core.items.points import TargetSet
 from innerlamp.core.operations.targets.ranking import OPERATION
@@ -88,13 +89,12 @@ def test_peaks_of_many_places_are_never_too_near() -> None:
 
 def test_column_maximum_looks_only_between_two_depths() -> None:
     values = np.array([[[1.0, 9.0, 5.0, 7.0]]])  # bottom to top
-    z = np.array([-350.0, -250.0, -150.0, -50.0])
-    ground = np.array([[0.0]])
-    assert ev.column_maximum(values, z, ground, 0.0, 400.0)[0, 0] == 9.0
-    assert ev.column_maximum(values, z, ground, 0.0, 200.0)[0, 0] == 7.0
-    assert ev.column_maximum(values, z, ground, 100.0, 200.0)[0, 0] == 5.0
-    assert np.isnan(ev.column_maximum(values, z, ground, 500.0, 600.0)[0, 0])
-    assert np.isnan(ev.column_maximum(np.full((1, 1, 4), np.nan), z, ground, 0.0, 400.0)[0, 0])
+    mesh = TensorMesh.even((0.0, 0.0, -400.0), (10.0, 10.0, 100.0), (1, 1, 4))
+    assert ev.column_maximum(values, mesh, 0.0, 400.0)[0, 0] == 9.0
+    assert ev.column_maximum(values, mesh, 0.0, 200.0)[0, 0] == 7.0
+    assert ev.column_maximum(values, mesh, 100.0, 200.0)[0, 0] == 5.0
+    assert np.isnan(ev.column_maximum(values, mesh, 500.0, 600.0)[0, 0])
+    assert np.isnan(ev.column_maximum(np.full((1, 1, 4), np.nan), mesh, 0.0, 400.0)[0, 0])
 
 
 def test_distance_to_is_the_distance_to_the_nearest() -> None:
@@ -130,13 +130,7 @@ def test_model_and_soil_are_weighed() -> None:
     model = BlockModel(
         name="k",
         crs=CRS,
-        x0=-50.0,
-        y0=-50.0,
-        z0=-400.0,
-        dx=100.0,
-        dy=100.0,
-        dz=100.0,
-        shape=(9, 9, 4),
+        mesh=TensorMesh.even((-50.0, -50.0, -400.0), (100.0, 100.0, 100.0), (9, 9, 4)),
         properties={"susceptibility": box},
         units={"susceptibility": "SI"},
     )

@@ -16,8 +16,8 @@ import pandas as pd
 from ..core.compute.drilling.desurvey import desurvey, locate
 from ..core.compute.potential import prisms
 from ..core.compute.potential.mainfield import main_field
-from ..core.compute.potential.mesh import Mesh
 from ..core.crs import grid_convergence, to_lonlat
+from ..core.geometry.mesh import TensorMesh
 from . import papers
 from . import truth as t
 from .resistivity import apparent_resistivity
@@ -382,18 +382,22 @@ def _diurnal(seconds: np.ndarray | np.float64) -> np.ndarray:
     return np.asarray(14.0 * np.sin((seconds - 5 * 3600) / 7200.0) + 2.0 * np.sin(seconds / 700.0))
 
 
-def _voxels(cell: float, cell_z: float, depth: float) -> tuple[Mesh, np.ndarray]:
+def _voxels(cell: float, cell_z: float, depth: float) -> tuple[TensorMesh, np.ndarray]:
     margin = 800.0
     nx, ny = int((t.WIDTH + 2 * margin) / cell), int((t.HEIGHT + 2 * margin) / cell)
     top, low = 450.0, 450.0 - np.ceil((450.0 - 200.0 + depth) / cell_z) * cell_z
-    mesh = Mesh(-margin, -margin, low, cell, cell, cell_z, nx, ny, int((top - low) / cell_z))
-    x, y, z = np.meshgrid(*mesh.centres(), indexing="ij")
-    return mesh, t.rock(x, y, z)
+    mesh = TensorMesh.even((-margin, -margin, low), (cell, cell, cell_z), (nx, ny, int((top - low) / cell_z)))
+    return mesh, t.rock(*_places(mesh))
 
 
-def _under_ground(mesh: Mesh) -> np.ndarray:
-    x, y, z = np.meshgrid(*mesh.centres(), indexing="ij")
+def _under_ground(mesh: TensorMesh) -> np.ndarray:
+    x, y, z = _places(mesh)
     return np.asarray(z < t.ground(x, y))
+
+
+def _places(mesh: TensorMesh) -> list[np.ndarray]:
+    """Eastings, northings and elevations of all cell centres, each of the shape of the mesh."""
+    return [column.reshape(mesh.shape) for column in mesh.centres().T]
 
 
 def gravity(folder: Path, rng: np.random.Generator) -> None:

@@ -80,9 +80,7 @@ class CurvesPreview(Preview):
 
     def _depth_values(self, model: BlockModel, shallow: float, deep: float) -> np.ndarray:
         values = next(iter(model.properties.values()))
-        z = model.z0 + model.dz * (np.arange(model.shape[2], dtype=np.float64) + 0.5)
-        top = np.where(np.isfinite(values), z[None, None, :], -np.inf).max(axis=2) + model.dz / 2
-        best = column_maximum(values, z, top, shallow, deep)
+        best = column_maximum(values, model.mesh, shallow, deep)
         return np.asarray(best[np.isfinite(best)])
 
     def _add(self, name: str, values: np.ndarray, low: float, high: float, more: bool, weight: float) -> None:

@@ -289,11 +289,17 @@ def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
     if attribute not in item.properties:
         return []
     values = item.properties[attribute][:, :, :: max(1, item.properties[attribute].size // 30_000_000)]
-    best = np.where(np.isfinite(values), values, -np.inf).max(axis=2).T
+    best = np.where(np.isfinite(values), values, -np.inf).max(axis=2)
     best = np.where(np.isfinite(best), best, np.nan)
-    rgba = colour_values(ctx.legend(attribute, item), best, hide_below=True)
-    nx, ny, _ = item.shape
-    return [flat.image(rgba, item.x0, item.y0, nx * item.dx, ny * item.dy, -8, 0.7)]
+    west, east, south, north, _, _ = item.bounds
+    if item.mesh.is_turned or item.mesh.even_plan is None:  # onto cells along east and north, half as wide
+        step = max(0.5 * float(min(item.mesh.u.min(), item.mesh.v.min())), max(east - west, north - south) / 1500)
+        x, y = (np.arange(low + step / 2, high, step) for low, high in ((west, east), (south, north)))
+        i, j = item.mesh.columns(*np.meshgrid(x, y, indexing="ij"))
+        best = np.where(i >= 0, best[np.maximum(i, 0), np.maximum(j, 0)], np.nan)
+        east, north = west + step * len(x), south + step * len(y)
+    rgba = colour_values(ctx.legend(attribute, item), best.T, hide_below=True)
+    return [flat.image(rgba, west, south, east - west, north - south, -8, 0.7)]
 
 
 def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

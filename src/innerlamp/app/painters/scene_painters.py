@@ -14,6 +14,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPo
 
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
+from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
@@ -303,23 +304,17 @@ def _outer_faces(
     item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
     # Corners (4 n, 3) and value (n,) of each cell face that borders on a cell that is not shown.
-    size = np.array([item.dx, item.dy, item.dz])
-    low = np.array([item.x0, item.y0, item.z0]) - origin
+    # Neighbours of a draped mesh do not lie side by side: all their sides are drawn.
+    draped = isinstance(item.mesh, DrapedMesh)
     padded = np.pad(shown, 1)
     quads, shades = [], []
     for axis in range(3):
         for side in (0, 1):
             neighbour = np.roll(padded, 1 if side == 0 else -1, axis=axis)[1:-1, 1:-1, 1:-1]
-            cells = np.argwhere(shown & ~neighbour)
+            cells = np.argwhere(shown if draped and axis < 2 else shown & ~neighbour)
             if len(cells) == 0:
                 continue
-            a, b = (k for k in range(3) if k != axis)
-            corner = np.tile(cells[:, None, :], (1, 4, 1)).astype(float)
-            corner[:, :, axis] += side
-            for number, (da, db) in enumerate(((0, 0), (1, 0), (1, 1), (0, 1))):
-                corner[:, number, a] += da
-                corner[:, number, b] += db
-            quads.append(low + corner * size)
+            quads.append(item.mesh.corners(cells)[:, face_corners(axis, side)] - origin)
             shades.append(values[tuple(cells.T)])
     if not quads:
         return np.empty((0, 3)), np.empty(0)

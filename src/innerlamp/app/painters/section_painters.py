@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
 from ...core.compute.geometry.planes import cut_surface
-from ...core.compute.geometry.sampling import bilinear, cell_values
+from ...core.compute.geometry.sampling import bilinear
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
@@ -177,24 +177,18 @@ def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
         return []
-    step = min(item.dx, item.dy) / 4.0
+    mesh = item.mesh
+    step = float(min(mesh.u.min(), mesh.v.min())) / 4.0
     count = int(np.clip(view.plane.length / step, 10, 2000))
     along = (np.arange(count) + 0.5) * view.plane.length / count
     x, y = view.plane.to_map(along)
-    nz = item.shape[2]
-    z = item.z0 + item.dz * (np.arange(nz) + 0.5)
-    values = cell_values(
-        item.properties[attribute],
-        item.x0,
-        item.y0,
-        item.z0,
-        item.dx,
-        item.dy,
-        item.dz,
-        *np.broadcast_arrays(x[None, :], y[None, :], z[:, None]),
-    )
+    low, high = mesh.bounds[4:]
+    # As fine as the thinnest layer, within reason; equal layers are a row each.
+    rows = int(np.clip(np.round((high - low) / mesh.thin), 1, 1500))
+    z = low + (high - low) / rows * (np.arange(rows, dtype=float) + 0.5)
+    values = mesh.values_at(item.properties[attribute], x[None, :], y[None, :], z[:, None])
     rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
-    return [flat.image(rgba, 0.0, item.z0, view.plane.length, nz * item.dz, -10, 0.8)]
+    return [flat.image(rgba, 0.0, low, view.plane.length, high - low, -10, 0.8)]
 
 
 def paint_features(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

@@ -260,19 +260,19 @@ def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
             continue
         one, two = a.properties[name], b.properties[name]
         unit = b.units.get(name, "")
-        cells = [m.dx * m.dy * m.dz / 1e6 for m in (a, b)]
         known = one[np.isfinite(one)]
         out += _spread(name, unit, known, two[np.isfinite(two)])
         for level in np.unique(np.percentile(known, [50, 80, 95, 99])) if known.size else []:
-            before, after = (float(np.nansum(v >= level)) * size for v, size in zip((one, two), cells, strict=True))
+            before, after = (
+                float(m.mesh.volumes(np.argwhere(v >= level)).sum()) / 1e6 for m, v in ((a, one), (b, two))
+            )
             out.append(_sizes(f"Volume with {name} ≥ {level:.3g}", before, after, "million m³"))
-        same_mesh = a.shape == b.shape and (a.x0, a.y0, a.z0, a.dx, a.dy, a.dz) == (b.x0, b.y0, b.z0, b.dx, b.dy, b.dz)
-        if same_mesh:
+        if a.mesh.same_as(b.mesh):
             moved = np.where(np.isfinite(one) & np.isfinite(two), two - one, np.nan)
             if np.isfinite(moved).any():
                 i, j, k = np.unravel_index(np.nanargmax(np.abs(moved)), moved.shape)
-                place = (b.x0 + b.dx * (i + 0.5), b.y0 + b.dy * (j + 0.5), b.z0 + b.dz * (k + 0.5))
-                out.append(Change(f"{name}: largest change", "", f"{float(moved[i, j, k]):+.4g}", place))
+                x, y, z = (float(c) for c in b.mesh.centres(np.array([[i, j, k]]))[0])
+                out.append(Change(f"{name}: largest change", "", f"{float(moved[i, j, k]):+.4g}", (x, y, z)))
     return out
 
 

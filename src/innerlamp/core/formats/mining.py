@@ -12,6 +12,7 @@ import numpy as np
 import pandas as pd
 
 from ..errors import InputError, refused
+from ..geometry.mesh import TensorMesh
 from ..items.base import Item, class_columns, numeric_columns
 from ..items.electrodes import ElectrodeSurvey
 from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices
@@ -199,26 +200,30 @@ def _along_axes(geometry: Any, axes: Sequence[str], name: str) -> None:
             raise InputError("the grid is turned", where=name, fix="Only grids along east, north and up are read")
 
 
+def _azimuth(geometry: Any, file: str) -> float:
+    """Direction of the second axis in degrees clockwise from north, of cells that stand upright."""
+    first, second, up = (np.asarray(getattr(geometry, f"axis_{k}"), dtype=float) for k in "uvw")
+    azimuth = float(np.degrees(np.arctan2(second[0], second[1])))
+    a = np.radians(azimuth)
+    wanted = np.array([[np.cos(a), -np.sin(a), 0.0], [np.sin(a), np.cos(a), 0.0], [0.0, 0.0, 1.0]])
+    if not np.allclose(np.stack([first, second, up]), wanted, atol=1e-6):
+        raise InputError("the cells lean or are mirrored", where=file, fix="Only cells that stand upright are read")
+    return round(azimuth, 9) if abs(azimuth) > 1e-6 else 0.0
+
+
 def _volume(element: Any, name: str, crs: str, origin: np.ndarray, file: str) -> BlockModel:
     geometry = element.geometry
-    _along_axes(geometry, ("axis_u", "axis_v", "axis_w"), file)
-    dx, dy, dz = (_even(getattr(geometry, f"tensor_{k}"), file) for k in "uvw")
+    azimuth = _azimuth(geometry, file)
     shape = (len(geometry.tensor_u), len(geometry.tensor_v), len(geometry.tensor_w))
     table = _values(element, "cells", int(np.prod(shape)))
     numbers = numeric_columns(table)
     if not numbers:
         raise InputError(f"the volume '{name}' has no numbers on its cells", where=file)
-    x0, y0, z0 = (float(v) for v in origin)
+    u, v, w = (np.asarray(getattr(geometry, f"tensor_{k}"), dtype=float) for k in "uvw")
     return BlockModel(
         name=name,
         crs=crs,
-        x0=x0,
-        y0=y0,
-        z0=z0,
-        dx=dx,
-        dy=dy,
-        dz=dz,
-        shape=shape,
+        mesh=TensorMesh(float(origin[0]), float(origin[1]), u, v, azimuth, float(origin[2]), w),
         units=_units(element),
         properties={c: table[c].to_numpy(float).reshape(shape) for c in numbers},
     )
@@ -312,12 +317,17 @@ def _elements(omf: Any, item: Item) -> list[Any]:
         data = omf.ScalarData(name=item.attribute, description=item.unit, array=values, location="vertices")
         return [omf.SurfaceElement(name=item.name, geometry=geometry, data=[data])]
     if isinstance(item, BlockModel):
-        nx, ny, nz = item.shape
+        mesh = item.mesh
+        if not isinstance(mesh, TensorMesh):
+            raise InputError("the format has no draped cells", where=item.name, fix="Write it as .vtu or .csv")
+        first, second = mesh.axes
         geometry = omf.VolumeGridGeometry(
-            tensor_u=np.full(nx, item.dx),
-            tensor_v=np.full(ny, item.dy),
-            tensor_w=np.full(nz, item.dz),
-            origin=[item.x0, item.y0, item.z0],
+            tensor_u=np.asarray(mesh.u),
+            tensor_v=np.asarray(mesh.v),
+            tensor_w=np.asarray(mesh.w),
+            axis_u=[*first, 0.0],
+            axis_v=[*second, 0.0],
+            origin=[mesh.x0, mesh.y0, mesh.z0],
         )
         data = [
             omf.ScalarData(

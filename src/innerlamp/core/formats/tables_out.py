@@ -42,20 +42,12 @@ def write_obj(surface: Surface, path: Path | str) -> None:
 
 def blocks_table(blocks: BlockModel) -> pd.DataFrame:
     """Return the present cells of a block model as rows: centre, sizes, properties."""
-    nx, ny, nz = blocks.shape
-    i, j, k = np.meshgrid(np.arange(nx), np.arange(ny), np.arange(nz), indexing="ij")
-    table = pd.DataFrame(
-        {
-            "x": blocks.x0 + blocks.dx * (i.ravel() + 0.5),
-            "y": blocks.y0 + blocks.dy * (j.ravel() + 0.5),
-            "z": blocks.z0 + blocks.dz * (k.ravel() + 0.5),
-            "dx": blocks.dx,
-            "dy": blocks.dy,
-            "dz": blocks.dz,
-        }
-    )
-    present = np.zeros(nx * ny * nz, dtype=bool)
+    mesh, cells = blocks.mesh, np.argwhere(blocks.present)
+    centres, (low, high) = mesh.centres(cells), mesh.levels(*cells.T)
+    sizes = {"dx": mesh.u[cells[:, 0]], "dy": mesh.v[cells[:, 1]], "dz": high - low}
+    table = pd.DataFrame({"x": centres[:, 0], "y": centres[:, 1], "z": centres[:, 2], **sizes})
+    if mesh.is_turned:
+        table["azimuth"] = mesh.azimuth
     for name, values in blocks.properties.items():
-        table[name] = np.asarray(values).ravel()
-        present |= np.isfinite(table[name].to_numpy())
-    return table[present].reset_index(drop=True)
+        table[name] = np.asarray(values)[tuple(cells.T)]
+    return table

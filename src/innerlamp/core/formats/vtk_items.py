@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, refused
+from ..geometry.mesh import TensorMesh
 from ..items.fields import BlockModel, Surface
 from . import vtkxml
-from .lattice import Lattice, lattice_of
+from .cells import MOST_CELLS, bounds_to_mesh
 
-_MOST_CELLS = 50_000_000
 # Corners of the cell kinds that can be cells of a block model, and of those that are pieces of a surface.
 _BOXES = {11: 8, 12: 8}
 _FLAT = {5, 7, 9}
@@ -66,16 +66,13 @@ def _fans(
     return out
 
 
-def read_blocks(path: Path) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
-    """Return the lattice of a VTI, VTR or VTU file and its properties, each of shape (nx, ny, nz).
-
-    Cells of different sizes along an axis (VTR) are split into equal ones of the smallest size.
-    """
+def read_blocks(path: Path) -> tuple[TensorMesh, dict[str, NDArray[np.float64]]]:
+    """Return the mesh of a VTI, VTR or VTU file and its properties, each of shape (nx, ny, nz)."""
     with refused("can't be read as a VTK file", path.name):
         return _blocks(vtkxml.read(path), path)
 
 
-def _blocks(data: vtkxml.VtkData, path: Path) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
+def _blocks(data: vtkxml.VtkData, path: Path) -> tuple[TensorMesh, dict[str, NDArray[np.float64]]]:
     if data.kind == "UnstructuredGrid":
         return _unstructured(data, path.name)
     if data.kind == "PolyData":
@@ -98,17 +95,19 @@ def _blocks(data: vtkxml.VtkData, path: Path) -> tuple[Lattice, dict[str, NDArra
     named = data.points if on_points else data.cells
     if any(len(e) - 1 != n for e, n in zip(edges, cells, strict=True)):
         raise InputError("the edges of the cells do not fit their number", where=path.name)
-    if np.prod([len(e) - 1 for e in edges]) > _MOST_CELLS:
+    if np.prod([len(e) - 1 for e in edges]) > MOST_CELLS:
         raise InputError("the model has more than 50 million cells", where=path.name)
-    lattice, at = _regular(edges, path.name)
+    if any((np.diff(e) <= 0).any() for e in edges):
+        raise InputError("the edges of the cells do not rise", where=path.name)
+    u, v, w = (np.diff(e) for e in edges)
+    mesh = TensorMesh(float(edges[0][0]), float(edges[1][0]), u, v, 0.0, float(edges[2][0]), w)
     properties = {}
     for name, values in named.items():
         if values.ndim == 1 and len(values) == int(np.prod(cells)):
-            block = values.astype(float).reshape(tuple(cells), order="F")
-            properties[name] = np.ascontiguousarray(block[np.ix_(*at)])
+            properties[name] = np.ascontiguousarray(values.astype(float).reshape(tuple(cells), order="F"))
     if not properties:
         raise InputError("the file has no values on its cells", where=path.name)
-    return lattice, properties
+    return mesh, properties
 
 
 def _around(points: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -116,27 +115,7 @@ def _around(points: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.concatenate([[2 * points[0] - middle[0]], middle, [2 * points[-1] - middle[-1]]])
 
 
-def _regular(edges: list[NDArray[np.float64]], name: str) -> tuple[Lattice, list[NDArray[np.int64]]]:
-    low, step, count, at = [], [], [], []
-    for edge in edges:
-        widths = np.diff(edge)
-        if not len(widths) or (widths <= 0).any():
-            raise InputError("the edges of the cells do not rise", where=name)
-        least = float(widths.min())
-        n = max(1, round(float(edge[-1] - edge[0]) / least))
-        if n > 20 * len(widths):
-            raise InputError("the cells differ too much in size to be made equal", where=name)
-        centres = edge[0] + (np.arange(n) + 0.5) * (edge[-1] - edge[0]) / n
-        at.append(np.clip(np.searchsorted(edge, centres) - 1, 0, len(widths) - 1))
-        low.append(float(edge[0]))
-        step.append(float(edge[-1] - edge[0]) / n)
-        count.append(n)
-    if np.prod(count) > _MOST_CELLS:
-        raise InputError("the model would have more than 50 million equal cells", where=name)
-    return Lattice(tuple(low), tuple(step), tuple(count)), at  # type: ignore[arg-type]
-
-
-def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[Lattice, dict[str, NDArray[np.float64]]]:
+def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[TensorMesh, dict[str, NDArray[np.float64]]]:
     kinds = data.arrays.get("Cells/types", np.empty(0, dtype=np.int64))
     if len(kinds) != len(data.arrays.get("Cells/offsets", ())):
         raise InputError("the kinds of cells do not fit the cells", where=name)
@@ -151,20 +130,36 @@ def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[Lattice, dict[str, N
     if (ends < 8).any():
         raise InputError("the cells do not fit their corners", where=name)
     corners = data.arrays["points"][data.arrays["Cells/connectivity"][(ends - 8)[:, None] + np.arange(8)]]
-    low, high = corners.min(axis=1), corners.max(axis=1)
-    size = np.median(high - low, axis=0)
-    if (np.abs((high - low) - size) > 0.01 * size).any():
-        raise InputError("the cells are not all of one size", where=name, fix="Regularise the model first")
-    lattice, at = lattice_of(0.5 * (low + high), name)
+    azimuth = _azimuth(corners)
+    if azimuth:
+        frame = TensorMesh.even((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), (1, 1, 1), azimuth)
+        start = corners[0, 0].copy()
+        p, q = frame.from_map(corners[..., 0] - start[0], corners[..., 1] - start[1])
+        corners = np.stack([p, q, corners[..., 2]], axis=-1)
+    mesh, at = bounds_to_mesh(corners.min(axis=1), corners.max(axis=1), name)
+    if azimuth:
+        x, y = frame.to_map(np.array(mesh.x0), np.array(mesh.y0))
+        mesh = TensorMesh(float(x + start[0]), float(y + start[1]), mesh.u, mesh.v, azimuth, mesh.z0, mesh.w)
     properties = {}
     for each, values in data.cells.items():
         if values.ndim == 1 and len(values) == len(kinds):
-            block = np.full(lattice.shape, np.nan)
+            block = np.full(mesh.shape, np.nan)
             block[at] = values[boxes].astype(float)
             properties[each] = block
     if not properties:
         raise InputError("the file has no values on its cells", where=name)
-    return lattice, properties
+    return mesh, properties
+
+
+def _azimuth(corners: NDArray[np.float64]) -> float:
+    """Direction of the second axis of cells (n, 8, 3) from the edges at their first corner; 0 when they are not turned."""
+    side = corners[:, 1, :2] - corners[:, 0, :2]
+    flat = np.hypot(side[:, 0], side[:, 1]) > 0
+    if not flat.any():
+        return 0.0
+    angle = np.degrees(np.arctan2(-side[flat, 1], side[flat, 0]))
+    turn = float(np.median(angle))
+    return round(turn, 9) if abs(turn) > 1e-6 else 0.0
 
 
 def write_surface(surface: Surface, path: Path | str) -> None:
@@ -191,53 +186,57 @@ def write_surface(surface: Surface, path: Path | str) -> None:
 
 
 def write_blocks(blocks: BlockModel, path: Path | str) -> None:
-    """Write a block model as VTI, VTR or VTU, by the file's ending; VTU holds only the cells that are there."""
-    path = Path(path)
+    """Write a block model as VTI, VTR or VTU, by the file's ending; VTU holds only the cells that are there.
+
+    Raises
+    ------
+    InputError
+        When the ending's kind of mesh can't hold the cells: VTI holds equal ones, VTR those of a tensor mesh, neither is turned.
+    """
+    path, mesh = Path(path), blocks.mesh
     ending = path.suffix.lower()
     kind = {".vti": "ImageData", ".vtr": "RectilinearGrid", ".vtu": "UnstructuredGrid"}[ending]
     out = vtkxml.Writer(kind)
     if ending == ".vtu":
         _write_cells(blocks, out)
+        out.save(path)
+        return
+    step = mesh.step if isinstance(mesh, TensorMesh) else None
+    if not isinstance(mesh, TensorMesh) or mesh.is_turned or (ending == ".vti" and step is None):
+        wanted = ".vtr or .vtu" if isinstance(mesh, TensorMesh) and not mesh.is_turned else ".vtu"
+        raise InputError(f"{ending} can't hold these cells", where=blocks.name, fix=f"Write it as {wanted}")
+    extent = " ".join(f"0 {n}" for n in mesh.shape)
+    if step is not None and ending == ".vti":
+        out.open(
+            kind,
+            WholeExtent=extent,
+            Origin=f"{mesh.x0!r} {mesh.y0!r} {mesh.z0!r}",
+            Spacing=" ".join(repr(d) for d in step),
+        )
     else:
-        extent = " ".join(f"0 {n}" for n in blocks.shape)
-        if ending == ".vti":
-            out.open(
-                kind,
-                WholeExtent=extent,
-                Origin=f"{blocks.x0!r} {blocks.y0!r} {blocks.z0!r}",
-                Spacing=f"{blocks.dx!r} {blocks.dy!r} {blocks.dz!r}",
-            )
-        else:
-            out.open(kind, WholeExtent=extent)
-        out.open("Piece", Extent=extent)
-        if ending == ".vtr":
-            out.open("Coordinates")
-            for axis, low, step, n in zip(
-                "xyz", (blocks.x0, blocks.y0, blocks.z0), (blocks.dx, blocks.dy, blocks.dz), blocks.shape, strict=True
-            ):
-                out.array(axis, low + step * np.arange(n + 1, dtype=float))
-            out.close("Coordinates")
-        out.open("CellData")
-        for name, values in blocks.properties.items():
-            out.array(name, np.asarray(values, dtype=float).ravel(order="F"))
-        out.close("CellData", "Piece", kind)
+        out.open(kind, WholeExtent=extent)
+    out.open("Piece", Extent=extent)
+    if ending == ".vtr":
+        out.open("Coordinates")
+        p, q = mesh.plan_edges
+        for axis, edges in zip("xyz", (mesh.x0 + p, mesh.y0 + q, mesh.z_edges), strict=True):
+            out.array(axis, edges)
+        out.close("Coordinates")
+    out.open("CellData")
+    for name, values in blocks.properties.items():
+        out.array(name, np.asarray(values, dtype=float).ravel(order="F"))
+    out.close("CellData", "Piece", kind)
     out.save(path)
 
 
 def _write_cells(blocks: BlockModel, out: vtkxml.Writer) -> None:
-    present = np.zeros(blocks.shape, dtype=bool)
-    for values in blocks.properties.values():
-        present |= np.isfinite(values)
-    cells = np.argwhere(present)
-    # The order of a hexahedron's corners: around the bottom, then around the top.
-    steps = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]])
-    corners = (cells[:, None, :] + steps).reshape(-1, 3)
-    keys, place = np.unique(corners, axis=0, return_inverse=True)
-    low, size = np.array([blocks.x0, blocks.y0, blocks.z0]), np.array([blocks.dx, blocks.dy, blocks.dz])
+    cells = np.argwhere(blocks.present)
+    corners = blocks.mesh.corners(cells).reshape(-1, 3)
+    _, first, place = np.unique(np.round(corners, 6), axis=0, return_index=True, return_inverse=True)
     out.open("UnstructuredGrid")
-    out.open("Piece", NumberOfPoints=len(keys), NumberOfCells=len(cells))
+    out.open("Piece", NumberOfPoints=len(first), NumberOfCells=len(cells))
     out.open("Points")
-    out.array("Points", low + keys * size)
+    out.array("Points", corners[first])
     out.close("Points")
     out.open("Cells")
     out.array("connectivity", place.ravel().astype(np.int64))

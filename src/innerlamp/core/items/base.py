@@ -15,6 +15,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ..geometry.mesh import Mesh
 from .attributes import Attribute, described, told_by, told_of_old
 
 FloatArray = NDArray[np.float64]
@@ -109,6 +110,9 @@ class Item:
             value = getattr(self, each.name)
             if isinstance(value, pd.DataFrame):
                 parts.tables[each.name] = value
+            elif isinstance(value, Mesh):
+                parts.meta[each.name], arrays = value.taken_apart()
+                parts.arrays.update({f"{each.name}/{key}": array for key, array in arrays.items()})
             elif isinstance(value, np.ndarray):
                 parts.arrays[each.name] = value
             elif _is_map_of(value, pd.DataFrame):
@@ -133,7 +137,10 @@ class Item:
                     values[field_name] = parts.arrays[name]
                 elif name in parts.meta:
                     value = parts.meta[name]
-                    if isinstance(value, dict) and "@keys" in value:
+                    if isinstance(value, dict) and "mesh" in value and isinstance(value["mesh"], str):
+                        inside = {k.partition("/")[2]: a for k, a in parts.arrays.items() if k.startswith(f"{name}/")}
+                        value = Mesh.put_together(value, inside)
+                    elif isinstance(value, dict) and "@keys" in value:
                         source: Mapping[str, Any] = {**parts.tables, **parts.arrays}
                         value = {key: source[f"{name}/{key}"] for key in value["@keys"]}
                     values[field_name] = tuple(value) if isinstance(value, list) else value

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import ClassVar, Self
 
 import numpy as np
 
+from ..errors import InputError
+from ..geometry.mesh import Mesh, TensorMesh
 from .attributes import Attribute, is_ground
-from .base import Bounds, FloatArray, Item
+from .base import Bounds, FloatArray, Item, Parts
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -132,46 +134,47 @@ class Surface(Item):
 
 @dataclass(frozen=True, kw_only=True)
 class BlockModel(Item):
-    """Equal rectangular cells with properties.
+    """Properties on the cells of a mesh.
 
     Attributes
     ----------
-    x0, y0, z0
-        Lower south-western corner of the mesh in metres.
-    dx, dy, dz
-        Cell sizes in metres.
-    shape
-        Number of cells (nx, ny, nz).
+    mesh
+        The cells; see `core.geometry.mesh`.
     properties
-        Arrays of shape (nx, ny, nz), index order east, north, up; NaN where a cell is absent
-        (above ground).
+        Arrays of shape (nx, ny, nz), index order along the first axis, the second axis, up; NaN where a
+        cell is absent (above ground).
     units
         Unit of each property.
     """
 
     kind: ClassVar[str] = "blocks"
     title: ClassVar[str] = "Block models"
-    x0: float
-    y0: float
-    z0: float
-    dx: float
-    dy: float
-    dz: float
-    shape: tuple[int, int, int]
+    mesh: Mesh
     properties: dict[str, np.ndarray] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
 
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        for name, values in self.properties.items():
+            if values.shape != self.mesh.shape:
+                raise InputError(f"the values of {name} do not fit the mesh", where=self.name)
+
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        """Number of cells along the axes of the mesh."""
+        return self.mesh.shape
+
+    @property
+    def present(self) -> np.ndarray:
+        """Which cells have a value of any property, shape (nx, ny, nz)."""
+        out = np.zeros(self.mesh.shape, dtype=bool)
+        for values in self.properties.values():
+            out |= np.isfinite(values)
+        return out
+
     @property
     def bounds(self) -> Bounds:
-        nx, ny, nz = self.shape
-        return (
-            self.x0,
-            self.x0 + nx * self.dx,
-            self.y0,
-            self.y0 + ny * self.dy,
-            self.z0,
-            self.z0 + nz * self.dz,
-        )
+        return self.mesh.bounds
 
     @property
     def attributes(self) -> dict[str, Attribute]:
@@ -179,9 +182,22 @@ class BlockModel(Item):
 
     @property
     def facts(self) -> dict[str, str]:
-        nx, ny, nz = self.shape
-        facts = {"Cells": f"{nx} × {ny} × {nz}", "Cell size": f"{self.dx:g} × {self.dy:g} × {self.dz:g} m"}
+        nx, ny, nz = self.mesh.shape
+        facts = {"Cells": f"{nx} × {ny} × {nz}", "Cell size": self.mesh.words}
+        if self.mesh.is_turned:
+            facts["Turned"] = f"{self.mesh.azimuth:g}° from north"
         for name, values in self.properties.items():
             facts[f"Cells with {name}"] = f"{int(np.isfinite(values).sum()):,}"
             break
         return facts
+
+    @classmethod
+    def from_parts(cls, parts: Parts) -> Self:
+        """Put a model together again; those of the first version have equal cells said by numbers."""
+        if "x0" not in parts.meta:
+            return super().from_parts(parts)
+        x0, y0, z0, dx, dy, dz = (float(parts.meta[n]) for n in ("x0", "y0", "z0", "dx", "dy", "dz"))
+        nx, ny, nz = (int(n) for n in parts.meta["shape"])
+        plain, arrays = TensorMesh.even((x0, y0, z0), (dx, dy, dz), (nx, ny, nz)).taken_apart()
+        named = {f"mesh/{name}": array for name, array in arrays.items()}
+        return super().from_parts(Parts({**parts.meta, "mesh": plain}, parts.tables, {**parts.arrays, **named}))

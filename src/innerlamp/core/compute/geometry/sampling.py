@@ -1,4 +1,4 @@
-"""Reading regular grids and block models at places."""
+"""Reading regular grids at places."""
 
 from __future__ import annotations
 
@@ -36,25 +36,3 @@ def bilinear(
         ):
             total = total + np.where(weight > 1e-12, weight * values[jj, ii], 0.0)
     return np.where(inside, total, np.nan)
-
-
-def cell_values(
-    values: NDArray[np.float64],
-    x0: float,
-    y0: float,
-    z0: float,
-    dx: float,
-    dy: float,
-    dz: float,
-    x: FloatArray,
-    y: FloatArray,
-    z: FloatArray,
-) -> FloatArray:
-    """Return the values (nx, ny, nz) of the cells in which places lie; NaN outside the mesh."""
-    nx, ny, nz = values.shape
-    i = np.floor((np.asarray(x) - x0) / dx).astype(np.int64)
-    j = np.floor((np.asarray(y) - y0) / dy).astype(np.int64)
-    k = np.floor((np.asarray(z) - z0) / dz).astype(np.int64)
-    inside = (i >= 0) & (i < nx) & (j >= 0) & (j < ny) & (k >= 0) & (k < nz)
-    out = values[np.clip(i, 0, nx - 1), np.clip(j, 0, ny - 1), np.clip(k, 0, nz - 1)]
-    return np.where(inside, out, np.nan)

@@ -1,4 +1,4 @@
-"""Smooth, depth-weighted, bounded linear inversion on a regular mesh.
+"""Smooth, depth-weighted, bounded linear inversion on the cells of a mesh.
 
 Minimises the chi-square misfit plus beta times a weighted size and roughness of the model
 (Li & Oldenburg 1996, 1998), with the sensitivity of each cell as its weight, under bounds kept
@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from scipy.fft import dctn, idctn
 
 from ...errors import ConvergenceError, InputError
+from ...geometry.mesh import Mesh, TensorMesh
 from ...progress import SILENT, Progress
-from .mesh import Mesh
+from .linear import Operator
 
 FloatArray = NDArray[np.float64]
 
@@ -47,17 +48,35 @@ class Inversion:
 
 
 class Roughness:
-    """x'Qx with Q = I + sum over axes of (L/h)^2 D'D on the active cells of a mesh."""
+    """x'Qx with Q = I + sum over axes of (L/h)^2 D'D on the active cells of a mesh.
+
+    h is the distance between the centres of neighbours; layers of a draped mesh are neighbours of
+    the same layer in the next column.
+    """
 
     def __init__(self, mesh: Mesh, active: NDArray[np.bool_], length: float) -> None:
-        self.shape = (mesh.nx, mesh.ny, mesh.nz)
+        self.shape = mesh.shape
         self.active = active.reshape(self.shape)
-        self.weights = tuple((length / h) ** 2 for h in (mesh.dx, mesh.dy, mesh.dz))
+        self.weights = tuple(self._weights(mesh, axis, length) for axis in range(3))
         lam = np.ones(self.shape)
-        for axis, (n, w) in enumerate(zip(self.shape, self.weights, strict=True)):
-            values = w * (2.0 - 2.0 * np.cos(np.pi * np.arange(n) / n))
+        for axis, n in enumerate(self.shape):
+            # The box is solved as if all its cells had their mean distance: exact on equal cells.
+            mean = float(np.mean(self.weights[axis])) if self.weights[axis].size else 0.0
+            values = mean * (2.0 - 2.0 * np.cos(np.pi * np.arange(n) / n))
             lam += values.reshape([-1 if a == axis else 1 for a in range(3)])
         self._eigen = lam
+
+    @staticmethod
+    def _weights(mesh: Mesh, axis: int, length: float) -> FloatArray:
+        """(L/h)^2 between neighbours along an axis, in a shape that fits (nx, ny, nz) less one along it."""
+        if axis == 2 and not isinstance(mesh, TensorMesh):
+            i, j, k = np.meshgrid(*(np.arange(n) for n in mesh.shape), indexing="ij")
+            bottom, top = mesh.levels(i, j, k)
+            away = 0.5 * np.diff(bottom + top, axis=2)
+            return (length / np.maximum(away, 1e-3 * length)) ** 2
+        widths = (mesh.u, mesh.v, mesh.w)[axis] if isinstance(mesh, TensorMesh) else (mesh.u, mesh.v)[axis]
+        away = 0.5 * (widths[1:] + widths[:-1])
+        return ((length / away) ** 2).reshape([-1 if a == axis else 1 for a in range(3)])
 
     def apply(self, x: FloatArray) -> FloatArray:
         """Return Q x for values of the active cells."""
@@ -65,8 +84,7 @@ class Roughness:
         box[self.active] = x
         out = box.copy()
         for axis, w in enumerate(self.weights):
-            low = tuple(slice(None, -1) if a == axis else slice(None) for a in range(3))
-            high = tuple(slice(1, None) if a == axis else slice(None) for a in range(3))
+            low, high = _sides(axis)
             step = w * (box[high] - box[low]) * (self.active[high] & self.active[low])
             out[high] += step
             out[low] -= step
@@ -79,8 +97,14 @@ class Roughness:
         return idctn(dctn(box, type=2, norm="ortho") / self._eigen, type=2, norm="ortho")[self.active]
 
 
+def _sides(axis: int) -> tuple[tuple[slice, ...], tuple[slice, ...]]:
+    """Index of the cells before and behind each step along an axis."""
+    low = tuple(slice(None, -1) if a == axis else slice(None) for a in range(3))
+    return low, tuple(slice(1, None) if a == axis else slice(None) for a in range(3))
+
+
 def invert(
-    kernel: NDArray[np.floating],
+    kernel: Operator,
     data: FloatArray,
     noise: FloatArray,
     mesh: Mesh,
@@ -100,7 +124,7 @@ def invert(
     Parameters
     ----------
     kernel
-        Shape (n, cells): data of each active cell with value 1. float32 is enough.
+        From the values of the active cells to data; see `linear.Operator`.
     data, noise
         Shape (n,): data and their standard deviations, in one unit.
     smoothness
@@ -131,22 +155,21 @@ def invert(
         raise InputError("the noise must be positive", fix="Give a noise level, such as 2")
     if lower > 0 or upper <= max(lower, 0.0):
         raise InputError("bounds must enclose zero", fix="Give a lower bound of 0 or less and an upper bound above 0")
-    norms = np.sqrt(np.einsum("ij,ij->j", kernel, kernel, dtype=np.float64))
+    norms = kernel.column_norms()
     w = np.maximum(norms / norms.max(), 1e-6) ** exponent
     wd = 1.0 / noise
     basis = _basis(trend, wd)
     rough = Roughness(mesh, active, smoothness)
     lo, hi = lower * w, upper * w
-    kind = kernel.dtype
 
     def clean(v: FloatArray) -> FloatArray:
         return v - basis @ (basis.T @ v) if basis is not None else v
 
     def forward(x: FloatArray) -> FloatArray:
-        return clean(wd * (kernel @ (x / w).astype(kind)).astype(float))
+        return clean(wd * kernel.apply(x / w))
 
     def adjoint(r: FloatArray) -> FloatArray:
-        return (kernel.T @ (wd * clean(r)).astype(kind)).astype(float) / w
+        return kernel.transposed(wd * clean(r)) / w
 
     b = clean(wd * data)
     x = np.zeros(cells)
@@ -209,7 +232,7 @@ def invert(
         raise ConvergenceError(
             "no model explains the data", fix="Check the main field, the coordinate system and the ground surface"
         )
-    fit = (kernel @ (x / w).astype(kind)).astype(float)
+    fit = kernel.apply(x / w)
     if trend is not None:
         coefficients, *_ = np.linalg.lstsq(trend * wd[:, None], wd * (data - fit), rcond=None)
         fit = fit + trend @ coefficients

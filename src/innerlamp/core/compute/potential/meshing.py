@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from .mesh import Mesh
+from ...geometry.mesh import TensorMesh
 
 FloatArray = NDArray[np.float64]
 
@@ -19,7 +19,7 @@ def mesh_under(
     depth: float,
     padding: int,
     low: float,
-) -> Mesh:
+) -> TensorMesh:
     """Return a mesh of equal cells.
 
     Parameters
@@ -44,13 +44,12 @@ def mesh_under(
     nz = max(2, int(np.ceil((top - low + depth) / cell_z)))
     x0 = 0.5 * (west + east) - nx * cell / 2
     y0 = 0.5 * (south + north) - ny * cell / 2
-    return Mesh(x0, y0, top - nz * cell_z, cell, cell, cell_z, max(nx, 2), max(ny, 2), nz)
+    return TensorMesh.even((x0, y0, top - nz * cell_z), (cell, cell, cell_z), (max(nx, 2), max(ny, 2), nz))
 
 
-def below_ground(mesh: Mesh, ground: FloatArray) -> NDArray[np.bool_]:
+def below_ground(mesh: TensorMesh, ground: FloatArray) -> NDArray[np.bool_]:
     """Return which cells (nx, ny, nz) have their centre below ground elevations (nx, ny) of the columns."""
-    _, _, z = mesh.centres()
-    return z[None, None, :] < ground[:, :, None]
+    return mesh.z_centres[None, None, :] < ground[:, :, None]
 
 
 def thin_by_cell(x: FloatArray, y: FloatArray, spacing: float) -> NDArray[np.int64]:

@@ -1,7 +1,9 @@
-"""Gravity and total-field magnetic anomaly of rectangular prisms on a regular mesh.
+"""Gravity and total-field magnetic anomaly of rectangular prisms: the cells of a mesh.
 
 Closed forms: gravity Nagy 1966 and Nagy, Papp & Benedek 2000; magnetics Bhattacharyya 1964.
-Corner terms are computed once at the nodes that cells share, in double precision, and differenced;
+On a mesh of equal cells corner terms are computed once at the nodes that cells share, in double
+precision, and differenced; cells of other meshes are summed one by one. A mesh that is turned is
+computed in its own frame.
 beyond a chosen distance a cell is replaced by its dipole (point mass) with second moments, whose
 error there is below 2e-4 of the far field (measured in tests).
 
@@ -15,13 +17,14 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from ...geometry.mesh import Mesh, TensorMesh, edges_of
 from ...progress import SILENT, Progress
 from .fastmath import fast_atan, fast_log
-from .mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 GRAVITATION = 6.67430e-11
 _MGAL = 1e5
+_NEAR_SIZES = 6.0  # longest sides of a cell within which it is never taken as a point
 _TINY = 1e-6  # metres; nodes are kept this far from the coordinate planes, where terms are singular
 
 
@@ -111,17 +114,48 @@ def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, ou
             upper, lower = lower, upper
 
 
+@njit(cache=True, error_model="numpy", parallel=True)
+def _fill_prisms(obs, box, c, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
+    # As `_fill_exact` for prisms given by their bounds (6, n): west, east, south, north, bottom, top.
+    for d in prange(obs.shape[0]):
+        xs, line = np.empty(2), np.empty(2)
+        for a in range(box.shape[1]):
+            dx = 0.5 * (box[0, a] + box[1, a]) - obs[d, 0]
+            dy = 0.5 * (box[2, a] + box[3, a]) - obs[d, 1]
+            dz = 0.5 * (box[4, a] + box[5, a]) - obs[d, 2]
+            if dx * dx + dy * dy + dz * dz > near2[a]:
+                continue
+            xs[0], xs[1] = _away(box[0, a] - obs[d, 0]), _away(box[1, a] - obs[d, 0])
+            value = 0.0
+            for j in range(2):
+                for k in range(2):
+                    y, z = _away(box[2 + j, a] - obs[d, 1]), _away(box[4 + k, a] - obs[d, 2])
+                    if gravity:
+                        _node_line_gz(xs, y, z, c, line)
+                    else:
+                        _node_line_tmi(xs, y, z, c, line)
+                    value += (line[1] - line[0]) * (1.0 if j == k else -1.0)
+            out[d, a] = scale * value
+
+
 @njit(cache=True, error_model="numpy", parallel=True, fastmath=True)
-def _fill_far(obs, centre, hx2, hy2, hz2, volume, m, f, scale, gravity, near, out):  # type: ignore[no-untyped-def]
+def _fill_far(obs, centre, half, volume, m, f, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
     # Point source with second moments: 1/r averaged over the cell is 1/r + sum h_k^2/24 d_kk (1/r).
+    # `half` (3, k) holds squared cell sizes, `volume` (k,) and `near2` (k,) likewise: one for all cells or one each.
     mf = m[0] * f[0] + m[1] * f[1] + m[2] * f[2]
-    h1, h2, h3 = hx2 / 24.0, hy2 / 24.0, hz2 / 24.0
-    mean = h1 + h2 + h3
-    second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
-    near2 = near * near
+    each = volume.size > 1
     for d in prange(obs.shape[0]):
         ox, oy, oz = obs[d, 0], obs[d, 1], obs[d, 2]
+        h1, h2, h3 = half[0, 0] / 24.0, half[1, 0] / 24.0, half[2, 0] / 24.0
+        size, limit = volume[0], near2[0]
+        mean = h1 + h2 + h3
+        second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
         for a in range(centre.shape[1]):
+            if each:
+                h1, h2, h3 = half[0, a] / 24.0, half[1, a] / 24.0, half[2, a] / 24.0
+                size, limit = volume[a], near2[a]
+                mean = h1 + h2 + h3
+                second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
             x, y, z = centre[0, a] - ox, centre[1, a] - oy, centre[2, a] - oz
             r2 = x * x + y * y + z * z
             inv2 = 1.0 / max(r2, 1e-6)
@@ -142,7 +176,7 @@ def _fill_far(obs, centre, hx2, hy2, hz2, volume, m, f, scale, gravity, near, ou
                     + 3.0 * (mf * mean + 2.0 * second)
                 )
                 value = inv * inv2 * (first + fourth * inv2)
-            out[d, a] = scale * volume * value if r2 > near2 else out[d, a]
+            out[d, a] = scale * size * value if r2 > limit else out[d, a]
 
 
 def _coefficients(m: FloatArray, f: FloatArray) -> FloatArray:
@@ -171,41 +205,54 @@ def _matrix(
     dtype: type,
 ) -> NDArray[np.floating]:
     mask = np.ones(mesh.size, dtype=bool) if active is None else np.asarray(active, dtype=bool).ravel()
-    index = np.where(mask, np.cumsum(mask) - 1, -1).astype(np.int64)
-    xn = mesh.x0 + mesh.dx * np.arange(mesh.nx + 1)
-    yn = mesh.y0 + mesh.dy * np.arange(mesh.ny + 1)
-    zn = mesh.z0 + mesh.dz * np.arange(mesh.nz + 1)
-    obs = np.ascontiguousarray(obs, dtype=float)
+    obs = np.array(obs, dtype=float)
+    obs[:, 0], obs[:, 1] = mesh.from_map(obs[:, 0], obs[:, 1])
+    m, f = _turned(mesh, m), _turned(mesh, f)
     c = _coefficients(m, f)
     count = int(mask.sum())
     out: NDArray[np.floating] = np.zeros((len(obs), count), dtype=dtype)
-    centre = np.empty((3, 0))
-    if np.isfinite(near):
-        cx, cy, cz = np.meshgrid(*mesh.centres(), indexing="ij")
-        centre = np.stack([cx.ravel()[mask], cy.ravel()[mask], cz.ravel()[mask]])
-    reach = min(near, 1e12)
+    step = mesh.step if isinstance(mesh, TensorMesh) else None
+    if step is not None and isinstance(mesh, TensorMesh):
+        nodes = (*mesh.plan_edges, mesh.z_edges)
+        index = np.where(mask, np.cumsum(mask) - 1, -1).astype(np.int64)
+        centre = np.stack(np.meshgrid(*(0.5 * (e[1:] + e[:-1]) for e in nodes), indexing="ij")).reshape(3, -1)[:, mask]
+        half, volume = np.array(step)[:, None] ** 2, np.array([np.prod(step)])
+        limits = np.array([near * near])
+    else:
+        box = _boxes(mesh, np.flatnonzero(mask))
+        centre = 0.5 * (box[1::2] + box[::2])
+        sides = box[1::2] - box[::2]
+        half, volume = sides**2, sides.prod(axis=0)
+        # What is said of the distance holds for cells of the size it was chosen for; larger ones need more.
+        limits = np.maximum(near, _NEAR_SIZES * sides.max(axis=0)) ** 2
     batch = max(1, min(len(obs), 200_000_000 // max(count, 1) // 4 + 1))
     for begin in range(0, len(obs), batch):
         progress(begin / len(obs), "Kernel")
         rows = slice(begin, min(begin + batch, len(obs)))
-        _fill_exact(obs[rows], xn, yn, zn, 0, index, c, scale, gravity, reach, out[rows])
+        if step is not None:
+            _fill_exact(obs[rows], *nodes, 0, index, c, scale, gravity, min(near, 1e12), out[rows])
+        else:
+            _fill_prisms(obs[rows], box, c, scale, gravity, limits, out[rows])
         if np.isfinite(near):
-            _fill_far(
-                obs[rows],
-                centre,
-                mesh.dx**2,
-                mesh.dy**2,
-                mesh.dz**2,
-                mesh.dx * mesh.dy * mesh.dz,
-                m,
-                f,
-                scale,
-                gravity,
-                near,
-                out[rows],
-            )
+            _fill_far(obs[rows], centre, half, volume, m, f, scale, gravity, limits, out[rows])
     progress(1.0, "Kernel")
     return out
+
+
+def _turned(mesh: Mesh, direction: FloatArray) -> FloatArray:
+    """A direction (east, north, up) along the axes of a mesh."""
+    if not mesh.is_turned:
+        return direction
+    first, second = mesh.axes
+    return np.array([direction[:2] @ first, direction[:2] @ second, direction[2]])
+
+
+def _boxes(mesh: Mesh, cells: NDArray[np.int64]) -> FloatArray:
+    """Bounds (6, n) of cells in the frame of the mesh, given by their place in flat order."""
+    i, j, k = np.unravel_index(cells, mesh.shape)
+    p, q = edges_of(mesh.u), edges_of(mesh.v)
+    low, high = mesh.levels(i, j, k)
+    return np.ascontiguousarray(np.stack([p[i], p[i + 1], q[j], q[j + 1], low, high]))
 
 
 def magnetic_kernel(
@@ -225,7 +272,7 @@ def magnetic_kernel(
     Parameters
     ----------
     mesh
-        Regular cells.
+        Cells: equal, of different widths, turned, or draped.
     obs
         Places, shape (n, 3), metres; outside or above the cells.
     inclination, declination
@@ -233,7 +280,8 @@ def magnetic_kernel(
     intensity
         Of the main field in nT.
     active
-        Which cells take part, shape (nx, ny, nz) or flat in that order; all by default.
+        Which cells take part, shape (nx, ny, nz) or flat in that order; all by default. Cells without
+        thickness give zero.
     near
         Distance in metres within which the closed form is used; all by default.
     magnetisation

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ...geometry.mesh import Mesh
+
 FloatArray = NDArray[np.float64]
 
 
@@ -28,14 +30,15 @@ def combine(evidence: list[FloatArray], weights: list[float]) -> tuple[FloatArra
     return np.sum(shares, axis=0), shares
 
 
-def column_maximum(
-    values: NDArray[np.float64], z_centres: FloatArray, ground: FloatArray, shallow: float, deep: float
-) -> FloatArray:
-    """Return the largest value of each column (nx, ny) between two depths below ground; NaN where none.
+def column_maximum(values: NDArray[np.float64], mesh: Mesh, shallow: float, deep: float) -> FloatArray:
+    """Return the largest value of each column (nx, ny) between two depths (metres) below its top; NaN where none.
 
-    `values` has shape (nx, ny, nz), `ground` (nx, ny) in metres.
+    `values` has the shape of the mesh; the top of a column is that of its highest cell with a value.
     """
-    below = ground[:, :, None] - z_centres[None, None, :]
+    i, j, k = np.meshgrid(*(np.arange(n) for n in mesh.shape), indexing="ij")
+    low, high = mesh.levels(i, j, k)
+    ground = np.where(np.isfinite(values), high, -np.inf).max(axis=2)
+    below = ground[:, :, None] - 0.5 * (low + high)
     with np.errstate(invalid="ignore"):
         take = (below >= shallow) & (below <= deep) & np.isfinite(values)
     best = np.where(take, values, -np.inf).max(axis=2)

@@ -9,7 +9,8 @@ from ...declaring.operation import Example, Inputs, Operation, Output, Params, p
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import features, meshes, tables_in, vtk_items
-from ...formats.lattice import Lattice, lattice_of
+from ...formats.cells import mesh_of_cells
+from ...geometry.mesh import TensorMesh
 from ...importing.reading import mapped, number_column, system_of, title, to_project
 from ...items.base import Item
 from ...items.fields import BlockModel, Surface
@@ -129,28 +130,21 @@ def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str
     path, _ = tables_in.split(p.file)
     units: dict[str, str] = {}
     if path.suffix.lower() in (".vti", ".vtr", ".vtu"):
-        lattice, properties = vtk_items.read_blocks(path)
+        mesh, properties = vtk_items.read_blocks(path)
         units = {name: unit_in_heading(name) for name in properties}
     else:
-        lattice, properties = _cells_of_table(p, units)
-    (x0, y0, z0), (dx, dy, dz) = lattice.low, lattice.step
+        mesh, properties = _cells_of_table(p, units)
     model = BlockModel(
         name=p.name or title(path),
         crs=inputs.crs,
-        x0=x0,
-        y0=y0,
-        z0=z0,
-        dx=dx,
-        dy=dy,
-        dz=dz,
-        shape=lattice.shape,
+        mesh=mesh,
         properties=properties,
         units=units,
     )
     return {"blocks": model.told_by_headings()}
 
 
-def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, dict[str, np.ndarray]]:
+def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[TensorMesh, dict[str, np.ndarray]]:
     raw = tables_in.read(p.file, Findings(), "cells")
     role = mapped(raw, "points", p.columns)
     if "z" not in role:
@@ -159,19 +153,27 @@ def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[Lattice, di
         )
     xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
     good = np.isfinite(xyz).all(axis=1)
-    lattice, at = lattice_of(xyz[good], raw.file)
+    have = {c.lower(): c for c in raw.layout.columns}
+    sizes = None
+    if {"dx", "dy", "dz"} <= set(have):
+        sizes = np.column_stack([number_column(raw, have[c]) for c in ("dx", "dy", "dz")])[good]
+        sizes = sizes if np.isfinite(sizes).all() else None
+    turn = number_column(raw, have["azimuth"])[good] if "azimuth" in have and sizes is not None else np.zeros(1)
+    if not np.isfinite(turn).all() or np.ptp(turn) > 1e-6:
+        raise InputError("the cells are not all turned alike", where=raw.file)
+    mesh, at = mesh_of_cells(xyz[good], raw.file, sizes, float(turn[0]))
     properties = {}
     for column in raw.layout.columns:
-        if column in role.values() or column in ("dx", "dy", "dz"):
+        if column in role.values() or column.lower() in ("dx", "dy", "dz", "azimuth"):
             continue
         numbers = number_column(raw, column)[good]
         if np.isfinite(numbers).any():
-            properties[column] = np.full(lattice.shape, np.nan)
+            properties[column] = np.full(mesh.shape, np.nan)
             properties[column][at] = numbers
             units[column] = unit_in_heading(column)
     if not properties:
         raise InputError("no column of numbers besides the places", where=raw.file)
-    return lattice, properties
+    return mesh, properties
 
 
 FEATURES = Operation(

@@ -11,10 +11,10 @@ import pandas as pd
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential import meshing
 from ...compute.potential.mainfield import MainField, main_field
-from ...compute.potential.mesh import Mesh
 from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
+from ...geometry.mesh import TensorMesh
 from ...items.base import Item
 from ...items.fields import BlockModel, Grid
 from ...items.points import PointSet, SurveyLines
@@ -81,7 +81,7 @@ class _Plan:
     rows: np.ndarray
     table: pd.DataFrame
     values: np.ndarray
-    mesh: Mesh
+    mesh: TensorMesh
     ground: np.ndarray
     active: np.ndarray
 
@@ -102,8 +102,7 @@ def _plan(inputs: Inputs, p: InvertMagnetics) -> _Plan:
     mesh = meshing.mesh_under(
         (x[rows].min(), x[rows].max(), y[rows].min(), y[rows].max()), top, p.cell, p.cell_z, p.depth, p.padding, floor
     )
-    cx, cy, _ = mesh.centres()
-    gx, gy = np.meshgrid(cx, cy, indexing="ij")
+    gx, gy = mesh.plan_centres
     # Beyond the edge of the DEM the nearest ground goes on.
     bx = np.clip(gx, dem.x0, dem.x[-1])
     by = np.clip(gy, dem.y0, dem.y[-1])
@@ -126,7 +125,7 @@ def _field(lines: SurveyLines, p: InvertMagnetics, x: float, y: float, z: float)
 def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, Item]:
     from threadpoolctl import threadpool_limits
 
-    from ...compute.potential import inversion, prisms
+    from ...compute.potential import inversion, linear, prisms
 
     lines = inputs.need("lines", SurveyLines)
     plan = _plan(inputs, p)
@@ -170,7 +169,7 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
     }[p.trend]
     with threadpool_limits(2):
         result = inversion.invert(
-            kernel,
+            linear.Dense(kernel),
             data,
             noise,
             mesh,
@@ -182,19 +181,13 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
             max_iterations=p.iterations,
             progress=progress.part(0.2, 0.98),
         )
-    box = np.full((mesh.nx, mesh.ny, mesh.nz), np.nan)
+    box = np.full(mesh.shape, np.nan)
     box[plan.active] = result.model
     stem = lines.name
     blocks = BlockModel(
         name=f"Susceptibility of {stem}",
         crs=lines.crs,
-        x0=mesh.x0,
-        y0=mesh.y0,
-        z0=mesh.z0,
-        dx=mesh.dx,
-        dy=mesh.dy,
-        dz=mesh.dz,
-        shape=(mesh.nx, mesh.ny, mesh.nz),
+        mesh=mesh,
         properties={"susceptibility": box},
         units={"susceptibility": "SI"},
     )
@@ -253,8 +246,8 @@ def _estimate(inputs: Inputs, p: InvertMagnetics) -> Cost:
     plan = _plan(inputs, p)
     cells, n = int(plan.active.sum()), len(plan.rows)
     size = 4e-6 * cells * n
-    m = plan.mesh
-    text = f"{m.nx} × {m.ny} × {m.nz} cells ({cells:,} below ground), {n:,} readings, noise " + (
+    nx, ny, nz = plan.mesh.shape
+    text = f"{nx} × {ny} × {nz} cells ({cells:,} below ground), {n:,} readings, noise " + (
         f"{p.noise:g} nT" if p.noise else "estimated"
     )
     return Cost(text, size + 200, 2 + cells * n * 5e-8)
@@ -303,16 +296,15 @@ def _run_gravity(inputs: Inputs, p: GravityForward, progress: Progress) -> dict[
     from ...compute.potential import prisms
 
     model, stations = inputs.need("model", BlockModel), inputs.need("stations", PointSet)
-    mesh = Mesh(model.x0, model.y0, model.z0, model.dx, model.dy, model.dz, *model.shape)
+    mesh = model.mesh
+    largest = max(float(mesh.u.max()), float(mesh.v.max()), float(np.diff(mesh.bounds[4:])[0]) / mesh.shape[2])
     table = stations.table
     obs = table[["x", "y", "z"]].to_numpy(float)
     good = np.isfinite(obs).all(axis=1)
     if not good.any():
         raise InputError("no station has a place and an elevation", where=stations.name)
     # A station at ground level may lie within a cell of the stepped top; the closed form holds there too.
-    g = prisms.gravity_of(
-        mesh, model.properties[p.attribute] * p.factor, obs[good], 6 * max(model.dx, model.dz), progress
-    )
+    g = prisms.gravity_of(mesh, model.properties[p.attribute] * p.factor, obs[good], 6 * largest, progress)
     out = table[good].reset_index(drop=True).assign(computed_gravity=g)
     units = {**stations.units, "computed_gravity": "mGal"}
     return {

@@ -141,12 +141,14 @@ def _ground(inputs: Inputs, x: np.ndarray, y: np.ndarray) -> np.ndarray:
 
 def _at_depth(model: BlockModel, x: np.ndarray, y: np.ndarray, p: RankTargets) -> tuple[str, np.ndarray]:
     name, values = next(iter(model.properties.items()))
-    nz = model.shape[2]
-    z = model.z0 + model.dz * (np.arange(nz, dtype=np.float64) + 0.5)
-    top = np.where(np.isfinite(values), z[None, None, :], -np.inf).max(axis=2) + model.dz / 2
-    best = ev.column_maximum(values, z, top, p.shallow, p.deep)
-    column = np.ascontiguousarray(best.T)
-    return name, bilinear(column, model.x0 + model.dx / 2, model.y0 + model.dy / 2, model.dx, model.dy, x, y)
+    mesh = model.mesh
+    best = ev.column_maximum(values, mesh, p.shallow, p.deep)
+    even = mesh.even_plan
+    if even is None:
+        i, j = mesh.columns(x, y)
+        return name, np.where(i >= 0, best[np.maximum(i, 0), np.maximum(j, 0)], np.nan)
+    u, v = mesh.from_map(x, y)
+    return name, bilinear(np.ascontiguousarray(best.T), even[0] / 2, even[1] / 2, *even, u, v)
 
 
 def _ends(values: np.ndarray, low: float, high: float, label: str) -> tuple[float, float]:
