@@ -103,16 +103,17 @@ def report_by_hole(
     strangers = [h for h in dict.fromkeys(named["hole"].astype(str)) if h not in set(known)] if len(named) else []
     out = pd.DataFrame({"hole": [*known, *strangers]})
     out["taken"] = ["yes"] * len(known) + ["no"] * len(strangers)
+    none = pd.Series(dtype="int64")
     for name, table in {"survey": surveys, **tables}.items():
         counts = table["hole"].astype(str).value_counts()
         out[f"{name} rows"] = out["hole"].map(counts).fillna(0).astype(int)
     for severity in _COUNTED:
-        counts = named.loc[named["severity"] == severity, "hole"].astype(str).value_counts() if len(named) else {}
+        counts = named.loc[named["severity"] == severity, "hole"].astype(str).value_counts() if len(named) else none
         out[severity] = out["hole"].map(counts).fillna(0).astype(int)
     words = (
         named[named["severity"].isin(_COUNTED)].groupby(named["hole"].astype(str), sort=False)["what"].agg(_in_words)
         if len(named)
-        else {}
+        else none
     )
     out["found"] = out["hole"].map(words).fillna("")
     return out

@@ -277,8 +277,9 @@ def _plant(
         planted.append({"file": file, "line": row + 2, "hole": hole, "what": what})
 
     row = 6
-    note("collars.csv", row, collar.at[row, "HOLE_ID"], "trailing space")
-    collar.at[row, "HOLE_ID"] += " "
+    name = str(collar.at[row, "HOLE_ID"])
+    note("collars.csv", row, name, "trailing space")
+    collar.at[row, "HOLE_ID"] = name + " "
     bare = str(collar.at[38, "HOLE_ID"])
     assay = assay[assay["BHID"] != bare].reset_index(drop=True)
     planted.append({"file": "assays.csv", "line": 0, "hole": bare, "what": "no assay rows"})
@@ -291,10 +292,10 @@ def _plant(
 
     row = int(np.flatnonzero(assay["BHID"] == "EMB009")[20])
     note("assays.csv", row, "EMB009", "overlapping interval")
-    assay.at[row, "From"] = round(float(assay.at[row - 1, "To"]) - 0.6, 1)
+    assay.at[row, "From"] = round(assay["To"].to_numpy(float)[row - 1] - 0.6, 1)
     row = int(np.flatnonzero(assay["BHID"] == "EMB017")[12])
     note("assays.csv", row, "EMB017", "reversed interval")
-    assay.at[row, "From"], assay.at[row, "To"] = assay.at[row, "To"], assay.at[row, "From"]
+    assay.loc[row, ["From", "To"]] = assay.loc[row, ["To", "From"]].to_numpy()
     row = int(np.flatnonzero(assay["BHID"] == "EMB021")[5])
     note("assays.csv", row, "EMB021", "not a number")
     assay.at[row, "Sn_ppm"] = "insuff."

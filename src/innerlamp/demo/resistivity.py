@@ -82,4 +82,4 @@ def _voltages(
         ).solve(sources)
         total += weight * potential[index[nodes, 0]]
     a, b, m, q = abmn.T
-    return total[m, a] - total[m, b] - total[q, a] + total[q, b]
+    return np.asarray(total[m, a] - total[m, b] - total[q, a] + total[q, b])

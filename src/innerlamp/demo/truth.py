@@ -90,7 +90,7 @@ def carbonate(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
     dip, towards = np.radians(28.0), np.radians(100.0)
     along = (x - APEX[0]) * np.sin(towards) + (y - APEX[1]) * np.cos(towards)
     middle = 100.0 - (along - 380.0) * np.tan(dip)
-    return (z - middle) / 42.0
+    return np.asarray((z - middle) / 42.0)
 
 
 def fault_side(x: FloatArray, y: FloatArray, z: FloatArray) -> NDArray[np.bool_]:
@@ -171,4 +171,4 @@ def _across(
     # Distance from a plane, positive on its hangingwall (right-hand rule).
     s, d = np.radians(strike), np.radians(dip)
     normal = (np.cos(s) * np.sin(d), -np.sin(s) * np.sin(d), np.cos(d))
-    return (x - point[0]) * normal[0] + (y - point[1]) * normal[1] + (z - point[2]) * normal[2]
+    return np.asarray((x - point[0]) * normal[0] + (y - point[1]) * normal[1] + (z - point[2]) * normal[2])

@@ -162,6 +162,6 @@ class LayoutPreview(Preview):
         self.words.setText(
             f"{facts['Lines']} lines, {facts['Electrodes']} electrodes, {facts['Readings']} readings. Ring: first electrode. Click a line to turn it round."
         )
-        self.view.show_lines(result.electrodes, set(self.form.fields["reverse"].value()))  # type: ignore[arg-type]
+        self.view.show_lines(result.electrodes, set(self.form.fields["reverse"].value()))
         self.view.show()
         self.show()

@@ -13,7 +13,7 @@ _MARGIN = 0.25  # of the view, drawn on each side of it, so that a pan has somet
 _MOTION, _REST = 0.3, 180  # seconds within which two frames are one motion; milliseconds until it is drawn anew
 
 
-class CachedDrawing(pg.GraphicsObject):
+class CachedDrawing(pg.GraphicsObject):  # type: ignore[misc]  # the library has no types
     """Base of graphics that draw in pixels. Subclasses have `draw`.
 
     A pan shifts the picture; a zoom in motion stretches it, and when it rests it is drawn anew.

@@ -90,7 +90,7 @@ def image(
 _MOST_TRIED = 5_000
 
 
-class Labels(pg.GraphicsObject):
+class Labels(pg.GraphicsObject):  # type: ignore[misc]  # the library has no types
     """Many texts at places; those that would cover another are left out at the present zoom."""
 
     def __init__(

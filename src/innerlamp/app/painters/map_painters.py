@@ -385,7 +385,8 @@ def _path(item: Features, parts: np.ndarray) -> QPainterPath:
     xy, count = _vertices(item, parts)
     joined = np.ones(len(xy), dtype=np.int32)
     joined[np.cumsum(count) - 1] = 0
-    return pg.arrayToQPath(xy[:, 0], xy[:, 1], connect=joined, finiteCheck=False)
+    path: QPainterPath = pg.arrayToQPath(xy[:, 0], xy[:, 1], connect=joined, finiteCheck=False)
+    return path
 
 
 def _area(item: Features, parts: np.ndarray) -> float:

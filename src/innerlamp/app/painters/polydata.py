@@ -82,7 +82,8 @@ def smooth_normals(mesh: vtkPolyData) -> vtkPolyData:
     work.ConsistencyOff()
     work.SplittingOff()
     work.Update()
-    return work.GetOutput()
+    made: vtkPolyData = work.GetOutput()
+    return made
 
 
 def thinned(mesh: vtkPolyData, most: int) -> vtkPolyData:
@@ -94,7 +95,8 @@ def thinned(mesh: vtkPolyData, most: int) -> vtkPolyData:
     work.SetInputData(mesh)
     work.SetTargetReduction(1.0 - most / count)
     work.Update()
-    return work.GetOutput()
+    made: vtkPolyData = work.GetOutput()
+    return made
 
 
 def cube(side: float) -> vtkPolyData:
@@ -104,4 +106,5 @@ def cube(side: float) -> vtkPolyData:
     source.SetYLength(side)
     source.SetZLength(side)
     source.Update()
-    return source.GetOutput()
+    made: vtkPolyData = source.GetOutput()
+    return made

@@ -32,7 +32,7 @@ from .boxes import choice_box, refill, small_font
 LEAVE = (*POINT_ROLES, *INTERVAL_ROLES, "sampled_m", "rank")
 
 
-class LogAxis(pg.AxisItem):
+class LogAxis(pg.AxisItem):  # type: ignore[misc]  # the library has no types
     """An axis of logarithms whose ticks are written as the values themselves."""
 
     log = False
@@ -43,7 +43,7 @@ class LogAxis(pg.AxisItem):
         return [plain_number(10.0 ** max(min(v, 300.0), -300.0)) for v in values]
 
 
-class BrushBox(pg.ViewBox):
+class BrushBox(pg.ViewBox):  # type: ignore[misc]  # the library has no types
     """A view in which a left drag brushes a rectangle; wheel and right drag zoom."""
 
     brushed = QtSignal(QRectF)

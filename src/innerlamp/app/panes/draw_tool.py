@@ -38,7 +38,7 @@ class Sketch:
         return [corner for step in self.steps for corner in step]
 
 
-class Corners(pg.ScatterPlotItem):
+class Corners(pg.ScatterPlotItem):  # type: ignore[misc]  # the library has no types
     """Corners of boundaries that can be dragged."""
 
     def __init__(self, tool: DrawTool) -> None:

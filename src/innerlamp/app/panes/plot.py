@@ -12,7 +12,7 @@ from ..context import Context
 from .base import round_length
 
 
-class MetreAxis(pg.AxisItem):
+class MetreAxis(pg.AxisItem):  # type: ignore[misc]  # the library has no types
     """An axis whose ticks are whole metres, thousands set apart, never in powers of ten."""
 
     def tickStrings(self, values, scale, spacing):  # type: ignore[no-untyped-def]  # noqa: N802 - pyqtgraph's name
@@ -20,7 +20,7 @@ class MetreAxis(pg.AxisItem):
         return [f"{v:,.{digits}f}".replace(",", "\u2009") for v in values]
 
 
-class MetrePlot(pg.PlotWidget):
+class MetrePlot(pg.PlotWidget):  # type: ignore[misc]  # the library has no types
     """A plot with equal scales, no menu, quiet axes."""
 
     def __init__(self, ctx: Context, right: str, up: str) -> None:

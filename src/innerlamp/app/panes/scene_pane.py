@@ -37,7 +37,7 @@ VIEWS: dict[str, tuple[float | None, float]] = {
 SELECTED = "Selected item"
 
 
-class Canvas(QVTKRenderWindowInteractor):
+class Canvas(QVTKRenderWindowInteractor):  # type: ignore[misc]  # the library has no types
     """VTK's widget, but for drawing at once inside Qt's paint event, which would hold up the window."""
 
     def __init__(self, pane: ScenePane) -> None:
@@ -410,7 +410,7 @@ class ScenePane(Pane):
 
 def faded_prop(prop: vtkProp3D, opacity: float) -> None:
     """Give a prop a share of the opacity that it was drawn with."""
-    look = prop.GetTextProperty() if prop.IsA("vtkBillboardTextActor3D") else prop.GetProperty()  # type: ignore[attr-defined]
+    look = prop.GetTextProperty() if prop.IsA("vtkBillboardTextActor3D") else prop.GetProperty()
     if not hasattr(prop, "full_opacity"):
-        prop.full_opacity = look.GetOpacity()  # type: ignore[attr-defined]
-    look.SetOpacity(prop.full_opacity * opacity)  # type: ignore[attr-defined]
+        prop.full_opacity = look.GetOpacity()
+    look.SetOpacity(prop.full_opacity * opacity)

@@ -16,7 +16,7 @@ import pandas as pd
 from ..compute.geometry.sampling import bilinear
 from ..compute.geometry.surface_distance import distance_to_surface
 from ..errors import InputError
-from ..items.base import Item, numeric_columns
+from ..items.base import Item, numeric_columns, rows_of_table
 from ..items.electrodes import ElectrodeSurvey
 from ..items.features import Features
 from ..items.fields import BlockModel, Grid, Surface
@@ -279,8 +279,12 @@ def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
 def _targets(a: TargetSet, b: TargetSet) -> list[Change]:
     out = [_sizes("Targets", len(a.table), len(b.table))]
     near = 60.0
-    for row in b.table.itertuples():
-        away = np.hypot(a.table["x"] - row.x, a.table["y"] - row.y).to_numpy(float) if len(a.table) else np.empty(0)
+    for row in rows_of_table(b.table):
+        away = (
+            np.hypot(a.table["x"].to_numpy(float) - row.x, a.table["y"].to_numpy(float) - row.y)
+            if len(a.table)
+            else np.empty(0)
+        )
         hit = int(np.argmin(away)) if len(away) and away.min() <= near else -1
         before = (
             f"rank {int(a.table['rank'].iloc[hit])}, {float(a.table['score'].iloc[hit]):.2f}"

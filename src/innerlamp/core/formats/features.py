@@ -277,7 +277,7 @@ def _read_dxf(path: Path, name: str, crs: str, found: Findings, given: str) -> F
     import ezdxf
 
     try:
-        doc = ezdxf.readfile(path)  # type: ignore[attr-defined]
+        doc = ezdxf.readfile(path)
     except Exception as error:  # ezdxf lets through whatever a broken file leads it to
         raise InputError(f"can't be read as DXF ({error})", where=path.name) from error
     shapes: list[Any] = []
@@ -337,7 +337,7 @@ def write_dxf(item: Features, path: Path | str) -> None:
     """Write features as DXF R2010: points, 3-D polylines, closed for rings; the first class attribute is the layer."""
     import ezdxf
 
-    doc = ezdxf.new("R2010")  # type: ignore[attr-defined]
+    doc = ezdxf.new("R2010")
     space = doc.modelspace()
     names = [c for c in item.table.columns if item.table[c].dtype.kind not in "fiu"]
     for part in range(len(item.part_types)):

@@ -86,7 +86,7 @@ def _dxf(path: Path) -> tuple[FloatArray, IntArray]:
     import ezdxf
 
     try:
-        doc = ezdxf.readfile(path)  # type: ignore[attr-defined]
+        doc = ezdxf.readfile(path)
         corners: list[list[tuple[float, float, float]]] = []
         for face in doc.modelspace().query("3DFACE"):
             points = [tuple(face.dxf.get(f"vtx{k}")) for k in range(4)]
@@ -165,7 +165,7 @@ def write_dxf_faces(surface: Surface, path: Path | str) -> None:
     """Write a surface as DXF 3D faces."""
     import ezdxf
 
-    doc = ezdxf.new("R2010")  # type: ignore[attr-defined]
+    doc = ezdxf.new("R2010")
     space = doc.modelspace()
     for triangle in np.asarray(surface.triangles):
         a, b, c = (tuple(float(v) for v in surface.vertices[k]) for k in triangle)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -86,13 +87,13 @@ def read(path: Path, longest: int = _LONGEST) -> RawPicture:
     return RawPicture(_rgba(bands, colours, alpha), affine, crs, step)
 
 
-def _rgba(bands: NDArray, colours: dict[int, tuple[int, ...]] | None, alpha: bool) -> NDArray[np.uint8]:
+def _rgba(bands: NDArray[Any], colours: dict[int, tuple[int, ...]] | None, alpha: bool) -> NDArray[np.uint8]:
     if colours is not None:
         table = np.zeros((256, 4), dtype=np.uint8)
         for key, value in colours.items():
             if 0 <= key < 256:
                 table[key] = value
-        return table[bands[0].astype(np.uint8)]
+        return np.asarray(table[bands[0].astype(np.uint8)])
     if bands.dtype != np.uint8:
         low, high = (float(v) for v in np.nanpercentile(bands[:3].astype(float), [1, 99]))
         bands = (
@@ -142,7 +143,7 @@ def write(item: Picture, path: Path | str) -> list[Path]:
     rows, columns = item.pixels.shape[:2]
     extra = {"compress": "deflate", "photometric": "rgb", "alpha": "yes"} if driver == "GTiff" else {}
     if driver == "GTiff":
-        extra |= {"crs": item.crs, "transform": Transform(*item.affine)}  # type: ignore[dict-item]
+        extra |= {"crs": item.crs, "transform": Transform(*item.affine)}
     size = {"width": columns, "height": rows, "count": bands, "dtype": "uint8"}
     with warnings.catch_warnings(action="ignore"), rasterio.open(path, "w", driver=driver, **size, **extra) as out:
         out.write(np.moveaxis(item.pixels[..., :bands], -1, 0))

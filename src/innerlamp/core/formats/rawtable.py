@@ -76,7 +76,7 @@ class RawTable:
         cells = self.cells.column(column)
         if pa.types.is_floating(cells.type):
             return pd.Series([number_text(v) for v in cells.to_pylist()], dtype="object")
-        return cells.to_pandas().astype("object")
+        return pd.Series(cells.to_pandas()).astype("object")
 
 
 def number_text(value: float | None) -> str:

@@ -11,6 +11,7 @@ import re
 import zlib
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
@@ -44,9 +45,9 @@ class VtkData:
     """
 
     kind: str
-    arrays: dict[str, NDArray]
-    cells: dict[str, NDArray]
-    points: dict[str, NDArray]
+    arrays: dict[str, NDArray[Any]]
+    cells: dict[str, NDArray[Any]]
+    points: dict[str, NDArray[Any]]
     extent: tuple[int, ...] = ()
     origin: tuple[float, ...] = ()
     spacing: tuple[float, ...] = ()
@@ -160,7 +161,7 @@ def _mesh_piece(piece: ElementTree.Element, kind: str, source: _Source) -> VtkDa
     return VtkData(kind, arrays, _named(piece.find("CellData"), source), _named(piece.find("PointData"), source))
 
 
-def _check_cells(arrays: dict[str, NDArray], group: str) -> None:
+def _check_cells(arrays: dict[str, NDArray[Any]], group: str) -> None:
     if f"{group}/connectivity" not in arrays and f"{group}/offsets" not in arrays:
         return
     connectivity, offsets = arrays[f"{group}/connectivity"], arrays[f"{group}/offsets"]
@@ -179,7 +180,7 @@ def _check_cells(arrays: dict[str, NDArray], group: str) -> None:
 def _joined(kind: str, parts: list[VtkData]) -> VtkData:
     if len(parts) == 1:
         return parts[0]
-    arrays: dict[str, list[NDArray]] = {}
+    arrays: dict[str, list[NDArray[Any]]] = {}
     shift: dict[str, int] = {}
     for part in parts:
         for name, values in part.arrays.items():
@@ -196,7 +197,7 @@ def _joined(kind: str, parts: list[VtkData]) -> VtkData:
     return VtkData(kind, {n: np.concatenate(v) for n, v in arrays.items()}, cells, {})
 
 
-def _named(element: ElementTree.Element | None, source: _Source) -> dict[str, NDArray]:
+def _named(element: ElementTree.Element | None, source: _Source) -> dict[str, NDArray[Any]]:
     out = {}
     for number, each in enumerate(element if element is not None else []):
         if each.tag == "DataArray" and each.get("type") in _TYPES:
@@ -204,7 +205,7 @@ def _named(element: ElementTree.Element | None, source: _Source) -> dict[str, ND
     return out
 
 
-def _array(element: ElementTree.Element, source: _Source) -> NDArray:
+def _array(element: ElementTree.Element, source: _Source) -> NDArray[Any]:
     kind = np.dtype(source.order + _TYPES[element.get("type", "")])
     how = element.get("format", "ascii")
     if how == "ascii":
@@ -287,7 +288,7 @@ class Writer:
         """Close elements."""
         self.lines += [f"</{tag}>" for tag in tags]
 
-    def array(self, name: str, values: NDArray) -> None:
+    def array(self, name: str, values: NDArray[Any]) -> None:
         """Add an array; two-dimensional ones have their second axis as components."""
         kind = "f8" if values.dtype.kind == "f" else "i8"
         if values.dtype == np.uint8:

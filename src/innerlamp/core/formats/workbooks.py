@@ -6,7 +6,7 @@ import re
 import sqlite3
 from contextlib import closing
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
@@ -68,9 +68,9 @@ def write_workbook(item: Item, path: Path | str) -> None:
                 where=item.name,
                 fix="Write CSV or SQLite instead",
             )
-    engine = "xlsxwriter" if path.suffix.lower() == ".xlsx" else "odf"
+    engine: Literal["xlsxwriter", "odf"] = "xlsxwriter" if path.suffix.lower() == ".xlsx" else "odf"
     seen: set[str] = set()
-    with pd.ExcelWriter(path, engine=engine) as book:  # type: ignore[abstract]
+    with pd.ExcelWriter(path, engine=engine) as book:
         for name, table in tables.items():
             sheet = re.sub(r"[\[\]:*?/\\']", "_", name)[:28] or "table"
             while sheet.lower() in seen:

@@ -169,7 +169,7 @@ class Mesh(ABC):
         """Return the volumes (n,) in m³ of cells given as rows (i, j, k), or of all in the order of (nx, ny, nz)."""
         i, j, k = (self.all_cells() if cells is None else np.asarray(cells)).T
         low, high = self.levels(i, j, k)
-        return self.u[i] * self.v[j] * (high - low)
+        return np.asarray(self.u[i] * self.v[j] * (high - low))
 
     def all_cells(self) -> IntArray:
         """Return (i, j, k) of all cells, shape (n, 3), in the order of arrays of shape (nx, ny, nz)."""

@@ -6,7 +6,7 @@ import numpy as np
 import pandas as pd
 
 from ..compute.statistics import quality
-from ..items.base import numeric_columns
+from ..items.base import numeric_columns, rows_of_table
 from ..items.holes import HoleSet
 
 _FIXED = ("sample", "type", "standard", "original", "batch", "date", "line", "order")
@@ -138,7 +138,7 @@ def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
             )
         )
     pairs = duplicate_pairs(holes, attribute)
-    for row in pairs[pairs["half_difference"] > 25.0].itertuples():
+    for row in rows_of_table(pairs[pairs["half_difference"] > 25.0]):
         out.append(
             (
                 "look",
@@ -147,5 +147,5 @@ def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
                 "",
                 int(row.line),
             )
-        )  # type: ignore[arg-type,call-overload]
+        )
     return pd.DataFrame(out, columns=["severity", "what", "sample", "batch", "line"])

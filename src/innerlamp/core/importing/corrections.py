@@ -18,7 +18,7 @@ import pandas as pd
 
 from ..errors import InputError
 from ..findings import Findings
-from ..items.base import Item
+from ..items.base import Item, rows_of_table
 from ..items.electrodes import ElectrodeSurvey
 from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..items.points import PointSet, SurveyLines
@@ -273,7 +273,7 @@ def _sorted(item: HoleSet, name: str) -> HoleSet:
         return item
     index = pd.Index(item.collars["hole"].astype(str))
     depth = "from_m" if "from_m" in table.columns else "depth_m"
-    order = np.lexsort((table[depth].to_numpy(float), index.get_indexer(table["hole"].astype(str))))
+    order = np.lexsort((table[depth].to_numpy(float), index.get_indexer(pd.Index(table["hole"].astype(str)))))
     out = with_table(item, name, table.iloc[order].reset_index(drop=True))
     assert isinstance(out, HoleSet)
     return out
@@ -353,7 +353,7 @@ def made_again(item: HoleSet, layer: pd.DataFrame, found: Findings) -> HoleSet:
     out: Item = dataclasses.replace(item, corrections=layer)
     lifted_now: dict[int, str] = {}
     touched: dict[str, set[str]] = {}
-    for c in layer[layer["lifted"] == ""].itertuples() if len(layer) else ():
+    for c in rows_of_table(layer[layer["lifted"] == ""]) if len(layer) else ():
         tables = tables_of(out)
         table = tables.get(c.table)
         rows = _rows_of(table, c.table, c, new=False) if table is not None else np.empty(0, dtype=np.int64)
@@ -380,7 +380,7 @@ def made_again(item: HoleSet, layer: pd.DataFrame, found: Findings) -> HoleSet:
                 table=c.table,
                 hole=c.hole,
             )
-            lifted_now[int(c.number)] = "the file moved on"  # type: ignore[call-overload]
+            lifted_now[int(c.number)] = "the file moved on"
     if lifted_now:
         layer = layer.assign(
             lifted=[lifted_now.get(int(n), t) for n, t in zip(layer["number"], layer["lifted"], strict=True)]

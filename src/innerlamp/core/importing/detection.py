@@ -79,7 +79,7 @@ def join_units(
     for members in by_element.values():
         if len(members) < 2:
             continue
-        main = max(members, key=lambda c: int(frame[c].notna().sum()))
+        main = max(members, key=lambda c: int(np.count_nonzero(frame[c].notna())))
         for other in members:
             if other == main:
                 continue

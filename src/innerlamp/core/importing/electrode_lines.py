@@ -134,7 +134,8 @@ def _from_file(
         frame["line"] = lines[0] if len(lines) == 1 else name
     if "electrode" not in role:
         frame["electrode"] = frame.groupby("line").cumcount() + 1.0
-    bad = ~np.isfinite(frame["electrode"]) | ~(np.isfinite(frame["x"] + frame["y"]) | np.isfinite(frame["distance_m"]))
+    number, x, y, along = (frame[c].to_numpy(float) for c in ("electrode", "x", "y", "distance_m"))
+    bad = ~np.isfinite(number) | ~(np.isfinite(x + y) | np.isfinite(along))
     if bad.any():
         found.add(
             "left out",
@@ -142,10 +143,10 @@ def _from_file(
             "row left out",
             file=raw.file,
             table="electrodes",
-            line=raw.line[bad.to_numpy()],
+            line=raw.line[bad],
         )
-    frame = frame[~bad]
-    twice = frame.duplicated(["line", "electrode"]).to_numpy()
+    kept: pd.DataFrame = frame.loc[~bad]
+    twice = kept.duplicated(["line", "electrode"]).to_numpy()
     if twice.any():
         found.add(
             "left out",
@@ -153,9 +154,9 @@ def _from_file(
             "row left out",
             file=raw.file,
             table="electrodes",
-            line=raw.line[~bad.to_numpy()][twice],
+            line=raw.line[~bad][twice],
         )
-    return frame
+    return kept
 
 
 def _laid_out(line: str, used: np.ndarray, by_distance: bool, spacing: float) -> pd.DataFrame:

@@ -142,8 +142,8 @@ def read_surveys(
         )
         heading = role["azimuth"]
     else:
-        columns_of = {"hole": "object", "depth_m": float, "azimuth": float, "dip": float, "line": "int64"}
-        table = pd.DataFrame({c: pd.Series(dtype=t) for c, t in columns_of.items()})
+        columns_of = {"hole": "object", "depth_m": "float64", "azimuth": "float64", "dip": "float64", "line": "int64"}
+        table = pd.DataFrame({c: pd.Series(dtype=np.dtype(t)) for c, t in columns_of.items()})
         heading = ""
     if dips == "from vertical":
         found.add("note", "dips are angles from vertical", "90° taken off", file=name, table="survey")

@@ -38,7 +38,7 @@ class FrozenDict(dict[Any, Any]):
     def _refuse(self, *_: object, **__: object) -> Any:
         raise TypeError("items never change: make a new one (dataclasses.replace)")
 
-    __setitem__ = __delitem__ = pop = popitem = clear = update = setdefault = __ior__ = _refuse  # type: ignore[assignment]
+    __setitem__ = __delitem__ = pop = popitem = clear = update = setdefault = __ior__ = _refuse
 
     def __reduce__(self) -> tuple[type[dict[Any, Any]], tuple[dict[Any, Any]]]:
         return dict, (dict(self),)
@@ -170,6 +170,11 @@ def bounds_of(x: Any, y: Any, z: Any) -> Bounds:
         array = array[np.isfinite(array)]
         out += [float(array.min()), float(array.max())] if array.size else [np.nan, np.nan]
     return (out[0], out[1], out[2], out[3], out[4], out[5])
+
+
+def rows_of_table(table: pd.DataFrame) -> Iterable[Any]:
+    """Return the rows of a table as named tuples, whose values have the types of their columns."""
+    return table.itertuples()
 
 
 def numeric_columns(table: pd.DataFrame, leave: tuple[str, ...] = ()) -> list[str]:

@@ -110,4 +110,4 @@ def hole_codes(hole: pd.Series, index: pd.Index) -> np.ndarray:
     if isinstance(hole.dtype, pd.CategoricalDtype):
         place = np.append(index.get_indexer(hole.cat.categories.astype(str)), -1)
         return np.asarray(place[hole.cat.codes.to_numpy()])
-    return np.asarray(index.get_indexer(hole.astype(str)))
+    return np.asarray(index.get_indexer(pd.Index(hole.astype(str))))

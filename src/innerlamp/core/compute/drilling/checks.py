@@ -82,7 +82,7 @@ def gaps(table: pd.DataFrame, collars: pd.DataFrame, least: float = 0.01) -> pd.
     stop = collars[["hole"]].assign(from_m=collars["depth_m"], to_m=collars["depth_m"])
     rows = table[["hole", "from_m", "to_m"]]
     all_rows = pd.concat([t.assign(hole=t["hole"].astype(str)) for t in (start, rows, stop)], ignore_index=True)
-    codes = pd.Index(collars["hole"].astype(str)).get_indexer(all_rows["hole"])
+    codes = pd.Index(collars["hole"].astype(str)).get_indexer(pd.Index(all_rows["hole"]))
     order = np.lexsort((all_rows["to_m"].to_numpy(), all_rows["from_m"].to_numpy(), codes))
     all_rows, codes = all_rows.iloc[order], codes[order]
     low, high = all_rows["to_m"].to_numpy(float)[:-1], all_rows["from_m"].to_numpy(float)[1:]

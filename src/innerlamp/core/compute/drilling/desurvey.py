@@ -54,7 +54,9 @@ def direction(azimuth: FloatArray, dip: FloatArray) -> FloatArray:
 
 def angle_between(first: FloatArray, second: FloatArray) -> FloatArray:
     """Return the angle in radians between unit vectors (n, 3), exact for small angles too."""
-    return 2.0 * np.arctan2(np.linalg.norm(first - second, axis=-1), np.linalg.norm(first + second, axis=-1))
+    return np.asarray(
+        2.0 * np.arctan2(np.linalg.norm(first - second, axis=-1), np.linalg.norm(first + second, axis=-1))
+    )
 
 
 def desurvey(

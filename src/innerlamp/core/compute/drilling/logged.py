@@ -10,7 +10,10 @@ from numpy.typing import NDArray
 def logged_at(table: pd.DataFrame, log: pd.DataFrame, name: str) -> NDArray[np.object_]:
     """Return for each interval the class of the logged interval in which its mid-point lies, '' where none."""
     codes = pd.Index(pd.unique(log["hole"].astype(str)))
-    ours, theirs = codes.get_indexer(table["hole"].astype(str)), codes.get_indexer(log["hole"].astype(str))
+    ours, theirs = (
+        codes.get_indexer(pd.Index(table["hole"].astype(str))),
+        codes.get_indexer(pd.Index(log["hole"].astype(str))),
+    )
     scale = float(max(table["to_m"].max(), log["to_m"].max())) + 1.0
     keys = theirs * scale + log["from_m"].to_numpy(float)
     order = np.argsort(keys, kind="stable")

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 from scipy.linalg import cho_factor, cho_solve
 from scipy.spatial import cKDTree
 
 from ...errors import ConvergenceError, InputError
 from ...progress import SILENT, Progress
+from ..compiled import compiled
 
 FloatArray = NDArray[np.float64]
 Drift = Literal["constant", "linear"]
@@ -150,7 +151,7 @@ def _merge(points: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArr
     return np.ascontiguousarray(merged), np.bincount(inverse, values) / count[: len(ids)]
 
 
-@njit(cache=True, parallel=True, error_model="numpy")
+@compiled(cache=True, parallel=True, error_model="numpy")
 def _distances(p: np.ndarray, out: np.ndarray) -> None:
     for i in prange(p.shape[0]):
         for j in range(p.shape[0]):
@@ -158,7 +159,7 @@ def _distances(p: np.ndarray, out: np.ndarray) -> None:
             out[i, j] = np.sqrt(dx * dx + dy * dy + dz * dz)
 
 
-@njit(cache=True, parallel=True, error_model="numpy", fastmath=True)
+@compiled(cache=True, parallel=True, error_model="numpy", fastmath=True)
 def _sum_kernels(
     at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray
 ) -> None:

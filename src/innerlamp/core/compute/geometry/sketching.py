@@ -87,7 +87,7 @@ def followed(path: FloatArray, start: float, stop: float) -> FloatArray:
 
 def _at(path: FloatArray, position: float) -> FloatArray:
     k = min(int(position), len(path) - 2) if len(path) > 1 else 0
-    return path[k] + (position - k) * (path[k + 1] - path[k]) if len(path) > 1 else path[0]
+    return np.asarray(path[k] + (position - k) * (path[k + 1] - path[k]) if len(path) > 1 else path[0])
 
 
 def with_corners(path: FloatArray, places: FloatArray) -> FloatArray:

@@ -76,7 +76,7 @@ def density(vectors: FloatArray, at: FloatArray, sigma: float = 3.0) -> FloatArr
     f = 2.0 * (1.0 + n / sigma**2)
     unit = np.sqrt(n * (f / 2.0 - 1.0) / f**2)
     total = np.exp(f * (np.abs(at @ vectors.T) - 1.0)).sum(axis=1)
-    return np.maximum((total - 0.5) / unit, 0.0)
+    return np.asarray(np.maximum((total - 0.5) / unit, 0.0))
 
 
 @dataclass(frozen=True)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from ...errors import InputError
 from ...progress import SILENT, Progress
+from ..compiled import compiled
 from .variogram import SHAPES, Model
 
 FloatArray = NDArray[np.float64]
@@ -15,7 +16,7 @@ IntArray = NDArray[np.int64]
 _CHUNK = 40_000
 
 
-@njit(cache=True, fastmath=False)
+@compiled(cache=True, fastmath=False)
 def _gamma(h: float, nugget: float, shape: IntArray, sill: FloatArray, reach: FloatArray) -> float:  # pragma: no cover
     if h <= 0.0:
         return 0.0
@@ -31,7 +32,7 @@ def _gamma(h: float, nugget: float, shape: IntArray, sill: FloatArray, reach: Fl
     return out
 
 
-@njit(parallel=True, cache=True)
+@compiled(parallel=True, cache=True)
 def _solve(  # pragma: no cover
     px: FloatArray,
     py: FloatArray,
@@ -94,7 +95,7 @@ def _solve(  # pragma: no cover
         variance[i] = max(spread + weight[n], 0.0)
 
 
-@njit(cache=True)
+@compiled(cache=True)
 def _gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cover
     # Elimination with pivots: for thirty unknowns quicker than a call of a library, and it never stops on a singular one.
     a, b = given.copy(), side.copy()

@@ -30,7 +30,7 @@ def inverse_distance(
     hit = away[:, 0] < 1e-9
     weight = 1.0 / np.maximum(away, 1e-9) ** power
     out = (weight * values[near]).sum(axis=1) / weight.sum(axis=1)
-    return np.where(hit, values[near[:, 0]], out)
+    return np.asarray(np.where(hit, values[near[:, 0]], out))
 
 
 def nearest(x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray, at_y: FloatArray) -> FloatArray:

@@ -14,11 +14,12 @@ from typing import Any
 
 import numpy as np
 import scipy.sparse as sp
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 from scipy.linalg import cho_factor, cho_solve
 
 from ...progress import SILENT, Progress
+from ..compiled import compiled
 from ..geometry.sampling import bilinear
 from .minimum_curvature import plate_energy
 
@@ -51,7 +52,7 @@ def _kinds(n: int) -> NDArray[np.int64]:
     return np.array([k if k < 2 else 2 if k < n - 2 else k - n + 5 for k in range(n)], dtype=np.int64)
 
 
-@njit(cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, fastmath=True)
 def _row(z, springs, stencils, j, to):  # type: ignore[no-untyped-def]
     """Write one row of (plate + springs) z."""
     ny, nx = z.shape
@@ -82,7 +83,7 @@ def _row(z, springs, stencils, j, to):  # type: ignore[no-untyped-def]
         i += 1
 
 
-@njit(cache=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, fastmath=True)
 def _row_step(z, before, right, springs, scale, stencils, a, b, j, out):  # type: ignore[no-untyped-def]
     """Write one row of the next Chebyshev iterate."""
     to = out[j]
@@ -92,26 +93,26 @@ def _row_step(z, before, right, springs, scale, stencils, a, b, j, out):  # type
         to[i] = here[i] + a * by[i] * (asked[i] - to[i]) + b * (here[i] - past[i])
 
 
-@njit(cache=True, parallel=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True)
 def _applied_wide(z, springs, stencils, out):  # type: ignore[no-untyped-def]
     for k in prange(z.shape[0]):
         j = np.int64(k)
         _row(z, springs, stencils, j, out[j])
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True)
 def _applied_small(z, springs, stencils, out):  # type: ignore[no-untyped-def]
     for j in range(z.shape[0]):
         _row(z, springs, stencils, j, out[j])
 
 
-@njit(cache=True, parallel=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True)
 def _step_wide(z, before, right, springs, scale, stencils, a, b, out):  # type: ignore[no-untyped-def]
     for k in prange(z.shape[0]):
         _row_step(z, before, right, springs, scale, stencils, a, b, np.int64(k), out)
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True)
 def _step_small(z, before, right, springs, scale, stencils, a, b, out):  # type: ignore[no-untyped-def]
     for j in range(z.shape[0]):
         _row_step(z, before, right, springs, scale, stencils, a, b, j, out)
@@ -133,7 +134,7 @@ class _Level:
     up_x: sp.csr_matrix | None
 
 
-@njit(cache=True, parallel=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True, fastmath=True)
 def _finer_rows(coarse, out):  # type: ignore[no-untyped-def]
     """Interpolate rows onto twice as many: cubic inside, quadratic at both ends."""
     n = coarse.shape[0]
@@ -158,7 +159,7 @@ def _finer_rows(coarse, out):  # type: ignore[no-untyped-def]
                 to[i] = 0.375 * q[i] + 0.75 * p[i] - 0.125 * o[i]
 
 
-@njit(cache=True, parallel=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True, fastmath=True)
 def _finer_columns(coarse, out):  # type: ignore[no-untyped-def]
     """Interpolate columns onto twice as many and add them to `out`."""
     n = coarse.shape[1]
@@ -195,7 +196,7 @@ def _down(level: _Level, fine: SingleArray) -> SingleArray:
     return np.ascontiguousarray((level.up_x.T @ (level.up_y.T @ fine).T).T)
 
 
-@njit(cache=True, parallel=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True, fastmath=True)
 def _advance(z, rest, along, product, step):  # type: ignore[no-untyped-def]
     """Go a step along, in place."""
     for j in prange(z.shape[0]):
@@ -204,14 +205,14 @@ def _advance(z, rest, along, product, step):  # type: ignore[no-untyped-def]
             rest[j, i] -= step * product[j, i]
 
 
-@njit(cache=True, parallel=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True, fastmath=True)
 def _turn(along, soft, share):  # type: ignore[no-untyped-def]
     for j in prange(along.shape[0]):
         for i in range(along.shape[1]):
             along[j, i] = soft[j, i] + share * along[j, i]
 
 
-@njit(cache=True, parallel=True, fastmath=True)  # type: ignore[untyped-decorator]
+@compiled(cache=True, parallel=True, fastmath=True)
 def _dots(a, b):  # type: ignore[no-untyped-def]
     """Row by row, so that the sum does not depend on the number of cores."""
     out = np.zeros(a.shape[0])

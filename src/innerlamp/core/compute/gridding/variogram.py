@@ -72,7 +72,7 @@ class Model:
         """Return distances in which the anisotropy is taken out: metres along the major axis."""
         a = np.radians(self.azimuth)
         along, across = dx * np.sin(a) + dy * np.cos(a), dx * np.cos(a) - dy * np.sin(a)
-        return np.hypot(along, across / self.ratio)
+        return np.asarray(np.hypot(along, across / self.ratio))
 
     def gamma(self, distance: FloatArray) -> FloatArray:
         """Return the semivariance at reduced distances; 0 at 0, where the nugget does not count."""
@@ -194,7 +194,7 @@ def fit(
         return Model(float(p[0]) * top, parts, azimuth, ratio)
 
     def misfit(p: FloatArray) -> FloatArray:
-        return weight * (model_of(p).gamma(data.distance) - data.gamma) / top
+        return np.asarray(weight * (model_of(p).gamma(data.distance) - data.gamma) / top)
 
     best = None
     starts: Sequence[float] = (0.15, 0.4, 0.8)

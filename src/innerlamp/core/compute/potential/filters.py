@@ -54,7 +54,7 @@ def filled(values: FloatArray) -> FloatArray:
         padded = np.pad(out, 1, mode="edge")
         mean = 0.25 * (padded[:-2, 1:-1] + padded[2:, 1:-1] + padded[1:-1, :-2] + padded[1:-1, 2:])
         out = np.where(gap, mean, out)
-    return out
+    return np.asarray(out)
 
 
 def _plane(values: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
@@ -195,7 +195,7 @@ def _theta(kx: FloatArray, ky: FloatArray, k: FloatArray, inclination: float, de
     with np.errstate(divide="ignore", invalid="ignore"):
         out = np.sin(i) + 1j * (np.cos(i) * np.sin(d) * kx + np.cos(i) * np.cos(d) * ky) / k
     out[k == 0] = 1.0
-    return out
+    return np.asarray(out)
 
 
 def _to_pole(inclination: float, declination: float) -> Operator:

@@ -94,7 +94,7 @@ class Roughness:
         """Return the solution of Q y = x as if the whole box were active (exact there, by cosine transform)."""
         box = np.zeros(self.shape)
         box[self.active] = x
-        return idctn(dctn(box, type=2, norm="ortho") / self._eigen, type=2, norm="ortho")[self.active]
+        return np.asarray(idctn(dctn(box, type=2, norm="ortho") / self._eigen, type=2, norm="ortho")[self.active])
 
 
 def _sides(axis: int) -> tuple[tuple[slice, ...], tuple[slice, ...]]:
@@ -169,7 +169,7 @@ def invert(
         return clean(wd * kernel.apply(x / w))
 
     def adjoint(r: FloatArray) -> FloatArray:
-        return kernel.transposed(wd * clean(r)) / w
+        return np.asarray(kernel.transposed(wd * clean(r)) / w)
 
     b = clean(wd * data)
     x = np.zeros(cells)

@@ -49,4 +49,4 @@ class Dense:
         return np.asarray(self.matrix.T @ data.astype(self.matrix.dtype), dtype=float)
 
     def column_norms(self) -> FloatArray:
-        return np.sqrt(np.einsum("ij,ij->j", self.matrix, self.matrix, dtype=np.float64))
+        return np.asarray(np.sqrt(np.einsum("ij,ij->j", self.matrix, self.matrix, dtype=np.float64)))

@@ -13,12 +13,15 @@ downward in mGal, magnetic fields in nT. ``G = 6.67430e-11`` (CODATA 2018).
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from ...geometry.mesh import Mesh, TensorMesh, edges_of
 from ...progress import SILENT, Progress
+from ..compiled import compiled
 from .fastmath import fast_atan, fast_log
 
 FloatArray = NDArray[np.float64]
@@ -34,18 +37,18 @@ def field_direction(inclination: float, declination: float) -> FloatArray:
     return np.array([np.cos(i) * np.sin(d), np.cos(i) * np.cos(d), -np.sin(i)])
 
 
-@njit(inline="always", error_model="numpy")
+@compiled(inline="always", error_model="numpy")
 def _away(v):  # type: ignore[no-untyped-def]
     return (_TINY if v >= 0 else -_TINY) if abs(v) < _TINY else v
 
 
-@njit(inline="always", error_model="numpy")
+@compiled(inline="always", error_model="numpy")
 def _log_sum(r, v, rest):  # type: ignore[no-untyped-def]
     # ln(r + v); for negative v the sum cancels, so use (r^2 - v^2) / (r - v) with r^2 - v^2 = rest.
     return fast_log(r + v if v > 0 else rest / (r - v))
 
 
-@njit(cache=True, error_model="numpy")
+@compiled(cache=True, error_model="numpy")
 def _node_line_tmi(xs, y, z, c, out):  # type: ignore[no-untyped-def]
     # c: coefficients of Txx, Tyy, Tzz, Txy, Txz, Tyz of the total-field kernel.
     yy, zz = y * y, z * z
@@ -60,7 +63,7 @@ def _node_line_tmi(xs, y, z, c, out):  # type: ignore[no-untyped-def]
         out[i] = value
 
 
-@njit(cache=True, error_model="numpy")
+@compiled(cache=True, error_model="numpy")
 def _node_line_gz(xs, y, z, c, out):  # type: ignore[no-untyped-def]
     yy, zz = y * y, z * z
     for i in range(xs.size):
@@ -70,7 +73,7 @@ def _node_line_gz(xs, y, z, c, out):  # type: ignore[no-untyped-def]
         out[i] = x * _log_sum(r, y, xx + zz) + y * _log_sum(r, x, yy + zz) - z * fast_atan(x * y / (z * r))
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
+@compiled(cache=True, error_model="numpy", parallel=True)
 def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, out):  # type: ignore[no-untyped-def]
     # One row of `out` per datum; only cells within `near` (metres, horizontally per column and
     # vertically per level, measured to the cell centre) are written.
@@ -114,7 +117,7 @@ def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, ou
             upper, lower = lower, upper
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
+@compiled(cache=True, error_model="numpy", parallel=True)
 def _fill_prisms(obs, box, c, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
     # As `_fill_exact` for prisms given by their bounds (6, n): west, east, south, north, bottom, top.
     for d in prange(obs.shape[0]):
@@ -138,7 +141,7 @@ def _fill_prisms(obs, box, c, scale, gravity, near2, out):  # type: ignore[no-un
             out[d, a] = scale * value
 
 
-@njit(cache=True, error_model="numpy", parallel=True, fastmath=True)
+@compiled(cache=True, error_model="numpy", parallel=True, fastmath=True)
 def _fill_far(obs, centre, half, volume, m, f, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
     # Point source with second moments: 1/r averaged over the cell is 1/r + sum h_k^2/24 d_kk (1/r).
     # `half` (3, k) holds squared cell sizes, `volume` (k,) and `near2` (k,) likewise: one for all cells or one each.
@@ -320,7 +323,7 @@ def gravity_of(
     mesh: Mesh, density: FloatArray, obs: FloatArray, near: float = np.inf, progress: Progress = SILENT
 ) -> FloatArray:
     """Return the downward attraction in mGal of a density model (kg/m3, NaN absent) at places (n, 3)."""
-    return _forward(mesh, density, obs, progress, lambda o, a: gravity_kernel(mesh, o, a, near))
+    return _forward(density, obs, progress, lambda o, a: gravity_kernel(mesh, o, a, near))
 
 
 def magnetics_of(
@@ -335,7 +338,6 @@ def magnetics_of(
 ) -> FloatArray:
     """Return the total-field anomaly in nT of a susceptibility model (SI, NaN absent) at places (n, 3)."""
     return _forward(
-        mesh,
         susceptibility,
         obs,
         progress,
@@ -343,7 +345,12 @@ def magnetics_of(
     )
 
 
-def _forward(mesh, values, obs, progress, kernel):  # type: ignore[no-untyped-def]
+def _forward(
+    values: FloatArray,
+    obs: FloatArray,
+    progress: Progress,
+    kernel: Callable[[FloatArray, NDArray[np.bool_]], NDArray[np.floating]],
+) -> FloatArray:
     flat = np.asarray(values, dtype=float).ravel()
     active = np.isfinite(flat) & (flat != 0.0)
     if not active.any():

@@ -7,6 +7,7 @@ from typing import Literal
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from ...compute.geometry.lines import line_names, natural
 from ...compute.resistivity import arrays
@@ -136,7 +137,7 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
     """Leave out readings that are none, each with its reason."""
     value = frame["rho"].where(frame["rho"].notna(), frame["resistance"]).to_numpy(float)
     abmn = frame[list("abmn")].to_numpy(float)
-    empty = ~np.isfinite(value) | (np.isnan(abmn).sum(axis=1) > 0)
+    empty: NDArray[np.bool_] = ~np.isfinite(value) | (np.isnan(abmn).sum(axis=1) > 0)
     dummy = ~empty & np.isin(value, DUMMIES)
     # 0 may be an electrode at infinity, of which there may be two; a place of 0 m used twice shows by its factor.
     numbers = np.where(np.isnan(abmn) | (abmn == 0), -1, np.round(abmn * 100)).astype(np.int64)
@@ -157,7 +158,8 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
                 table="readings",
                 line=frame["file_line"].to_numpy()[bad],
             )
-    return frame[~(empty | dummy | twice | nothing)].reset_index(drop=True)
+    kept: pd.DataFrame = frame.loc[~(empty | dummy | twice | nothing)]
+    return kept.reset_index(drop=True)
 
 
 def _index(frame: pd.DataFrame, electrodes: pd.DataFrame, p: ImportResistivity, found: Findings) -> np.ndarray:
@@ -257,9 +259,9 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
     if has.any():
         ohms = table["resistance"].to_numpy(float)
         apart = np.abs(ohms[has] - polarity[has] * ohms[other[has]])
-        mean = 0.5 * np.abs(ohms[has] + polarity[has] * ohms[other[has]])
+        middle = 0.5 * np.abs(ohms[has] + polarity[has] * ohms[other[has]])
         values = np.full(len(table), np.nan)
-        values[has] = 100.0 * apart / np.maximum(mean, 1e-300)
+        values[has] = 100.0 * apart / np.maximum(middle, 1e-300)
         table = table.assign(reciprocal_error=values)
         wide = np.flatnonzero(values > 10.0)
         found.add(
@@ -293,7 +295,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     progress(0.4, "Laying out")
     lines = sorted(pd.unique(frame["line"]), key=natural)
     layout = electrode_lines.Layout(p.spacing, p.line_spacing, p.east, p.north, p.azimuth)
-    used = {line: rows[list("abmn")].to_numpy(float).ravel() for line, rows in frame.groupby("line")}
+    used = {str(line): rows[list("abmn")].to_numpy(float).ravel() for line, rows in frame.groupby("line")}
     electrodes = electrode_lines.read_electrodes(
         p.electrodes,
         names,
@@ -308,7 +310,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     )
     electrodes = electrode_lines.reversed_lines(electrodes, p.reverse, found)
     at = _index(frame, electrodes, p, found)
-    good = (at > -2).all(axis=1)
+    good: NDArray[np.bool_] = np.asarray((at > -2).all(axis=1))
     if not good.any():
         raise InputError(
             "no reading fits the electrodes",
@@ -316,7 +318,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
             fix="Check whether a, b, m, n are numbers or distances, and the names of the lines",
         )
     progress(0.6, "Working out factors")
-    frame, at = frame[good].reset_index(drop=True), at[good]
+    frame, at = frame.loc[good].reset_index(drop=True), at[good]
     table = _worked_out(frame, at, electrodes)
     blind = ~np.isfinite(table["apparent_resistivity"].to_numpy()) | ~np.isfinite(table["factor_m"].to_numpy())
     if blind.any():

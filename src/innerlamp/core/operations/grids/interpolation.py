@@ -304,7 +304,7 @@ def _run_validate(inputs: Inputs, p: CrossValidate, progress: Progress) -> dict[
     progress(1.0, told[0][1] if len(told) == 1 else "from the best: " + "; ".join(words for _, words in told))
     name = p.name or f"{p.attribute} left out, {p.method}"
     said = source.attributes[p.attribute].quantity if p.transform == "none" else "number"
-    residuals = [column for column in table if str(column).startswith("residual")]
+    residuals = [str(column) for column in table if str(column).startswith("residual")]
     return {
         "residuals": PointSet(
             name=name,
