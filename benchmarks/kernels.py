@@ -12,6 +12,7 @@ from innerlamp.core.compute.gridding import minimum_curvature as mc
 from innerlamp.core.compute.potential import inversion as inv
 from innerlamp.core.compute.potential import meshing, prisms
 from innerlamp.core.compute.potential.linear import Dense
+from innerlamp.core.geometry.grid import GridGeometry, geometry_around
 from innerlamp.core.geometry.mesh import TensorMesh
 
 from .table import Row, peak_megabytes, seconds
@@ -108,10 +109,10 @@ def gridding() -> Iterator[Row]:
     rng = np.random.default_rng(5)
     x, y = rng.uniform(0, 4000, 2400), rng.uniform(0, 3000, 2400)
     v = np.sin(x / 400) + np.cos(y / 300)
-    lattice = mc.lattice_around(x, y, 20.0)
-    took = seconds(lambda: mc.minimum_curvature(x, y, v, lattice))
+    geometry = geometry_around(x, y, 20.0)
+    took = seconds(lambda: mc.minimum_curvature(x, y, v, geometry))
     gx, gy = np.meshgrid(
-        lattice.x0 + lattice.cell * np.arange(lattice.nx), lattice.y0 + lattice.cell * np.arange(lattice.ny)
+        geometry.x0 + geometry.cell * np.arange(geometry.nx), geometry.y0 + geometry.cell * np.arange(geometry.ny)
     )
     peer = seconds(
         lambda: RBFInterpolator(np.column_stack([x, y]), v, kernel="thin_plate_spline", neighbors=40)(
@@ -119,7 +120,7 @@ def gridding() -> Iterator[Row]:
         )
     )
     yield Row(
-        f"Minimum curvature, 2,400 samples to {lattice.nx} × {lattice.ny}",
+        f"Minimum curvature, 2,400 samples to {geometry.nx} × {geometry.ny}",
         f"{took:.1f} s",
         "",
         f"scipy thin plate of 40 neighbours: {peer:.1f} s",
@@ -137,14 +138,14 @@ def large_gridding() -> Iterator[Row]:
         "scattered": tuple(rng.uniform(0, 20_000, (2, 100_000))),
     }
     mc.minimum_curvature(
-        rng.uniform(0, 3000, 500), rng.uniform(0, 3000, 500), rng.normal(size=500), mc.Lattice(0, 0, 10, 300, 300)
+        rng.uniform(0, 3000, 500), rng.uniform(0, 3000, 500), rng.normal(size=500), GridGeometry(0, 0, 10, 300, 300)
     )
     for name, (x, y) in cases.items():
         v = 100 * np.sin(x / 900) * np.cos(y / 1300) + 60 * np.exp(-((x - 9000) ** 2 + (y - 9500) ** 2) / 400**2)
-        lattice = mc.Lattice(5.0, 5.0, 10.0, 2000, 2000)
+        geometry = GridGeometry(5.0, 5.0, 10.0, 2000, 2000)
         made: list[np.ndarray] = []
         took = seconds(
-            lambda x=x, y=y, v=v, lattice=lattice, made=made: made.append(mc.minimum_curvature(x, y, v, lattice))
+            lambda x=x, y=y, v=v, geometry=geometry, made=made: made.append(mc.minimum_curvature(x, y, v, geometry))
         )  # type: ignore[misc]
         inside = (x > 20) & (x < 19_980) & (y > 20) & (y < 19_980)
         missed = bilinear(made[0], 5.0, 5.0, 10.0, 10.0, x[inside], y[inside]) - v[inside]

@@ -17,6 +17,7 @@ from innerlamp.core.compute.gridding.kriging import without_twins
 from innerlamp.core.compute.gridding.shading import hillshade
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
+from innerlamp.core.geometry.grid import GridGeometry, geometry_around
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.progress import SILENT, CallbackProgress
@@ -28,7 +29,7 @@ VALUES = np.array([1.0, 4.0, 12.0, 3.0, 0.0, 6.0, 7.5])
 
 
 def test_data_are_honoured_and_the_biharmonic_equation_holds_elsewhere() -> None:
-    grid = mc.minimum_curvature(NODES[:, 0], NODES[:, 1], VALUES, mc.Lattice(0, 0, 1, 41, 41))
+    grid = mc.minimum_curvature(NODES[:, 0], NODES[:, 1], VALUES, GridGeometry(0, 0, 1, 41, 41))
     at = grid[NODES[:, 1].astype(int), NODES[:, 0].astype(int)]
     assert at == pytest.approx(VALUES, abs=1e-5)
     # The 13-point biharmonic operator (Briggs 1974) away from data and edges.
@@ -43,7 +44,7 @@ def test_data_are_honoured_and_the_biharmonic_equation_holds_elsewhere() -> None
 
 def test_equals_a_thin_plate_far_from_edges() -> None:
     # With its free edge 40 cells away the plate is the thin-plate spline (scipy) to 0.07 of a range of 12.
-    grid = mc.minimum_curvature(NODES[:, 0], NODES[:, 1], VALUES, mc.Lattice(0, 0, 1, 41, 41), padding=40)
+    grid = mc.minimum_curvature(NODES[:, 0], NODES[:, 1], VALUES, GridGeometry(0, 0, 1, 41, 41), padding=40)
     x, y = np.meshgrid(np.arange(41.0), np.arange(41.0))
     spline = RBFInterpolator(NODES, VALUES, kernel="thin_plate_spline", degree=1)(
         np.column_stack([x.ravel(), y.ravel()])
@@ -55,9 +56,9 @@ def test_planes_are_exact_also_off_nodes_and_at_real_coordinates() -> None:
     rng = np.random.default_rng(4)
     x, y = 502_000 + rng.uniform(0, 900, 60), 5_601_000 + rng.uniform(0, 700, 60)
     v = 3.0 + 0.01 * (x - 502_000) - 0.02 * (y - 5_601_000)
-    lattice = mc.lattice_around(x, y, 25.0)
-    grid = mc.minimum_curvature(x, y, v, lattice)
-    gx, gy = np.meshgrid(lattice.x0 + 25.0 * np.arange(lattice.nx), lattice.y0 + 25.0 * np.arange(lattice.ny))
+    geometry = geometry_around(x, y, 25.0)
+    grid = mc.minimum_curvature(x, y, v, geometry)
+    gx, gy = np.meshgrid(geometry.x0 + 25.0 * np.arange(geometry.nx), geometry.y0 + 25.0 * np.arange(geometry.ny))
     assert grid == pytest.approx(3.0 + 0.01 * (gx - 502_000) - 0.02 * (gy - 5_601_000), abs=1e-7)
 
 
@@ -65,9 +66,9 @@ def test_scattered_data_are_honoured_by_bilinear_reading_and_turning_changes_not
     rng = np.random.default_rng(7)
     x, y = rng.uniform(0, 60, 40), rng.uniform(0, 30, 40)
     v = np.sin(x / 9) * 5 + y / 4
-    wide = mc.minimum_curvature(x, y, v, mc.Lattice(0, 0, 1, 61, 31))
+    wide = mc.minimum_curvature(x, y, v, GridGeometry(0, 0, 1, 61, 31))
     assert bilinear(wide, 0, 0, 1, 1, x, y) == pytest.approx(v, abs=1e-4)
-    tall = mc.minimum_curvature(y, x, v, mc.Lattice(0, 0, 1, 31, 61))
+    tall = mc.minimum_curvature(y, x, v, GridGeometry(0, 0, 1, 31, 61))
     assert pytest.approx(wide, abs=1e-8) == tall.T
 
 
@@ -82,18 +83,18 @@ def test_scattered_data_are_honoured_by_bilinear_reading_and_turning_changes_not
 def test_too_little_data(x: list[float], y: list[float], words: str) -> None:
     with pytest.raises(InputError, match=words):
         mc.minimum_curvature(
-            np.array(x, float), np.array(y, float), np.arange(len(x), dtype=float), mc.Lattice(0, 0, 1, 10, 10)
+            np.array(x, float), np.array(y, float), np.arange(len(x), dtype=float), GridGeometry(0, 0, 1, 10, 10)
         )
 
 
 def test_blanking_spacing_and_size_limit() -> None:
     x, y = np.meshgrid(np.arange(0, 100, 10.0), np.arange(0, 100, 10.0))
     assert mc.typical_spacing(x.ravel(), y.ravel()) == pytest.approx(10.0)
-    blank = mc.blank_far(mc.Lattice(0, 0, 5, 60, 20), x.ravel(), y.ravel(), 20.0)
+    blank = mc.blank_far(GridGeometry(0, 0, 5, 60, 20), x.ravel(), y.ravel(), 20.0)
     assert not blank[:, :18].any()
     assert blank[:, 24:].all()
     with pytest.raises(InputError, match="larger cell size"):
-        mc.minimum_curvature(x.ravel(), y.ravel(), x.ravel(), mc.Lattice(0, 0, 0.01, 9000, 9000))
+        mc.minimum_curvature(x.ravel(), y.ravel(), x.ravel(), GridGeometry(0, 0, 0.01, 9000, 9000))
 
 
 def along_lines(size: int, gap: int) -> tuple[np.ndarray, np.ndarray]:
@@ -119,12 +120,12 @@ def test_the_iterated_plate_equals_the_direct_one(tension: float) -> None:
 
 def test_a_plane_through_many_cells_is_exact_and_the_digits_do_not_depend_on_the_run() -> None:
     x, y = along_lines(260, 20)
-    lattice = mc.Lattice(0, 0, 1, 260, 260)
-    grid = mc.minimum_curvature(x, y, 3 + 0.1 * x - 0.2 * y, lattice)
-    gx, gy = lattice.places()
+    geometry = GridGeometry(0, 0, 1, 260, 260)
+    grid = mc.minimum_curvature(x, y, 3 + 0.1 * x - 0.2 * y, geometry)
+    gx, gy = geometry.places()
     assert grid == pytest.approx(3 + 0.1 * gx - 0.2 * gy, abs=1e-6)
     bumps = np.sin(x / 9)
-    assert np.array_equal(mc.minimum_curvature(x, y, bumps, lattice), mc.minimum_curvature(x, y, bumps, lattice))
+    assert np.array_equal(mc.minimum_curvature(x, y, bumps, geometry), mc.minimum_curvature(x, y, bumps, geometry))
 
 
 def test_tension_keeps_a_step_from_swinging_out() -> None:
@@ -133,11 +134,11 @@ def test_tension_keeps_a_step_from_swinging_out() -> None:
     v = np.where(x < 30, 0.0, 10.0)
     over = []
     for tension in (0.0, 0.3, 0.9):
-        grid = mc.minimum_curvature(x, y, v, mc.Lattice(0, 0, 1, 60, 60), tension=tension)[8:-8, 8:-8]
+        grid = mc.minimum_curvature(x, y, v, GridGeometry(0, 0, 1, 60, 60), tension=tension)[8:-8, 8:-8]
         over.append(max(float(grid.max()) - 10.0, -float(grid.min())))
     assert over[0] > 1.3 * over[1] > 2.6 * over[2]
     with pytest.raises(InputError, match="from 0 to below 1"):
-        mc.minimum_curvature(x, y, v, mc.Lattice(0, 0, 1, 60, 60), tension=1.0)
+        mc.minimum_curvature(x, y, v, GridGeometry(0, 0, 1, 60, 60), tension=1.0)
 
 
 def test_lines_are_told_apart_from_readings() -> None:

@@ -251,7 +251,7 @@ def test_inverse_distance_triangles_and_nearest_as_in_the_textbook() -> None:
 
 def test_natural_neighbours_are_sibsons_areas() -> None:
     # Four samples at the corners of a square: Sibson's value at the centre is their mean, by symmetry (ties go to one side); along
-    # a plane natural neighbours give the plane (Sibson 1981), here to the fineness of the lattice.
+    # a plane natural neighbours give the plane (Sibson 1981), here to the fineness of the geometry.
     x, y = np.array([0.0, 100, 0, 100]), np.array([0.0, 0, 100, 100])
     grid = neighbours.natural(x, y, np.array([1.0, 2.0, 3.0, 6.0]), 0.0, 0.0, 1.0, 101, 101)
     assert grid[50, 50] == pytest.approx(3.0, abs=0.06)

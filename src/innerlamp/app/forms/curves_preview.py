@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 
 from ...core.compute.targets.evidence import column_maximum
 from ...core.items.fields import BlockModel, Grid
+from .form_state import FormState
 from .previews import Preview
-
-if TYPE_CHECKING:
-    from .form import OperationForm
 
 
 class CurvesPreview(Preview):
@@ -21,7 +17,7 @@ class CurvesPreview(Preview):
 
     ROW = 62
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         self.curves: list[tuple[str, float, float, bool, float, np.ndarray]] = []
         self._values: dict[str, np.ndarray] = {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
@@ -19,30 +19,23 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import Cost, Inputs, Operation
 from ...core.errors import LampError
-from ...core.items.base import Item
 from ...core.project.records import Notice
-from ..background import Lane
 from ..context import Context
-from .field_base import FieldWidget
 from .fields import AttributeField, FileField, MappingField, widget_for
+from .form_state import FormState
 from .item_list import ItemList
 from .preview_table import PREVIEWS, PREVIEWS_FIRST
 from .previews import Preview
 
 
-class OperationForm(QWidget):
+class OperationForm(FormState):
     """Inputs, parameters, what it will cost, and the button that runs it."""
 
     closed = Signal()
 
     def __init__(self, ctx: Context, operation: Operation) -> None:
-        super().__init__()
-        self.ctx, self.operation = ctx, operation
-        self.lane = Lane()
+        super().__init__(ctx, operation)
         self.edit: tuple[str, int] | None = None  # the change of an item that this form makes otherwise
-        self.fields: dict[str, FieldWidget] = {}
-        self.slots: dict[str, QComboBox] = {}
-        self.lists: dict[str, ItemList] = {}
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 6, 8, 8)
         box.setSpacing(4)
@@ -82,7 +75,6 @@ class OperationForm(QWidget):
         self.problem.setWordWrap(True)
         self.problem.hide()
         box.addWidget(self.problem)
-        self.run_button = QPushButton("Run")
         self.run_button.setObjectName("run")
         self.run_button.setToolTip("Run it in the background (Ctrl+Return)")
         self.run_button.clicked.connect(self.run)
@@ -208,34 +200,6 @@ class OperationForm(QWidget):
         return ""
 
     # ---- state
-
-    def inputs(self) -> dict[str, str | list[str]]:
-        """Chosen item ids by slot; a list for a slot that takes many."""
-        one = {slot: str(combo.currentData()) for slot, combo in self.slots.items() if combo.currentData()}
-        return {**one, **{slot: chosen for slot, rows in self.lists.items() if (chosen := rows.chosen())}}
-
-    def input(self, slot: str) -> str:
-        """The item of a slot that takes one, '' for none."""
-        return str(self.slots[slot].currentData() or "") if slot in self.slots else ""
-
-    def values(self) -> dict[str, object]:
-        """Parameters as they stand in the form."""
-        return {name: field.value() for name, field in self.fields.items()}
-
-    def item(self, slot: str) -> Item | None:
-        """The chosen item of a slot that takes one, None while it is being read."""
-        return self.ctx.item(self.input(slot)) if self.input(slot) else None
-
-    def items(self) -> dict[str, Item | Sequence[Item]] | None:
-        """The chosen items, or None while one of them is still being read."""
-        found: dict[str, Item | Sequence[Item]] = {}
-        for slot, chosen in self.inputs().items():
-            loaded = [self.ctx.item(i) for i in ([chosen] if isinstance(chosen, str) else chosen)]
-            there = [item for item in loaded if item is not None]
-            if len(there) < len(loaded):
-                return None
-            found[slot] = there[0] if isinstance(chosen, str) else there
-        return found
 
     def _slot_changed(self) -> None:
         for field in self.fields.values():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -18,11 +18,9 @@ from ...core.items.fields import Grid
 from ...core.operations.grids.analysis import SourceDepth, band_of
 from ...core.progress import Progress
 from ..painters.colours import colour_values
+from .form_state import FormState
 from .previews import Preview
 from .variogram_preview import VariogramPreview
-
-if TYPE_CHECKING:
-    from .form import OperationForm
 
 _CELLS, _ROWS = 70, 2500
 
@@ -30,7 +28,7 @@ _CELLS, _ROWS = 70, 2500
 class CoarsePreview(Preview):
     """The grid as it will be, on large cells and from a part of the rows: made anew at once when the form changes."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -100,7 +98,7 @@ class CoarsePreview(Preview):
 class KrigingPreview(Preview):
     """The variogram, and under it the coarse picture of the grid."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -116,7 +114,7 @@ class KrigingPreview(Preview):
 class SpectrumPreview(Preview):
     """Logarithm of power against wavenumber; the band between the two handles is the stretch that tells the depth."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

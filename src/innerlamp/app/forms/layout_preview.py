@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 import pandas as pd
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -17,10 +15,8 @@ from ...core.errors import LampError
 from ...core.items.electrodes import ElectrodeSurvey
 from ..theme.theme import Theme
 from .fields import ListField
+from .form_state import FormState
 from .previews import Preview
-
-if TYPE_CHECKING:
-    from .form import OperationForm
 
 
 class LayoutView(QWidget):
@@ -110,7 +106,7 @@ class LayoutView(QWidget):
 class LayoutPreview(Preview):
     """The layout of the lines of the form's files."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

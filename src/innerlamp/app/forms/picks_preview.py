@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtCore import Signal as QtSignal
@@ -25,10 +23,8 @@ from ...core.formats import pictures, tables_in
 from .. import background
 from ..context import Context
 from .fields import RowsField
+from .form_state import FormState
 from .previews import Preview
-
-if TYPE_CHECKING:
-    from .form import OperationForm
 
 _SHOWN = 1200
 
@@ -257,7 +253,7 @@ class PicksEditor(QWidget):
 class PicksPreview(Preview):
     """The picture of the form, with its picked points."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

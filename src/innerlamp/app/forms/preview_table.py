@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from .curves_preview import CurvesPreview
+from .form_state import FormState
 from .grid_preview import CoarsePreview, KrigingPreview, SpectrumPreview
 from .layout_preview import LayoutPreview
 from .picks_preview import PicksPreview
@@ -13,10 +13,7 @@ from .previews import BatchPreview, ColumnsPreview, Preview
 from .rules_preview import RulesPreview, SamePreview
 from .variogram_preview import VariogramPreview
 
-if TYPE_CHECKING:
-    from .form import OperationForm
-
-PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
+PREVIEWS: dict[str, Callable[[FormState], Preview]] = {
     "import-holes": lambda form: ColumnsPreview(
         form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True
     ),
@@ -36,4 +33,4 @@ PREVIEWS: dict[str, Callable[[OperationForm], Preview]] = {
     "cross-validate": VariogramPreview,
 }
 # These stand above the parameters that shape them.
-PREVIEWS_FIRST: dict[str, Callable[[OperationForm], Preview]] = {"rank-targets": CurvesPreview}
+PREVIEWS_FIRST: dict[str, Callable[[FormState], Preview]] = {"rank-targets": CurvesPreview}

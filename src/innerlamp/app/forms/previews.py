@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import pandas as pd
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -25,15 +23,13 @@ from ...core.operations.data import add_holes
 from ...core.progress import SILENT
 from .. import background
 from .fields import MappingField
-
-if TYPE_CHECKING:
-    from .form import OperationForm
+from .form_state import FormState
 
 
 class Preview(QWidget):
     """Base of previews."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__()
         self.form = form
 
@@ -44,7 +40,7 @@ class Preview(QWidget):
 class ColumnsPreview(Preview):
     """For each file: how it was understood, the column of each role (editable), and its first rows."""
 
-    def __init__(self, form: OperationForm, files: dict[str, str], nested: bool) -> None:
+    def __init__(self, form: FormState, files: dict[str, str], nested: bool) -> None:
         super().__init__(form)
         self.files, self.nested = files, nested  # parameter name -> kind of table
         self.tabs = QTabWidget()
@@ -198,7 +194,7 @@ class BatchTable(QWidget):
 class BatchPreview(ColumnsPreview):
     """What a further batch brings, hole by hole, before it is accepted."""
 
-    def __init__(self, form: OperationForm, files: dict[str, str]) -> None:
+    def __init__(self, form: FormState, files: dict[str, str]) -> None:
         super().__init__(form, files, nested=True)
         self.batch = BatchTable()
         self.counts, self.holes = self.batch.counts, self.batch.holes

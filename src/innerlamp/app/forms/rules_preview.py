@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHeaderView, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
@@ -12,10 +10,8 @@ from ...core.items.holes import HoleSet
 from ...core.operations.data import merge_holes
 from ...core.operations.data.grouping import codes_of, unit_of
 from .fields import MappingField
+from .form_state import FormState
 from .previews import Preview
-
-if TYPE_CHECKING:
-    from .form import OperationForm
 
 _READ = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
@@ -32,7 +28,7 @@ def _table(headings: list[str]) -> QTableWidget:
 class RulesPreview(Preview):
     """Rules (code or pattern, unit) above the logged codes with their metres and the unit that each falls in."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -136,7 +132,7 @@ class RulesPreview(Preview):
 class SamePreview(Preview):
     """Holes that may be one hole written in two ways; those that are ticked are merged."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -19,10 +19,8 @@ from ...core.operations.grids.interpolation import VariogramChoice, settled_mode
 from ...core.operations.grids.sampling import Transform, values_of
 from ...core.progress import Progress
 from ..theme.theme import Theme
+from .form_state import FormState
 from .previews import Preview
-
-if TYPE_CHECKING:
-    from .form import OperationForm
 
 _HEIGHT = 190
 
@@ -217,7 +215,7 @@ class VariogramView(QWidget):
 class VariogramPreview(Preview):
     """Experimental variogram and model of the form; zeros in the form mean the fitted model."""
 
-    def __init__(self, form: OperationForm) -> None:
+    def __init__(self, form: FormState) -> None:
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

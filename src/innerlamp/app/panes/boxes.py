@@ -5,6 +5,8 @@ from __future__ import annotations
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTableView
 
+from ..context import Context
+
 
 def small_font() -> QFont:
     """Return the font of ticks and axis titles."""
@@ -39,3 +41,16 @@ def rows_view() -> QTableView:
     view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     view.verticalHeader().setDefaultSectionSize(20)
     return view
+
+
+EXAGGERATIONS = (1.0, 1.5, 2.0, 3.0, 5.0, 10.0)
+
+
+def exaggeration_box(ctx: Context) -> QComboBox:
+    """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
+    box = choice_box("Vertical exaggeration of section and 3D", length=4)
+    for factor in EXAGGERATIONS:
+        box.addItem(f"z × {factor:g}", factor)
+    box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
+    box.activated.connect(lambda _: ctx.set_exaggeration(float(box.currentData())))
+    return box

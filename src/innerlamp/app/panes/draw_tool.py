@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import weakref
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -17,10 +18,8 @@ from ...core.errors import LampError
 from ...core.items.attributes import are_contours
 from ...core.items.features import POINT, Features, part_vertices
 from ...core.items.signs import LINE_SIGNS
-from ..context import Selection
-
-if TYPE_CHECKING:
-    from .map_pane import MapPane
+from ..context import Context, Selection
+from .plot import MetrePlot
 
 MODES = ("polygon", "line", "point", "split", "corners")
 _REACH = 9.0  # pixels within which a click snaps
@@ -67,9 +66,15 @@ class Corners(pg.ScatterPlotItem):  # type: ignore[misc]  # the library has no t
 class DrawTool(QWidget):
     """The row of drawing controls over a map, and what they do there."""
 
-    def __init__(self, pane: MapPane) -> None:
-        super().__init__(pane)
-        self.pane, self.ctx = pane, pane.ctx
+    def __init__(
+        self,
+        ctx: Context,
+        plot: MetrePlot,
+        feature_at: Callable[[str, float, float], int | None],
+        leave: Callable[[], None],
+    ) -> None:
+        super().__init__()
+        self.ctx, self.plot, self.feature_at, self._leave = ctx, plot, feature_at, leave
         self.sketch = Sketch()
         self.current: tuple[float, float] | None = None
         self._paths: tuple[object, list[np.ndarray], np.ndarray] = (None, [], np.empty((0, 4)))
@@ -134,7 +139,7 @@ class DrawTool(QWidget):
         self.corners = Corners(self)
         for z, each in ((44, self.line), (45, self.dots), (46, self.target), (45, self.corners)):
             each.setZValue(z)
-            pane.plot.addItem(each, ignoreBounds=True)
+            plot.addItem(each, ignoreBounds=True)
         self.hide()
 
     # ---- state
@@ -147,7 +152,7 @@ class DrawTool(QWidget):
             self.fill()
             self._mode_changed()
             self.ctx.say("Draw: click on the map. Double-click or Enter ends, Ctrl+Z takes a click back, Esc leaves.")
-            self.pane.plot.setFocus()
+            self.plot.setFocus()
         else:
             self._show()
             self.corners.setData([], [])
@@ -238,7 +243,7 @@ class DrawTool(QWidget):
 
     def snapped(self, x: float, y: float) -> Snap:
         """Where a place of the mouse snaps to."""
-        reach = _REACH * self.pane.plot.metres_per_pixel()[0]
+        reach = _REACH * self.plot.metres_per_pixel()[0]
         corners = self.sketch.corners
         if corners and np.hypot(corners[0].x - x, corners[0].y - y) <= reach:
             return corners[0]
@@ -288,14 +293,14 @@ class DrawTool(QWidget):
             self.finish()
 
     def _click_corner(self, x: float, y: float, double: bool, more: bool) -> None:
-        reach = _REACH * self.pane.plot.metres_per_pixel()[0]
+        reach = _REACH * self.plot.metres_per_pixel()[0]
         found = snap(x, y, self._own_paths(), reach)
         if double and found.on == "edge":
             self._run("edit-corner", {"action": "add", "x": found.x, "y": found.y})
             return
         self.current = (found.x, found.y) if found.on == "corner" else None
         if found.on != "corner":
-            row = self.pane.feature_at(str(self.map.currentData()), x, y)
+            row = self.feature_at(str(self.map.currentData()), x, y)
             rows = self._rows()
             chosen: tuple[int, ...] = () if row is None else (row,)
             if more and row is not None:
@@ -306,7 +311,7 @@ class DrawTool(QWidget):
     def drag(self, start: tuple[float, float], to: tuple[float, float], done: bool) -> None:
         """Show a corner on its way; on the last call put it there."""
         others = [p[np.hypot(*(p - start).T) > 1e-3] for p in self.paths()]
-        reach = _REACH * self.pane.plot.metres_per_pixel()[0]
+        reach = _REACH * self.plot.metres_per_pixel()[0]
         there = snap(*to, [p for p in others if len(p)], reach)
         there = there if there.on == "corner" else Snap(to[0], to[1], "")
         near = [self._beside(p, start) for p in self._own_paths()]
@@ -369,7 +374,7 @@ class DrawTool(QWidget):
             self.sketch = Sketch()
             self._show()
         else:
-            self.pane.drawing.setChecked(False)
+            self._leave()
 
     # ---- doing it
 

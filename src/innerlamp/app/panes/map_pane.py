@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 import pyqtgraph as pg
-import shapely
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QPushButton
 
 from ...core.compute.geometry.planes import SectionPlane
-from ...core.compute.geometry.sketching import is_area
-from ...core.formats.features import shapes_of
 from ...core.items.features import Features
 from ...core.items.holes import HoleSet
 from ...core.project.records import Notice
@@ -24,7 +21,9 @@ from ..painters.layers import Layers
 from ..painters.views import MapView
 from .base import Pane
 from .draw_tool import DrawTool, feature_paths
+from .picking import Picker
 from .plot import MetrePlot, Ruler
+from .selection import selected_places
 
 
 class MapPane(Pane):
@@ -46,7 +45,7 @@ class MapPane(Pane):
         self.drawing.setCheckable(True)
         self.drawing.setToolTip("Draw and edit polygons, lines and points of a map (D)")
         self.tools.addWidget(self.drawing)
-        self.draw_tool = DrawTool(self)
+        self.draw_tool = DrawTool(ctx, self.plot, self.feature_at, lambda: self.drawing.setChecked(False))
         self.body.insertWidget(0, self.draw_tool)
         self.drawing.toggled.connect(self.draw_tool.open)
         self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)
@@ -61,7 +60,7 @@ class MapPane(Pane):
         self._outline = pg.PlotCurveItem(pen=pg.mkPen(ctx.theme.lit, width=3))
         self._outline.setZValue(38)
         self.plot.addItem(self._outline, ignoreBounds=True)
-        self._trees: dict[int, list[tuple[int, Any]]] = {}
+        self.picker = Picker()
         self._corridor = pg.PlotCurveItem(pen=pg.mkPen(ctx.theme.lit, width=1, style=Qt.PenStyle.DashLine))
         self._corridor.setZValue(30)
         self.plot.addItem(self._corridor, ignoreBounds=True)
@@ -206,7 +205,7 @@ class MapPane(Pane):
 
     def _pick(self, x: float, y: float) -> None:
         """Select the row nearest to a place, within ten pixels, of what is lit."""
-        reach = 10.0 * self.plot.metres_per_pixel()[0]
+        within = 10.0 * self.plot.metres_per_pixel()[0]
         best: tuple[float, Selection] | None = None
         for entry in self.ctx.lit_entries():
             item = self.ctx.item(entry.id)
@@ -214,14 +213,13 @@ class MapPane(Pane):
             if isinstance(item, Features):
                 row = self.feature_at(entry.id, x, y)
                 if row is not None and best is None:
-                    best = (0.9 * reach, Selection(entry.id, "", (row,)))
+                    best = (0.9 * within, Selection(entry.id, "", (row,)))
                 continue
             if table is None or not len(table):
                 continue
-            away = np.hypot(table["x"].to_numpy(float) - x, table["y"].to_numpy(float) - y)
-            row = int(np.nanargmin(away))
-            if away[row] <= reach and (best is None or away[row] < best[0]):
-                best = (float(away[row]), Selection(entry.id, "collar" if isinstance(item, HoleSet) else "", (row,)))
+            hit = self.picker.row_at(entry, table, x, y, within)
+            if hit is not None and (best is None or hit[0] < best[0]):
+                best = (hit[0], Selection(entry.id, "collar" if isinstance(item, HoleSet) else "", (hit[1],)))
         if best is not None:
             self.ctx.select_item(best[1].item)
             self.ctx.select_rows(best[1])
@@ -232,17 +230,7 @@ class MapPane(Pane):
         features = self.ctx.item(item)
         if entry is None or not isinstance(features, Features) or level_of(features):
             return None
-        if entry.version not in self._trees:
-            self._trees = {entry.version: list(enumerate(shapes_of(features)))}
-        here = shapely.Point(x, y)
-        reach = 10.0 * self.plot.metres_per_pixel()[0]
-        thin = [(shape.distance(here), row) for row, shape in self._trees[entry.version] if not is_area(shape)]
-        if thin and min(thin)[0] <= reach:
-            return min(thin)[1]
-        inside = [
-            (shape.area, row) for row, shape in self._trees[entry.version] if is_area(shape) and shape.contains(here)
-        ]
-        return min(inside)[1] if inside else None
+        return self.picker.feature_at(entry, features, x, y, 10.0 * self.plot.metres_per_pixel()[0])
 
     def show_cursor(self, cursor: Cursor) -> None:
         show = np.isfinite(cursor.x) and cursor.source != self.kind
@@ -306,24 +294,3 @@ class MapPane(Pane):
     def close_pane(self) -> None:
         super().close_pane()
         self.plot.close()
-
-
-def selected_places(ctx: Context, selection: Selection) -> np.ndarray:
-    """Return the places (n, 3) of the selected rows."""
-    if selection.item not in ctx.lit and selection.item != ctx.selected:
-        return np.empty((0, 3))  # what is dim, and not looked at in a table or chart, leaves no ring either
-    item = ctx.item(selection.item) if selection.item else None
-    if item is None or not selection.rows:
-        return np.empty((0, 3))
-    if isinstance(item, HoleSet):
-        table = (
-            item.collars
-            if selection.table in ("", "collar")
-            else item.tables.get(selection.table, item.readings.get(selection.table))
-        )
-    else:
-        table = getattr(item, "table", None)
-    if table is None or not {"x", "y", "z"} <= set(table.columns):
-        return np.empty((0, 3))
-    rows = [r for r in selection.rows if r < len(table)]
-    return np.asarray(table[["x", "y", "z"]].iloc[rows].to_numpy(float))

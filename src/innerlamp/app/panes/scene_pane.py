@@ -22,10 +22,9 @@ from ..painters.polydata import cube, polydata
 from ..painters.scene_painters import actor, text
 from ..painters.views import SceneView
 from .base import Pane
-from .boxes import choice_box
-from .map_pane import selected_places
+from .boxes import EXAGGERATIONS, choice_box, exaggeration_box
 from .scene_marks import CornerScale
-from .section_pane import EXAGGERATIONS, exaggeration_box
+from .selection import selected_places
 
 VIEWS: dict[str, tuple[float | None, float]] = {
     "From SE": (135, 28),

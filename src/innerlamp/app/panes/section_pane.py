@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit
+from PySide6.QtWidgets import QLabel, QLineEdit
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.attributes import is_ground
@@ -18,11 +18,9 @@ from ..painters.flat import faded
 from ..painters.layers import Layers
 from ..painters.views import SectionView
 from .base import Pane, overlay
-from .boxes import choice_box
-from .map_pane import selected_places
+from .boxes import EXAGGERATIONS, exaggeration_box
 from .plot import MetrePlot, Ruler
-
-EXAGGERATIONS = (1.0, 1.5, 2.0, 3.0, 5.0, 10.0)
+from .selection import selected_places
 
 
 class SectionPane(Pane):
@@ -232,13 +230,3 @@ class SectionPane(Pane):
     def close_pane(self) -> None:
         super().close_pane()
         self.plot.close()
-
-
-def exaggeration_box(ctx: Context) -> QComboBox:
-    """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
-    box = choice_box("Vertical exaggeration of section and 3D", length=4)
-    for factor in EXAGGERATIONS:
-        box.addItem(f"z × {factor:g}", factor)
-    box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
-    box.activated.connect(lambda _: ctx.set_exaggeration(float(box.currentData())))
-    return box

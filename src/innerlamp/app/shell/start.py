@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from .. import settings
 
-if TYPE_CHECKING:
-    from .window import Window
-
 
 class StartPage(QWidget):
     """Shown while no project is open."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(
+        self,
+        new_project: Callable[[], object],
+        choose_project: Callable[[], object],
+        open_demo: Callable[[], object],
+        open_path: Callable[[Path], object],
+    ) -> None:
         super().__init__()
-        self.owner = window
+        self._open_path = open_path
         box = QVBoxLayout(self)
         box.addStretch(2)
         name = QLabel("Inner Lamp")
@@ -31,9 +34,9 @@ class StartPage(QWidget):
         self.last = QPushButton()
         self.last.clicked.connect(self._open_last)
         buttons = [
-            ("New project…", window.new_project),
-            ("Open project…", window.open_project),
-            ("Open the demo prospect Emberlow", window.open_demo),
+            ("New project…", new_project),
+            ("Open project…", choose_project),
+            ("Open the demo prospect Emberlow", open_demo),
         ]
         for widget in (name, about):
             box.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
@@ -42,7 +45,7 @@ class StartPage(QWidget):
         for text, run in buttons:
             button = QPushButton(text)
             button.setMinimumWidth(280)
-            button.clicked.connect(run)
+            button.clicked.connect(lambda _=False, act=run: act())
             box.addWidget(button, 0, Qt.AlignmentFlag.AlignHCenter)
         self.last.setMinimumWidth(280)
         box.addStretch(3)
@@ -56,4 +59,4 @@ class StartPage(QWidget):
         self.last.setText(f"Go on with {Path(path).stem}" if there else "")
 
     def _open_last(self) -> None:
-        self.owner.open_path(Path(settings.load().last_project))
+        self._open_path(Path(settings.load().last_project))

@@ -45,7 +45,7 @@ class Window(QMainWindow):
         self.centre = Centre(ctx)
         self.shelf, self.legends, self.card = Shelf(ctx), Legends(ctx), Card(ctx)
         self.strip = JobStrip(ctx)
-        self.start_page = StartPage(self)
+        self.start_page = StartPage(self.new_project, self.open_project, self.open_demo, self.open_path)
         right = QWidget()
         right.setObjectName("right")
         column = QVBoxLayout(right)

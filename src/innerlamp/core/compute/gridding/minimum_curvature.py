@@ -11,7 +11,6 @@ iteration to tune and no convergence to doubt; large ones as `plate` says.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -22,7 +21,9 @@ from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
 from ...errors import InputError
+from ...geometry.grid import GridGeometry
 from ...progress import SILENT, Progress
+from .plate_energy import plate_energy
 
 FloatArray = NDArray[np.float64]
 DIRECT, LARGEST = 40_000, 30_000_000
@@ -30,42 +31,11 @@ _PADDING = 12
 _HOLD = 1e6  # weight of the data; the grid misses them by about 1e-6 of the plate's local bending
 
 
-@dataclass(frozen=True)
-class Lattice:
-    """Cell centres of a grid: first centre, cell size (metres) and numbers of columns and rows."""
-
-    x0: float
-    y0: float
-    cell: float
-    nx: int
-    ny: int
-
-    @property
-    def size(self) -> int:
-        return self.nx * self.ny
-
-    def places(self) -> tuple[FloatArray, FloatArray]:
-        """Return eastings and northings of all cell centres, shape (ny, nx)."""
-        gx, gy = np.meshgrid(self.x0 + self.cell * np.arange(self.nx), self.y0 + self.cell * np.arange(self.ny))
-        return gx, gy
-
-
-def lattice_around(x: FloatArray, y: FloatArray, cell: float, margin: float = 0.0) -> Lattice:
-    """Return cells on round multiples of the cell size that cover places and a margin (metres)."""
-    if not cell > 0:
-        raise InputError(
-            "the cell size must be positive", fix="Give it in metres, about a quarter of the sample spacing"
-        )
-    i0, i1 = int(np.floor((x.min() - margin) / cell)), int(np.ceil((x.max() + margin) / cell))
-    j0, j1 = int(np.floor((y.min() - margin) / cell)), int(np.ceil((y.max() + margin) / cell))
-    return Lattice((i0 + 0.5) * cell, (j0 + 0.5) * cell, cell, max(i1 - i0, 2), max(j1 - j0, 2))
-
-
 def minimum_curvature(
     x: FloatArray,
     y: FloatArray,
     values: FloatArray,
-    lattice: Lattice,
+    geometry: GridGeometry,
     padding: int = _PADDING,
     tension: float = 0.0,
     progress: Progress = SILENT,
@@ -76,7 +46,7 @@ def minimum_curvature(
     ----------
     x, y, values
         Samples, shape (n,); coordinates in metres. Samples at one place are averaged.
-    lattice
+    geometry
         The cells to fill; samples outside it (and its padding) do not take part.
     padding
         Cells added on each side for the solution and cut off again, so that the free edge is
@@ -93,20 +63,20 @@ def minimum_curvature(
     x, y, values = x[good], y[good], values[good]
     if not 0.0 <= tension < 1.0:
         raise InputError(f"the tension must be from 0 to below 1, not {tension:g}")
-    from . import plate  # it brings a compiler along, which proposing a lattice does not need
+    from . import plate  # it brings a compiler along, which proposing a geometry does not need
 
-    large = (lattice.nx + 2 * padding) * (lattice.ny + 2 * padding) > DIRECT
+    large = (geometry.nx + 2 * padding) * (geometry.ny + 2 * padding) > DIRECT
     (left, right_side), (low, high) = (
-        (plate.padded(n, padding) if large else (padding, padding)) for n in (lattice.nx, lattice.ny)
+        (plate.padded(n, padding) if large else (padding, padding)) for n in (geometry.nx, geometry.ny)
     )
-    nx, ny = lattice.nx + left + right_side, lattice.ny + low + high
+    nx, ny = geometry.nx + left + right_side, geometry.ny + low + high
     if nx * ny > LARGEST:
         raise InputError(
-            f"the grid would have {lattice.size:,} cells, more than this method solves at once",
+            f"the grid would have {geometry.size:,} cells, more than this method solves at once",
             fix="Take a larger cell size",
         )
-    u = (x - lattice.x0) / lattice.cell + left
-    v = (y - lattice.y0) / lattice.cell + low
+    u = (x - geometry.x0) / geometry.cell + left
+    v = (y - geometry.y0) / geometry.cell + low
     inside = (u >= 0) & (u <= nx - 1) & (v >= 0) & (v <= ny - 1)
     u, v, values = u[inside], v[inside], values[inside]
     if len(u) < 3:
@@ -132,7 +102,7 @@ def minimum_curvature(
     grid = solved * spread
     uu, vv = np.meshgrid(np.arange(nx) - u.mean(), np.arange(ny) - v.mean())
     grid += coefficients[0] + coefficients[1] * uu + coefficients[2] * vv
-    return np.asarray(grid[low : low + lattice.ny, left : left + lattice.nx])
+    return np.asarray(grid[low : low + geometry.ny, left : left + geometry.nx])
 
 
 def _direct(u: FloatArray, v: FloatArray, rest: FloatArray, nx: int, ny: int, tension: float) -> FloatArray:
@@ -164,25 +134,6 @@ def _banded(matrix: sp.csr_matrix, band: int) -> FloatArray:
     return out
 
 
-def plate_energy(nx: int, ny: int, tension: float = 0.0) -> sp.csr_matrix:
-    """Return the matrix of ``(1 - t) (uxx² + 2 uxy² + uyy²) + t (ux² + uy²)`` of a free plate, in cells."""
-
-    def second(n: int) -> sp.csr_matrix:
-        return sp.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(n - 2, n), format="csr")
-
-    def first(n: int) -> sp.csr_matrix:
-        return sp.diags([-1.0, 1.0], [0, 1], shape=(n - 1, n), format="csr")
-
-    xx = sp.kron(sp.identity(ny), second(nx))
-    yy = sp.kron(second(ny), sp.identity(nx))
-    xy = sp.kron(first(ny), first(nx))
-    bending = xx.T @ xx + yy.T @ yy + 2.0 * (xy.T @ xy)
-    if not tension:
-        return bending.tocsr()
-    dx, dy = sp.kron(sp.identity(ny), first(nx)), sp.kron(first(ny), sp.identity(nx))
-    return ((1.0 - tension) * bending + tension * (dx.T @ dx + dy.T @ dy)).tocsr()
-
-
 def _bilinear_matrix(u: FloatArray, v: FloatArray, nx: int, ny: int) -> sp.csr_matrix:
     i, j = np.minimum(u.astype(np.int64), nx - 2), np.minimum(v.astype(np.int64), ny - 2)
     fu, fv = u - i, v - j
@@ -192,23 +143,23 @@ def _bilinear_matrix(u: FloatArray, v: FloatArray, nx: int, ny: int) -> sp.csr_m
     return sp.csr_matrix((weights, (rows, columns)), shape=(len(u), nx * ny))
 
 
-def blank_far(lattice: Lattice, x: FloatArray, y: FloatArray, distance: float) -> NDArray[np.bool_]:
+def blank_far(geometry: GridGeometry, x: FloatArray, y: FloatArray, distance: float) -> NDArray[np.bool_]:
     """Return which cells (ny, nx) lie farther than `distance` metres from every sample."""
     from scipy.ndimage import distance_transform_edt
 
-    i = np.clip(np.rint((x - lattice.x0) / lattice.cell).astype(np.int64), 0, lattice.nx - 1)
-    j = np.clip(np.rint((y - lattice.y0) / lattice.cell).astype(np.int64), 0, lattice.ny - 1)
-    free = np.ones((lattice.ny, lattice.nx), dtype=bool)
+    i = np.clip(np.rint((x - geometry.x0) / geometry.cell).astype(np.int64), 0, geometry.nx - 1)
+    j = np.clip(np.rint((y - geometry.y0) / geometry.cell).astype(np.int64), 0, geometry.ny - 1)
+    free = np.ones((geometry.ny, geometry.nx), dtype=bool)
     free[j, i] = False
     # Distances between cells tell all but those near the border, which are measured to the samples themselves.
-    rough = distance_transform_edt(free) * lattice.cell
+    rough = distance_transform_edt(free) * geometry.cell
     far = rough > distance
     off = max(
-        float(np.abs(x - (lattice.x0 + lattice.cell * i)).max()),
-        float(np.abs(y - (lattice.y0 + lattice.cell * j)).max()),
+        float(np.abs(x - (geometry.x0 + geometry.cell * i)).max()),
+        float(np.abs(y - (geometry.y0 + geometry.cell * j)).max()),
     )
     jj, ii = np.nonzero(np.abs(rough - distance) <= 1.5 * off)
-    at = np.column_stack([lattice.x0 + lattice.cell * ii, lattice.y0 + lattice.cell * jj])
+    at = np.column_stack([geometry.x0 + geometry.cell * ii, geometry.y0 + geometry.cell * jj])
     nearest, _ = cKDTree(np.column_stack([x, y])).query(at, distance_upper_bound=distance, workers=-1)
     far[jj, ii] = ~np.isfinite(nearest)
     return np.asarray(far)

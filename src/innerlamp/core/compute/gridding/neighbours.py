@@ -63,11 +63,11 @@ def triangles(x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray
 def natural(
     x: FloatArray, y: FloatArray, values: FloatArray, x0: float, y0: float, cell: float, nx: int, ny: int
 ) -> FloatArray:
-    """Return a grid (ny, nx) by natural neighbours, found on the lattice itself (Sibson 1981; Park et al. 2006).
+    """Return a grid (ny, nx) by natural neighbours, found on the geometry itself (Sibson 1981; Park et al. 2006).
 
     Each cell spreads the value of its nearest sample over the disc that reaches to that sample; a
     cell's value is the mean of what reaches it. That is Sibson's mean with areas counted in cells,
-    so it comes nearer to it the finer the lattice. Outside of the hull it fades to the nearest
+    so it comes nearer to it the finer the geometry. Outside of the hull it fades to the nearest
     sample.
     """
     from scipy.spatial import cKDTree

@@ -21,7 +21,7 @@ from scipy.linalg import cho_factor, cho_solve
 from ...progress import SILENT, Progress
 from ..compiled import compiled
 from ..geometry.sampling import bilinear
-from .minimum_curvature import plate_energy
+from .plate_energy import plate_energy
 
 FloatArray = NDArray[np.float64]
 SingleArray = NDArray[np.float32]

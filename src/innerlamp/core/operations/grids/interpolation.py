@@ -10,6 +10,7 @@ import pandas as pd
 
 from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Whole, param
 from ...errors import InputError
+from ...geometry.grid import geometry_around
 from ...items.base import Item
 from ...items.points import PointSet
 from ...progress import Progress
@@ -22,9 +23,9 @@ from .sampling import (
     at_cells,
     cost,
     finished,
-    lattice_of,
+    geometry_of,
     measured,
-    on_lattice,
+    on_cells,
     read_samples,
     settled,
     suggest,
@@ -148,18 +149,18 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
 
     source = measured(inputs)
     ready = read_samples(source, p)
-    lattice, blanking = lattice_of(ready, p)
+    geometry, blanking = geometry_of(ready, p)
     progress(0.02, "Variogram")
-    gx, gy = (g.ravel() for g in lattice.places())
-    wanted = ~mc.blank_far(lattice, ready.x, ready.y, blanking).ravel()
+    gx, gy = (g.ravel() for g in geometry.places())
+    wanted = ~mc.blank_far(geometry, ready.x, ready.y, blanking).ravel()
     parts, variances, words = [], [], ""
     for number, values in enumerate(ready.parts):
         if len(ready.parts) > 1 and np.ptp(values) < 1e-12:  # one component of angles that lie alike about an axis
-            parts.append(np.full((lattice.ny, lattice.nx), values[0]))
-            variances.append(np.zeros((lattice.ny, lattice.nx)))
+            parts.append(np.full((geometry.ny, geometry.nx), values[0]))
+            variances.append(np.zeros((geometry.ny, geometry.nx)))
             continue
         _, model = model_for(ready.x, ready.y, values, p)
-        estimate, variance = np.full(lattice.size, np.nan), np.full(lattice.size, np.nan)
+        estimate, variance = np.full(geometry.size, np.nan), np.full(geometry.size, np.nan)
         step = 0.85 / len(ready.parts)
         estimate[wanted], variance[wanted] = kr.krige(
             ready.x,
@@ -172,8 +173,8 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
             p.drift == "linear",
             progress=progress.part(0.1 + step * number, 0.1 + step * (number + 1)),
         )
-        parts.append(estimate.reshape(lattice.ny, lattice.nx))
-        variances.append(variance.reshape(lattice.ny, lattice.nx))
+        parts.append(estimate.reshape(geometry.ny, geometry.nx))
+        variances.append(variance.reshape(geometry.ny, geometry.nx))
         words = words or _words(model)
     unit = source.attributes[p.attribute].unit
     name = p.name or f"{p.attribute} kriged"
@@ -183,34 +184,34 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
     progress(1.0, words + (f"; {ready.note}" if ready.note else ""))
     spread = np.mean(variances, axis=0)
     return {
-        "grid": finished(inputs, p, ready, parts, lattice, blanking, name),
+        "grid": finished(inputs, p, ready, parts, geometry, blanking, name),
         "variance": finished(
-            inputs, p, ready, [spread], lattice, blanking, f"Variance of {name}", "kriging variance", squared
+            inputs, p, ready, [spread], geometry, blanking, f"Variance of {name}", "kriging variance", squared
         ),
     }
 
 
 def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item]:
     ready = read_samples(measured(inputs), p)
-    lattice, blanking = lattice_of(ready, p)
+    geometry, blanking = geometry_of(ready, p)
     progress(0.1, "Interpolating")
-    parts = near_parts(ready, lattice, p, progress.part(0.1, 0.95))
+    parts = near_parts(ready, geometry, p, progress.part(0.1, 0.95))
     progress(1.0, ready.note)
-    return {"grid": finished(inputs, p, ready, parts, lattice, blanking, p.name or f"{p.attribute} by {p.method}")}
+    return {"grid": finished(inputs, p, ready, parts, geometry, blanking, p.name or f"{p.attribute} by {p.method}")}
 
 
-def near_parts(ready: Samples, lattice: Any, p: NearGrid, progress: Progress) -> list[np.ndarray]:
+def near_parts(ready: Samples, geometry: Any, p: NearGrid, progress: Progress) -> list[np.ndarray]:
     """Return the components of a grid from near samples."""
     from ...compute.gridding import neighbours as nb
     from ...compute.gridding.radial import radial
 
     if p.method == "natural neighbours":
-        return on_lattice(ready, lattice, p, lambda x, y, v, c: nb.natural(x, y, v, c.x0, c.y0, c.cell, c.nx, c.ny))
+        return on_cells(ready, geometry, p, lambda x, y, v, c: nb.natural(x, y, v, c.x0, c.y0, c.cell, c.nx, c.ny))
     if p.method == "radial basis":
         return at_cells(
-            ready, lattice, p, lambda x, y, v, ax, ay: radial(x, y, v, ax, ay, p.kernel, p.smoothing, progress)
+            ready, geometry, p, lambda x, y, v, ax, ay: radial(x, y, v, ax, ay, p.kernel, p.smoothing, progress)
         )
-    return at_cells(ready, lattice, p, lambda x, y, v, ax, ay: _at(p.method, x, y, v, ax, ay, p.power, p.neighbours))
+    return at_cells(ready, geometry, p, lambda x, y, v, ax, ay: _at(p.method, x, y, v, ax, ay, p.power, p.neighbours))
 
 
 def _at(
@@ -251,16 +252,15 @@ def _in_folds(
 ) -> np.ndarray:
     """Return each value read from a grid of the others; a twentieth of the samples is left out at a time."""
     from ...compute.geometry.sampling import bilinear
-    from ...compute.gridding import minimum_curvature as mc
 
     x, y, v = ready.x, ready.y, ready.parts[0]
     fold = np.random.default_rng(1).permutation(len(v)) % min(20, len(v))
-    lattice = mc.lattice_around(x, y, cell, margin=cell)
+    geometry = geometry_around(x, y, cell, margin=cell)
     out = np.full(len(v), np.nan)
     for k in range(int(fold.max()) + 1):
         mine = fold == k
-        values = grid(x[~mine], y[~mine], v[~mine], lattice)
-        out[mine] = bilinear(values, lattice.x0, lattice.y0, cell, cell, x[mine], y[mine])
+        values = grid(x[~mine], y[~mine], v[~mine], geometry)
+        out[mine] = bilinear(values, geometry.x0, geometry.y0, cell, cell, x[mine], y[mine])
         progress((k + 1) / (fold.max() + 1), "Leaving a twentieth out")
     return out
 

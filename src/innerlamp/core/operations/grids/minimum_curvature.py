@@ -11,9 +11,9 @@ from .sampling import (
     Trended,
     cost,
     finished,
-    lattice_of,
+    geometry_of,
     measured,
-    on_lattice,
+    on_cells,
     read_samples,
     suggest,
 )
@@ -35,16 +35,16 @@ def _run(inputs: Inputs, p: SmoothSurface, progress: Progress) -> dict[str, Item
     from ...compute.gridding import minimum_curvature as mc
 
     ready = read_samples(measured(inputs), p)
-    lattice, blanking = lattice_of(ready, p)
-    parts = on_lattice(
+    geometry, blanking = geometry_of(ready, p)
+    parts = on_cells(
         ready,
-        lattice,
+        geometry,
         p,
         lambda x, y, v, cells: mc.minimum_curvature(
             x, y, v, cells, tension=p.tension, progress=progress.part(0.05, 0.95)
         ),
     )
-    grid = finished(inputs, p, ready, parts, lattice, blanking, p.name or f"{p.attribute} grid")
+    grid = finished(inputs, p, ready, parts, geometry, blanking, p.name or f"{p.attribute} grid")
     progress(1.0, ready.note)
     return {"grid": grid}
 

@@ -1,30 +1,28 @@
-"""What all gridding operations share: values, transform, duplicates, lattice, trend, blanking, boundary."""
+"""What all gridding operations share: values, transform, duplicates, geometry, trend, blanking, boundary."""
 
 from __future__ import annotations
 
 import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 import numpy as np
 
 from ...declaring.operation import Cost, Input, Inputs, Params, param
 from ...errors import InputError
 from ...formats.features import polygons_of
+from ...geometry.grid import GridGeometry, geometry_around
 from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import Grid
 from ...items.points import PointSet, SurveyLines
 
-if TYPE_CHECKING:
-    from ...compute.gridding.minimum_curvature import Lattice
-
 Transform = Literal["none", "log10", "square root", "normal score", "direction", "axis"]
 Twins = Literal["mean", "median", "highest", "first"]
 # Estimates one component of the values at places (n,), given samples in the same frame.
 AtPlaces = Callable[[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray], np.ndarray]
-OnLattice = Callable[[np.ndarray, np.ndarray, np.ndarray, "Lattice"], np.ndarray]
+OnCells = Callable[[np.ndarray, np.ndarray, np.ndarray, GridGeometry], np.ndarray]
 
 
 class GridValues(Params):
@@ -241,17 +239,17 @@ def settled(spacing: float, share: float, p: GridValues) -> tuple[float, float]:
     return cell, p.blanking or float(f"{1.5 * max(spacing, cell):.2g}")
 
 
-def _cells(x: np.ndarray, y: np.ndarray, spacing: float, share: float, p: GridValues) -> tuple[Lattice, float]:
+def _cells(x: np.ndarray, y: np.ndarray, spacing: float, share: float, p: GridValues) -> tuple[GridGeometry, float]:
     from ...compute.gridding import minimum_curvature as mc
 
     cell, blanking = settled(spacing, share, p)
-    lattice = mc.lattice_around(x, y, cell, margin=cell)
-    if lattice.size > mc.LARGEST:
-        raise InputError(f"the grid would have {lattice.nx:,} × {lattice.ny:,} cells", fix="Take a larger cell size")
-    return lattice, blanking
+    geometry = geometry_around(x, y, cell, margin=cell)
+    if geometry.size > mc.LARGEST:
+        raise InputError(f"the grid would have {geometry.nx:,} × {geometry.ny:,} cells", fix="Take a larger cell size")
+    return geometry, blanking
 
 
-def lattice_of(ready: Samples, p: GridValues) -> tuple[Lattice, float]:
+def geometry_of(ready: Samples, p: GridValues) -> tuple[GridGeometry, float]:
     """Return the cells of the grid and the blanking distance.
 
     Raises
@@ -268,33 +266,34 @@ def _turned(x: np.ndarray, y: np.ndarray, p: Trended) -> tuple[np.ndarray, np.nd
     return x * np.cos(a) - y * np.sin(a), (x * np.sin(a) + y * np.cos(a)) / p.stretch
 
 
-def _frames(ready: Samples, lattice: Lattice, p: Trended) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+def _frames(
+    ready: Samples, geometry: GridGeometry, p: Trended
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Samples and cells in the frame of the trend, counted from the middle of the samples."""
-    gx, gy = lattice.places()
+    gx, gy = geometry.places()
     cx, cy = float(ready.x.mean()), float(ready.y.mean())
     return *_turned(ready.x - cx, ready.y - cy, p), *_turned(gx.ravel() - cx, gy.ravel() - cy, p)
 
 
-def at_cells(ready: Samples, lattice: Lattice, p: Trended, estimate: AtPlaces) -> list[np.ndarray]:
+def at_cells(ready: Samples, geometry: GridGeometry, p: Trended, estimate: AtPlaces) -> list[np.ndarray]:
     """Return each component at the cells (ny, nx), by a method that estimates at places."""
-    u, v, gu, gv = _frames(ready, lattice, p)
-    return [estimate(u, v, part, gu, gv).reshape(lattice.ny, lattice.nx) for part in ready.parts]
+    u, v, gu, gv = _frames(ready, geometry, p)
+    return [estimate(u, v, part, gu, gv).reshape(geometry.ny, geometry.nx) for part in ready.parts]
 
 
-def on_lattice(ready: Samples, lattice: Lattice, p: Trended, estimate: OnLattice) -> list[np.ndarray]:
-    """Return each component at the cells, by a method that fills a lattice; with a trend by one that lies along it."""
+def on_cells(ready: Samples, geometry: GridGeometry, p: Trended, estimate: OnCells) -> list[np.ndarray]:
+    """Return each component at the cells, by a method that fills a geometry; with a trend by one that lies along it."""
     from ...compute.geometry.sampling import bilinear
-    from ...compute.gridding import minimum_curvature as mc
 
     if p.stretch == 1.0:
-        return [estimate(ready.x, ready.y, part, lattice) for part in ready.parts]
-    u, v, gu, gv = _frames(ready, lattice, p)
+        return [estimate(ready.x, ready.y, part, geometry) for part in ready.parts]
+    u, v, gu, gv = _frames(ready, geometry, p)
     # As many cells as the map has: the stretch makes the area smaller, so the cells are made smaller with it.
-    fine = lattice.cell / float(np.sqrt(p.stretch))
-    along = mc.lattice_around(gu, gv, fine, margin=lattice.cell)
+    fine = geometry.cell / float(np.sqrt(p.stretch))
+    along = geometry_around(gu, gv, fine, margin=geometry.cell)
     return [
         np.asarray(bilinear(estimate(u, v, part, along), along.x0, along.y0, along.cell, along.cell, gu, gv)).reshape(
-            lattice.ny, lattice.nx
+            geometry.ny, geometry.nx
         )
         for part in ready.parts
     ]
@@ -320,7 +319,7 @@ def finished(
     p: GridValues,
     ready: Samples,
     parts: list[np.ndarray],
-    lattice: Lattice,
+    geometry: GridGeometry,
     blanking: float,
     name: str,
     attribute: str = "",
@@ -333,11 +332,11 @@ def finished(
     from ...compute.gridding import minimum_curvature as mc
 
     out = (parts[0] if attribute else ready.back(parts)).copy()
-    out[mc.blank_far(lattice, ready.x, ready.y, blanking)] = np.nan
+    out[mc.blank_far(geometry, ready.x, ready.y, blanking)] = np.nan
     source, boundary = measured(inputs), inputs.maybe("boundary", Features)
     if boundary is not None:
         same_system(source, boundary)
-        out[outside(boundary, *lattice.places())] = np.nan
+        out[outside(boundary, *geometry.places())] = np.nan
     if not np.isfinite(out).any():
         raise InputError("the grid would be blank everywhere", fix="Blank farther out, or take another boundary")
     known = source.attributes[p.attribute]
@@ -345,10 +344,10 @@ def finished(
         name=name,
         crs=source.crs,
         values=out,
-        x0=lattice.x0,
-        y0=lattice.y0,
-        dx=lattice.cell,
-        dy=lattice.cell,
+        x0=geometry.x0,
+        y0=geometry.y0,
+        dx=geometry.cell,
+        dy=geometry.cell,
         attribute=attribute or p.attribute,
         unit=known.unit if unit is None else unit,
         quantities={attribute or p.attribute: known.quantity} if unit is None else {},
@@ -360,10 +359,10 @@ def cost(inputs: Inputs, p: GridValues, per_second: float, bytes_each: float) ->
     # Neither values nor twins matter for it: a form asks at each change.
     item = measured(inputs)
     x, y, _ = values_of(item, p.attribute, p.transform)
-    lattice, blanking = _cells(x, y, *spacing_of(item, x, y), p)
-    kept = lattice.size * 8e-6
-    words = f"{lattice.nx} × {lattice.ny} cells of {lattice.cell:g} m ({kept:,.1f} MB), blank beyond {blanking:g} m"
-    return Cost(words, lattice.size * bytes_each * 1e-6 + 50, 1.0 + lattice.size / per_second)
+    geometry, blanking = _cells(x, y, *spacing_of(item, x, y), p)
+    kept = geometry.size * 8e-6
+    words = f"{geometry.nx} × {geometry.ny} cells of {geometry.cell:g} m ({kept:,.1f} MB), blank beyond {blanking:g} m"
+    return Cost(words, geometry.size * bytes_each * 1e-6 + 50, 1.0 + geometry.size / per_second)
 
 
 def suggest(inputs: Inputs) -> dict[str, Any]:
