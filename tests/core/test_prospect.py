@@ -10,6 +10,7 @@ import pytest
 
 from innerlamp.api import Project
 from innerlamp.core.compute.geometry.sampling import bilinear
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.points import SurveyLines
 from innerlamp.demo import truth
@@ -110,12 +111,8 @@ def test_model_is_absent_above_ground_and_never_negative(project: Project) -> No
     assert isinstance(model, BlockModel)
     assert isinstance(ground, Grid)
     values = model.properties["susceptibility"]
-    nx, ny, nz = model.shape
-    x, y, z = (
-        a + d * (np.arange(n) + 0.5)
-        for a, d, n in ((model.x0, model.dx, nx), (model.y0, model.dy, ny), (model.z0, model.dz, nz))
-    )
-    gx, gy = np.meshgrid(x, y, indexing="ij")
+    assert isinstance(model.mesh, TensorMesh)
+    (gx, gy), z = model.mesh.plan_centres, model.mesh.z_centres
     top = bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, gx, gy)
     inside = np.isfinite(top)
     above = z[None, None, :] > np.where(inside, top, np.nan)[:, :, None]

@@ -23,6 +23,7 @@ class CachedDrawing(pg.GraphicsObject):  # type: ignore[misc]  # the library has
     def __init__(self) -> None:
         super().__init__()
         self._picture: QImage | None = None
+        self._dirty = QRectF()  # metres; what of the picture is not as it should be
         self._transform = QTransform()
         self._frame = QRectF()
         self._painted = 0.0
@@ -34,6 +35,12 @@ class CachedDrawing(pg.GraphicsObject):  # type: ignore[misc]  # the library has
     def draw(self, painter: QPainter) -> None:
         """Draw with the painter's transform from metres to pixels."""
         raise RuntimeError("each drawing draws itself")
+
+    def adopt(self, old: CachedDrawing, changed: QRectF) -> None:
+        """Take the picture of a drawing that looked the same but for a rectangle (metres; an empty one: the very same)."""
+        self._picture, old._picture = old._picture, None
+        self._transform, self._frame, self._painted = old._transform, old._frame, old._painted
+        self._dirty = old._dirty.united(changed)
 
     def forget(self) -> None:
         """Draw anew the next time."""
@@ -56,12 +63,32 @@ class CachedDrawing(pg.GraphicsObject):  # type: ignore[misc]  # the library has
             shift = QPointF(transform.dx() - old.dx(), transform.dy() - old.dy())
             inside = self._frame.translated(shift).contains(view)
             if (same and inside) or moving:
+                if not self._dirty.isEmpty():
+                    self._mend(painter)
                 self._show(painter, old, transform)
                 if not same or not inside:
                     self._rest.start()
                 return
         self._render(painter, transform, view)
         self._show(painter, transform, transform)
+
+    def _mend(self, painter: QPainter) -> None:
+        """Draw the part of the picture anew that is not as it should be."""
+        assert self._picture is not None
+        inner = QPainter(self._picture)
+        inner.setRenderHints(painter.renderHints())
+        inner.setTransform(self._transform * QTransform.fromTranslate(-self._frame.left(), -self._frame.top()))
+        box = inner.transform().mapRect(self._dirty).adjusted(-3.0, -3.0, 3.0, 3.0)
+        inner.save()
+        inner.resetTransform()
+        inner.setClipRect(box)
+        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+        inner.fillRect(box, 0)
+        inner.restore()
+        inner.setClipRect(inner.transform().inverted()[0].mapRect(box))
+        self.draw(inner)
+        inner.end()
+        self._dirty = QRectF()
 
     @staticmethod
     def _sized(view: QRectF) -> QRectF:
@@ -83,7 +110,7 @@ class CachedDrawing(pg.GraphicsObject):  # type: ignore[misc]  # the library has
         inner.setTransform(transform * QTransform.fromTranslate(-self._frame.left(), -self._frame.top()))
         self.draw(inner)
         inner.end()
-        self._picture = picture
+        self._picture, self._dirty = picture, QRectF()
         self._rest.stop()
 
     def _show(self, painter: QPainter, old: QTransform, new: QTransform) -> None:

@@ -49,9 +49,12 @@ class Layers:
             key = look_key(ctx, view, painter, entry, item)
             old = self._drawn.get(entry.id)
             if old is None or old[0] != key:
-                self.take_off(entry.id)
                 graphics = painter.paint(ctx, view, entry, item)
                 self.painted += 1
+                for each, before in zip(graphics, old[2] if old is not None else (), strict=False):
+                    if hasattr(each, "follow"):
+                        each.follow(before)
+                self.take_off(entry.id)
                 for each in graphics:
                     self._add(each)
                 old = self._drawn[entry.id] = (key, 1.0, graphics)

@@ -29,7 +29,7 @@ from .contour_lines import ContourLines, level_of
 from .line_signs import SignedLines
 from .point_marks import PointMarks
 from .structure_signs import StructureSigns
-from .unit_areas import UnitAreas
+from .unit_areas import UnitAreas, pieces_of
 from .views import MapView
 
 MOST_LABELS = 3000
@@ -326,11 +326,11 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
         return [ContourLines(item, colours, QColor(ctx.theme.text), 3.0)] if len(item.table) else []
     kinds = line_kinds(item, attribute)
     classed = legend is not None and bool(legend.classes)
-    names = np.array([c.name() for c in palette], dtype=object)[number]
+    names = [c.name() for c in palette]
     signs = np.full(len(item.table), "", dtype=object)
     if kinds:
-        words = item.table[kinds].astype(str)
-        signs = words.map({word: line_sign(word) for word in words.unique()}).to_numpy(dtype=object)
+        code, words = pd.factorize(item.table[kinds], use_na_sentinel=False)
+        signs = np.array([line_sign(str(word)) for word in words], dtype=object)[code]
     row, role = item.owner, item.part_types
     fill = np.isin(role, (RING, HOLE)) & there[row]
     signed = (role == LINE) & there[row] & (signs[row] != "").astype(bool)
@@ -338,15 +338,19 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
     out: list[pg.GraphicsObject] = []
     # Areas of a class are one path, so that its pattern runs through; without classes each colour has its own.
     # What covers most ground lies lowest, so that a dyke shows within its country rock.
-    keys = values.astype(str).astype(object) if classed else names
-    covers = [(key, parts, _area(item, parts)) for key, parts in _grouped(keys[row], fill)]
+    code, keys = number, names
+    if classed:
+        code, found = pd.factorize(values, use_na_sentinel=False)
+        keys = [str(each) for each in found]
+    ground = _areas(item)
+    covers = [(key, parts, float(ground[parts].sum())) for key, parts in _grouped(code[row], keys, fill)]
     for place, (key, parts, _) in enumerate(sorted(covers, key=lambda each: -each[2])):
         if legend is not None and classed:
             colour, pattern = class_colour(legend, key), legend.patterns.get(key, "plain")
         else:
             colour, pattern = QColor(key), "plain"
-        out.append(UnitAreas(_path(item, parts), colour, pattern, -14.0 + 0.01 * place))
-    for key, parts in _grouped(names[row], plain):
+        out.append(UnitAreas(pieces_of(item, parts), colour, pattern, -14.0 + 0.01 * place))
+    for key, parts in _grouped(number[row], names, plain):
         shape = QGraphicsPathItem(_path(item, parts))
         pen = QPen(QColor(key).darker(130), 2.0)
         pen.setCosmetic(True)
@@ -360,17 +364,17 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
         dark = [ink if legend is None or classed else palette[number[row[k]]] for k in chosen]
         lines = [part_vertices(item, k)[:, :2] for k in chosen]
         out.append(SignedLines(lines, [str(signs[row[k]]) for k in chosen], dark, 3.2))
-    for key, parts in _grouped(names[row], (role == POINT) & there[row]):
+    for key, parts in _grouped(number[row], names, (role == POINT) & there[row]):
         xy = item.vertices[item.starts[parts], :2]
         out += flat.markers(xy[:, 0], xy[:, 1], None, None, 6, 5, "d", QColor(key))
     return out
 
 
-def _grouped(keys: np.ndarray, among: np.ndarray) -> list[tuple[str, np.ndarray]]:
-    """The parts `among` by their key, in the order in which keys first come."""
+def _grouped(code: np.ndarray, keys: list[str], among: np.ndarray) -> list[tuple[str, np.ndarray]]:
+    """The parts `among` by their key (of which `code` is the number), in the order in which keys first come."""
     parts = np.flatnonzero(among)
-    found, first, group = np.unique(keys[parts].astype(str), return_index=True, return_inverse=True)
-    return [(str(found[k]), parts[group == k]) for k in np.argsort(first).tolist()]
+    mine = code[parts]
+    return [(keys[k], parts[mine == k]) for k in pd.unique(mine).tolist()]
 
 
 def _vertices(item: Features, parts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -389,14 +393,14 @@ def _path(item: Features, parts: np.ndarray) -> QPainterPath:
     return path
 
 
-def _area(item: Features, parts: np.ndarray) -> float:
-    """Ground in square metres that rings cover, holes counted as well."""
-    xy, count = _vertices(item, parts)
-    xy = xy - xy[:1]
+def _areas(item: Features) -> np.ndarray:
+    """Ground in square metres that each part encloses, as if it were a ring."""
+    if not len(item.part_types):
+        return np.zeros(0)
+    xy = item.vertices[:, :2] - item.vertices[:1, :2]
     cross = np.append(xy[:-1, 0] * xy[1:, 1] - xy[1:, 0] * xy[:-1, 1], 0.0)
-    ends = np.cumsum(count)
-    cross[ends - 1] = 0.0  # from the end of one ring to the start of the next
-    return float(np.abs(np.add.reduceat(cross, ends - count)).sum()) / 2.0
+    cross[item.starts[1:] - 1] = 0.0  # from the end of one ring to the start of the next
+    return np.asarray(np.abs(np.add.reduceat(cross, item.starts[:-1])) / 2.0)
 
 
 def targets_shown(ctx: Context, entry: Entry, item: TargetSet) -> pd.DataFrame:

@@ -2,49 +2,139 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
-from collections.abc import Callable
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
+import numpy as np
+import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from ...core.items.features import HOLE, Features
 from .cached import CachedDrawing
 from .space import seen_part
 
 _STEP = 15.0  # pixels (at 96 to the inch) between repeats
+_FEW, _TILES_EACH = 200, 8  # rings up to which there is one piece; tiles along each side of the rest
+_KEPT = 4000
+_MADE: OrderedDict[bytes, Piece] = OrderedDict()
 _MOST = 40_000  # strokes of one area; more would be a grey haze
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Areas that lie together: told apart from others by what they are made of."""
+
+    key: bytes
+    path: QPainterPath
+    box: QRectF
 
 
 class UnitAreas(CachedDrawing):
     """All areas of one unit."""
 
-    def __init__(self, path: QPainterPath, colour: QColor, pattern: str, z: float, opacity: int = 120) -> None:
+    def __init__(self, pieces: Sequence[Piece], colour: QColor, pattern: str, z: float, opacity: int = 120) -> None:
         super().__init__()
-        self.path, self.colour, self.pattern, self.opacity = path, colour, pattern, opacity
+        self.pieces, self.colour, self.pattern, self.opacity = pieces, colour, pattern, opacity
+        self._box = QRectF()
+        for piece in pieces:
+            self._box = self._box.united(piece.box)
         self.setZValue(z)
 
     def boundingRect(self) -> QRectF:  # noqa: N802
-        return self.path.boundingRect()
+        return self._box
+
+    def follow(self, old: object) -> None:
+        """Take over the picture of the same unit before an edit, and draw only what that changed."""
+        if not isinstance(old, UnitAreas) or (old.colour, old.pattern, old.opacity, old.zValue()) != (
+            self.colour,
+            self.pattern,
+            self.opacity,
+            self.zValue(),
+        ):
+            return
+        mine, theirs = ({piece.key for piece in each.pieces} for each in (self, old))
+        changed = QRectF()
+        for piece in (*self.pieces, *old.pieces):
+            if piece.key not in mine or piece.key not in theirs:
+                changed = changed.united(piece.box)
+        self.adopt(old, changed)
 
     def draw(self, painter: QPainter) -> None:
+        # The outline of a piece reaches beyond its box by a pixel.
+        edge = 2.0 / max(abs(painter.transform().m11()), 1e-12)
+        seen = painter.clipBoundingRect() if painter.hasClipping() else None
+        for piece in self.pieces:
+            if seen is None or seen.intersects(piece.box.adjusted(-edge, -edge, edge, edge)):
+                self._draw_piece(painter, piece.path)
+
+    def _draw_piece(self, painter: QPainter, path: QPainterPath) -> None:
         fill = QColor(self.colour)
         fill.setAlpha(self.opacity)
         pen = QPen(self.colour.darker(150), 0.8)
         pen.setCosmetic(True)
         painter.setPen(pen)
         painter.setBrush(fill)
-        painter.drawPath(self.path)
+        painter.drawPath(path)
         if self.pattern == "plain":
             return
         transform, view = painter.transform(), seen_part(painter)
         painter.save()
-        painter.setClipPath(self.path, Qt.ClipOperation.IntersectClip)
+        painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
         painter.resetTransform()
-        box = transform.mapRect(self.path.boundingRect()).intersected(view)
+        box = transform.mapRect(path.boundingRect()).intersected(view)
         # The pattern is tied to the ground, so that it does not swim when the map is moved.
         origin = transform.map(QPointF(0.0, 0.0))
         draw_pattern(painter, self.pattern, box, origin, self.colour.darker(165))
         painter.restore()
+
+
+def pieces_of(item: Features, parts: np.ndarray) -> list[Piece]:
+    """Return rings (numbers of parts) as pieces by where they lie; holes stay with the ring that they are cut out of.
+
+    A piece that is made of the same vertices as one before is that one: an edit makes few anew.
+    """
+    starts = item.starts
+    first = np.asarray(item.part_types[parts] != HOLE)
+    ring = np.maximum(np.cumsum(first) - 1, 0)  # of each part
+    lead = starts[parts[np.searchsorted(ring, np.arange(ring[-1] + 1))]]
+    tile = np.zeros(len(parts), dtype=np.int64)
+    if len(lead) > _FEW:
+        corner = item.vertices[lead, :2]
+        (west, south), (east, north) = corner.min(axis=0), corner.max(axis=0)
+        i, j = (
+            np.clip(_TILES_EACH * (corner[:, k] - low) / max(high - low, 1e-9), 0, _TILES_EACH - 1).astype(np.int64)
+            for k, low, high in ((0, west, east), (1, south, north))
+        )
+        tile = (i * _TILES_EACH + j)[ring]
+    order = np.argsort(tile, kind="stable")
+    count = (starts[parts + 1] - starts[parts])[order]
+    ends = np.cumsum(count)
+    index = np.repeat(starts[parts[order]] - ends + count, count) + np.arange(int(ends[-1]))
+    xy = np.ascontiguousarray(item.vertices[index, :2])
+    joined = np.ones(len(xy), dtype=np.int32)
+    joined[ends - 1] = 0
+    cuts = np.flatnonzero(np.diff(tile[order])) + 1
+    out = []
+    for begin, end in zip((0, *cuts), (*cuts, len(order)), strict=True):
+        rows = slice(int(ends[begin] - count[begin]), int(ends[end - 1]))
+        out.append(_piece(xy[rows], joined[rows]))
+    return out
+
+
+def _piece(xy: np.ndarray, joined: np.ndarray) -> Piece:
+    key = hashlib.blake2b(xy.tobytes() + joined.tobytes(), digest_size=16).digest()
+    piece = _MADE.get(key)
+    if piece is None:
+        path: QPainterPath = pg.arrayToQPath(xy[:, 0], xy[:, 1], connect=joined, finiteCheck=False)
+        piece = _MADE[key] = Piece(key, path, path.boundingRect())
+        while len(_MADE) > _KEPT:
+            _MADE.popitem(last=False)
+    _MADE.move_to_end(key)
+    return piece
 
 
 def draw_pattern(painter: QPainter, pattern: str, box: QRectF, origin: QPointF, colour: QColor) -> None:

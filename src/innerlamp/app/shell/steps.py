@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -102,6 +102,10 @@ class Steps(QFrame):
         self.step_buttons: dict[str, QPushButton] = {}
         self.buttons.idClicked.connect(lambda number: self.show_area(AREAS[number]))
         ctx.items_changed.connect(self._on_items)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(80)
+        self._soon.timeout.connect(self._fill)
         ctx.project_changed.connect(self._on_project)
         ctx.theme_changed.connect(self._icons)
         ctx.ask.connect(self._asked)
@@ -113,7 +117,7 @@ class Steps(QFrame):
             self.buttons.button(number).setIcon(area_icon(area, self.ctx.theme.text))
 
     def _on_items(self, notice: Notice) -> None:
-        self._fill()
+        self._soon.start()  # what was edited is drawn first
 
     def _on_project(self) -> None:
         self.close_form()

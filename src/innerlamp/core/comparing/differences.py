@@ -267,7 +267,7 @@ def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
                 float(m.mesh.volumes(np.argwhere(v >= level)).sum()) / 1e6 for m, v in ((a, one), (b, two))
             )
             out.append(_sizes(f"Volume with {name} ≥ {level:.3g}", before, after, "million m³"))
-        if a.mesh.same_as(b.mesh):
+        if a.mesh == b.mesh:
             moved = np.where(np.isfinite(one) & np.isfinite(two), two - one, np.nan)
             if np.isfinite(moved).any():
                 i, j, k = np.unravel_index(np.nanargmax(np.abs(moved)), moved.shape)

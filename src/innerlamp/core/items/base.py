@@ -9,6 +9,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, ClassVar, Self
 
 import numpy as np
@@ -88,9 +89,12 @@ class Item:
         """West, east, south, north, lowest, highest in metres; NaN where there is nothing."""
         return EMPTY_BOUNDS
 
-    @property
+    @cached_property
     def attributes(self) -> dict[str, Attribute]:
         """What can be coloured by, by name."""
+        return frozen(self._attributes())
+
+    def _attributes(self) -> dict[str, Attribute]:
         return {}
 
     def described(self, numbers: Iterable[str], codes: Iterable[str], units: Mapping[str, str]) -> dict[str, Attribute]:

@@ -42,8 +42,7 @@ class ElectrodeSurvey(Item):
     def bounds(self) -> Bounds:
         return bounds_of(self.electrodes["x"], self.electrodes["y"], self.electrodes["z"])
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return self.described(numeric_columns(self.table, ELECTRODE_ROLES), (), self.units)
 
     @property

@@ -50,8 +50,7 @@ class Features(Item):
     def bounds(self) -> Bounds:
         return bounds_of(*self.vertices.T) if len(self.vertices) else super().bounds
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return dict(
             sorted(
                 self.described(numeric_columns(self.table), class_columns(self.table), self.units).items(),

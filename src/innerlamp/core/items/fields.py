@@ -74,8 +74,7 @@ class Grid(Item):
             high,
         )
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return self.described((self.attribute,), (), {self.attribute: self.unit})
 
     @property
@@ -118,8 +117,7 @@ class Surface(Item):
         low, high = self.vertices.min(axis=0), self.vertices.max(axis=0)
         return (float(low[0]), float(high[0]), float(low[1]), float(high[1]), float(low[2]), float(high[2]))
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return self.described((self.attribute,), (), {self.attribute: self.unit}) if self.attribute else {}
 
     @property
@@ -176,8 +174,7 @@ class BlockModel(Item):
     def bounds(self) -> Bounds:
         return self.mesh.bounds
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return self.described(self.properties, (), self.units)
 
     @property

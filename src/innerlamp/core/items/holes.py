@@ -68,8 +68,7 @@ class HoleSet(Item):
     def bounds(self) -> Bounds:
         return bounds_of(self.stations["x"], self.stations["y"], self.stations["z"])
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         found: dict[str, Attribute] = {}
         for table in (*self.tables.values(), *self.readings.values()):
             numbers, codes = numeric_columns(table, INTERVAL_ROLES), class_columns(table, INTERVAL_ROLES)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
 from .attributes import Attribute
@@ -160,7 +161,7 @@ def propose(attribute: str, known: Attribute, values: NDArray[Any]) -> Legend:
     unit, shown = known.unit, known.shown
     array = np.asarray(values)
     if array.dtype.kind not in "fiu":
-        texts = sorted({str(v) for v in array if v is not None and str(v) not in ("", "nan", "None")})
+        texts = sorted({str(v) for v in pd.unique(array)} - {"", "nan", "None", "NaT", "<NA>"})
         colours = {t: CLASS_COLOURS[i % len(CLASS_COLOURS)] for i, t in enumerate(texts)}
         patterns = {t: p for t in texts if (p := pattern_for(t)) != "plain"} if not unit else {}
         return Legend(attribute, unit, known.quantity, classes=colours, patterns=patterns)

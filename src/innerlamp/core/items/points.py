@@ -42,8 +42,7 @@ class PointSet(Item):
     def bounds(self) -> Bounds:
         return bounds_of(self.table["x"], self.table["y"], self.table["z"])
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         numbers, codes = numeric_columns(self.table, POINT_ROLES), class_columns(self.table, POINT_ROLES)
         return self.described(numbers, codes, self.units)
 
@@ -81,8 +80,7 @@ class SurveyLines(Item):
     def bounds(self) -> Bounds:
         return bounds_of(self.table["x"], self.table["y"], self.table["z"])
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return self.described(numeric_columns(self.table, POINT_ROLES), (), self.units)
 
     @property
@@ -119,8 +117,7 @@ class TargetSet(Item):
     def bounds(self) -> Bounds:
         return bounds_of(self.table["x"], self.table["y"], self.table["z"])
 
-    @property
-    def attributes(self) -> dict[str, Attribute]:
+    def _attributes(self) -> dict[str, Attribute]:
         return {"score": Attribute("", "score")}
 
     @property

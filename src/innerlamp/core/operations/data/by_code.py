@@ -93,10 +93,10 @@ OPERATION = Operation(
     example=Example(
         {"item": "Emberlow holes"},
         {
-            "attribute": "rock",
+            "attribute": "Rock",
             "name": "density",
             "unit": "g/cm³",
-            "values": [{"code": "GRANITE", "value": 2.62}, {"code": "SLATE", "value": 2.74}],
+            "values": [{"code": "GRAN", "value": 2.62}, {"code": "SLATE", "value": 2.74}],
         },
     ),
     title="Give values to codes",
