@@ -295,7 +295,8 @@ def _plant(
     assay.at[row, "From"] = round(assay["To"].to_numpy(float)[row - 1] - 0.6, 1)
     row = int(np.flatnonzero(assay["BHID"] == "EMB017")[12])
     note("assays.csv", row, "EMB017", "reversed interval")
-    assay.loc[row, ["From", "To"]] = assay.loc[row, ["To", "From"]].to_numpy()
+    start, stop = (assay[c].to_numpy(float)[row] for c in ("From", "To"))
+    assay.at[row, "From"], assay.at[row, "To"] = float(stop), float(start)
     row = int(np.flatnonzero(assay["BHID"] == "EMB021")[5])
     note("assays.csv", row, "EMB021", "not a number")
     assay.at[row, "Sn_ppm"] = "insuff."

@@ -81,7 +81,15 @@ def evaluate(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDArr
 
 
 def condition(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDArray[np.bool_]:
-    """Return which rows meet a condition; missing values meet none."""
+    """Return which rows meet a condition; missing values meet none.
+
+    Columns have shape (rows,), and so has the result; a unit is not known here: values compare as they are.
+
+    Raises
+    ------
+    InputError
+        When the text can't be read, or gives no condition.
+    """
     value = evaluate(text, columns, rows)
     if value.dtype != bool:
         raise InputError(

@@ -31,7 +31,13 @@ class GridGeometry:
 
 
 def geometry_around(x: FloatArray, y: FloatArray, cell: float, margin: float = 0.0) -> GridGeometry:
-    """Return cells on round multiples of the cell size that cover places and a margin (metres)."""
+    """Return cells on round multiples of the cell size that cover places and a margin (metres).
+
+    Raises
+    ------
+    InputError
+        When the cell size is not positive.
+    """
     if not cell > 0:
         raise InputError(
             "the cell size must be positive", fix="Give it in metres, about a quarter of the sample spacing"

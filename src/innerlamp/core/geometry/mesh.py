@@ -147,7 +147,7 @@ class Mesh(ABC):
 
     @abstractmethod
     def levels(self, i: IntArray, j: IntArray, k: IntArray) -> tuple[FloatArray, FloatArray]:
-        """Return the elevations of bottom and top of cells."""
+        """Return the elevations in metres of bottom and top of cells, in the shape of their numbers."""
 
     def centres(self, cells: IntArray | None = None) -> FloatArray:
         """Return the centres (n, 3) of cells given as rows (i, j, k), or of all in the order of (nx, ny, nz)."""

@@ -8,7 +8,10 @@ from numpy.typing import NDArray
 
 
 def logged_at(table: pd.DataFrame, log: pd.DataFrame, name: str) -> NDArray[np.object_]:
-    """Return for each interval the class of the logged interval in which its mid-point lies, '' where none."""
+    """Return for each interval the class of the logged interval in which its mid-point lies, '' where none.
+
+    Intervals `table` and `log` have hole, from_m and to_m in metres; the result has shape (len(table),).
+    """
     codes = pd.Index(pd.unique(log["hole"].astype(str)))
     ours, theirs = (
         codes.get_indexer(pd.Index(table["hole"].astype(str))),

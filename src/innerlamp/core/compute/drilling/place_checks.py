@@ -62,6 +62,8 @@ def check_kinks(path: Path, holes: NDArray[np.object_], limit: float, found: Fin
     """Report places where a hole bends by more than `limit` degrees per 30 m between two readings.
 
     Bends below `LEAST_BEND` degrees in all are what readings a short way apart show anyway.
+
+    `holes` names the holes of the path, shape (h,).
     """
     bend = dogleg(path)
     turned = bend * np.diff(path.depth) / 30.0

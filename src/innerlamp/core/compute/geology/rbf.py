@@ -80,6 +80,8 @@ def fit(
     ------
     InputError
         With too few or too many points.
+    ConvergenceError
+        When the system has no solution, or none to the accuracy asked.
     """
     matrix = (ellipsoid or Ellipsoid()).matrix()
     good = np.isfinite(points).all(axis=1) & np.isfinite(values)

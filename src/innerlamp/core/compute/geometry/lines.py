@@ -14,7 +14,10 @@ def natural(text: str) -> list[tuple[int, str]]:
 
 
 def distance_along(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return metres from the first reading along the line's general direction, whichever way it was flown."""
+    """Return metres from the first reading along the line's general direction, whichever way it was flown.
+
+    Eastings and northings in metres have shape (n,).
+    """
     if len(x) == 0:
         return np.empty(0)
     dx, dy = x - np.nanmean(x), y - np.nanmean(y)

@@ -40,7 +40,10 @@ class SectionPlane:
         return ax * ux + ay * uy, -ax * uy + ay * ux
 
     def to_map(self, along: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """Return eastings and northings of distances along the line."""
+        """Return eastings and northings of distances along the line.
+
+        All have the shape of `along`, and are in metres.
+        """
         t = np.asarray(along, dtype=float) / max(self.length, 1e-9)
         return self.x0 + t * (self.x1 - self.x0), self.y0 + t * (self.y1 - self.y0)
 

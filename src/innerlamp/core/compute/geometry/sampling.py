@@ -15,6 +15,8 @@ def bilinear(
 
     `values` has shape (ny, nx), row 0 at northing `y0`, column 0 at easting `x0` (cell centres).
     Within half a cell of the edge the edge value holds.
+
+    Places, origin and cell sizes are in one unit (metres); the result has their shape and the unit of the grid.
     """
     ny, nx = values.shape
     u = (np.asarray(x, dtype=float) - x0) / dx

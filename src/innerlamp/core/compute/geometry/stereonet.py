@@ -69,6 +69,11 @@ def density(vectors: FloatArray, at: FloatArray, sigma: float = 3.0) -> FloatArr
         Where it is wanted, shape (m, 3).
     sigma
         Radius of the counting cone: so many deviations are expected in it.
+
+    Raises
+    ------
+    InputError
+        Without axes.
     """
     n = len(vectors)
     if n < 1:

@@ -9,7 +9,10 @@ FloatArray = NDArray[np.float64]
 
 
 def volume(vertices: FloatArray, triangles: NDArray[np.integer]) -> float:
-    """Return the volume in m3 inside a closed surface with outward orientation (divergence theorem)."""
+    """Return the volume in m3 inside a closed surface with outward orientation (divergence theorem).
+
+    `vertices` has shape (n, 3) in metres, `triangles` shape (m, 3).
+    """
     if len(triangles) == 0:
         return 0.0
     v = vertices - vertices.mean(axis=0)
@@ -18,7 +21,10 @@ def volume(vertices: FloatArray, triangles: NDArray[np.integer]) -> float:
 
 
 def is_closed(triangles: NDArray[np.integer]) -> bool:
-    """Return whether every edge belongs to exactly two triangles that run along it in opposite ways."""
+    """Return whether every edge belongs to exactly two triangles that run along it in opposite ways.
+
+    `triangles` has shape (m, 3): numbers of vertices.
+    """
     if len(triangles) == 0:
         return False
     t = np.asarray(triangles, dtype=np.int64)

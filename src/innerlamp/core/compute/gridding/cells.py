@@ -105,6 +105,8 @@ def smoothed(
 
     Blanks stay blank and do not spoil cells beside them.
 
+    `values` has shape (ny, nx); cell sizes `dx`, `dy` are in metres.
+
     Raises
     ------
     InputError

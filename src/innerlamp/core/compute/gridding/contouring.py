@@ -53,6 +53,8 @@ def nearest_round(value: float) -> float:
 def even_levels(values: FloatArray, interval: float) -> FloatArray:
     """Return all multiples of an interval within the values.
 
+    Values of any shape and the interval are in one unit; levels rise, shape (k,).
+
     Raises
     ------
     InputError
@@ -73,7 +75,15 @@ def even_levels(values: FloatArray, interval: float) -> FloatArray:
 
 
 def log_levels(values: FloatArray) -> FloatArray:
-    """Return the levels 1, 2, 5 times powers of ten within the positive values (common practice in geochemistry, no source)."""
+    """Return the levels 1, 2, 5 times powers of ten within the positive values (common practice in geochemistry, no source).
+
+    Values have any shape; levels rise, in the unit of the values, shape (k,).
+
+    Raises
+    ------
+    InputError
+        When no value is positive, or no level lies within them.
+    """
     known = values[np.isfinite(values) & (values > 0)]
     if not len(known):
         raise InputError("the grid has no value above 0", fix="Take even levels")

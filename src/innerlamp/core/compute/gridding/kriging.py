@@ -135,6 +135,8 @@ def without_twins(
     """Return samples with those at one place (to the millimetre) made one, and how many went: twins have no solution.
 
     `rule` says what stands for them: mean, median, highest or first.
+
+    Places in metres and values have shape (n,).
     """
     keys = np.round(np.column_stack([x, y]), 3)
     _, first, inverse, count = np.unique(keys, axis=0, return_index=True, return_inverse=True, return_counts=True)

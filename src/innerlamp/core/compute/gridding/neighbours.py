@@ -19,7 +19,15 @@ def inverse_distance(
     power: float = 2.0,
     neighbours: int = 12,
 ) -> FloatArray:
-    """Return the mean of the nearest samples weighted by ``1 / distance**power`` (Shepard 1968); at a sample its value."""
+    """Return the mean of the nearest samples weighted by ``1 / distance**power`` (Shepard 1968); at a sample its value.
+
+    Samples have shape (n,), places where it is wanted (m,), all in metres; values in any unit.
+
+    Raises
+    ------
+    InputError
+        When the power is not above 0, or no neighbour is asked for.
+    """
     from scipy.spatial import cKDTree
 
     if not power > 0 or neighbours < 1:
@@ -43,6 +51,8 @@ def nearest(x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray, 
 
 def triangles(x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray, at_y: FloatArray) -> FloatArray:
     """Return linear values over Delaunay triangles; NaN outside of their hull.
+
+    Samples have shape (n,), places where it is wanted (m,), all in metres; values in any unit.
 
     Raises
     ------

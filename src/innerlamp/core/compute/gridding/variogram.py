@@ -69,13 +69,19 @@ class Model:
             raise InputError("ranges must be above 0, and the ratio of ranges above 0 and at most 1")
 
     def reduced(self, dx: FloatArray, dy: FloatArray) -> FloatArray:
-        """Return distances in which the anisotropy is taken out: metres along the major axis."""
+        """Return distances in which the anisotropy is taken out: metres along the major axis.
+
+        Offsets to the east and north in metres have any shape, and the result has it too.
+        """
         a = np.radians(self.azimuth)
         along, across = dx * np.sin(a) + dy * np.cos(a), dx * np.cos(a) - dy * np.sin(a)
         return np.asarray(np.hypot(along, across / self.ratio))
 
     def gamma(self, distance: FloatArray) -> FloatArray:
-        """Return the semivariance at reduced distances; 0 at 0, where the nugget does not count."""
+        """Return the semivariance at reduced distances; 0 at 0, where the nugget does not count.
+
+        Distances in metres have any shape; the result has it too, in the squared unit of the values.
+        """
         h = np.asarray(distance, dtype=float)
         out = np.full(h.shape, self.nugget)
         for s in self.structures:
@@ -151,7 +157,15 @@ def experimental(
 
 
 def propose_bins(x: FloatArray, y: FloatArray, bins: int = 15) -> tuple[float, int]:
-    """Return bin width and count that reach a third of the diagonal of the area (common practice, no source)."""
+    """Return bin width and count that reach a third of the diagonal of the area (common practice, no source).
+
+    Places in metres have shape (n,); the width is in metres.
+
+    Raises
+    ------
+    InputError
+        When all samples lie at one place.
+    """
     diagonal = float(np.hypot(np.ptp(x), np.ptp(y)))
     if not diagonal > 0:
         raise InputError("all values lie at one place")

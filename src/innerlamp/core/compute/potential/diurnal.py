@@ -15,7 +15,10 @@ _CLOCK = re.compile(r"^\s*(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?\s*$")
 
 
 def seconds_of(dates: Sequence[str], times: Sequence[str]) -> FloatArray:
-    """Return seconds since 1970 of ISO dates ('' for none) and clock times (h:mm, h:mm:ss.s); NaN where unreadable."""
+    """Return seconds since 1970 of ISO dates ('' for none) and clock times (h:mm, h:mm:ss.s); NaN where unreadable.
+
+    The result has shape (n,).
+    """
     day = {"": 0.0}
     out = np.full(len(times), np.nan)
     for k, (date, time) in enumerate(zip(dates, times, strict=True)):
@@ -36,6 +39,8 @@ def diurnal(
 
     The base record is interpolated linearly between its readings (common practice in magnetic
     surveys, no source). The datum is the median of the record unless given.
+
+    Times have shape (n,), the base record (m,).
 
     Parameters
     ----------

@@ -90,13 +90,19 @@ def fast_atan(x):  # type: ignore[no-untyped-def]
 
 @compiled(cache=True, error_model="numpy")
 def log_array(x: np.ndarray, out: np.ndarray) -> None:
-    """`fast_log` of an array, for checking it."""
+    """`fast_log` of an array, for checking it.
+
+    Plain numbers of shape (n,).
+    """
     for i in range(x.size):
         out[i] = fast_log(x[i])
 
 
 @compiled(cache=True, error_model="numpy")
 def atan_array(x: np.ndarray, out: np.ndarray) -> None:
-    """`fast_atan` of an array, for checking it."""
+    """`fast_atan` of an array, for checking it.
+
+    Plain numbers of shape (n,).
+    """
     for i in range(x.size):
         out[i] = fast_atan(x[i])

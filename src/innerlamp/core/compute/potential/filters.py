@@ -40,7 +40,15 @@ class Spread:
 
 
 def filled(values: FloatArray) -> FloatArray:
-    """Return a grid whose gaps are filled: by the nearest value, then smoothed within the gap until it lies flat."""
+    """Return a grid whose gaps are filled: by the nearest value, then smoothed within the gap until it lies flat.
+
+    `values` has shape (ny, nx), NaN where blank, in any unit.
+
+    Raises
+    ------
+    InputError
+        When no cell has a value.
+    """
     from scipy.ndimage import distance_transform_edt
 
     gap = ~np.isfinite(values)

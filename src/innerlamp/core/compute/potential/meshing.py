@@ -35,6 +35,11 @@ def mesh_under(
     padding
         Cells added on each side beyond the data, so that sources outside do not force
         themselves into the edge cells.
+
+    Raises
+    ------
+    InputError
+        When a cell size or the depth is not positive.
     """
     if cell <= 0 or cell_z <= 0 or depth <= 0:
         raise InputError("cell sizes and depth must be positive")
@@ -53,7 +58,10 @@ def below_ground(mesh: TensorMesh, ground: FloatArray) -> NDArray[np.bool_]:
 
 
 def thin_by_cell(x: FloatArray, y: FloatArray, spacing: float) -> NDArray[np.int64]:
-    """Return indices of one reading for each square of side `spacing`: the one nearest to its centre."""
+    """Return indices of one reading for each square of side `spacing`: the one nearest to its centre.
+
+    Places and spacing are in metres, shape (n,).
+    """
     i, j = np.floor(x / spacing), np.floor(y / spacing)
     away = np.hypot(x - (i + 0.5) * spacing, y - (j + 0.5) * spacing)
     order = np.lexsort((away, j, i))

@@ -16,6 +16,8 @@ IntArray = NDArray[np.int64]
 def threshold_of_logs(values: FloatArray, deviations: float) -> float:
     """Return mean plus so many standard deviations of the logarithms, turned back (Hawkes & Webb 1962).
 
+    Values have shape (n,), NaN where missing; the result is in their unit.
+
     Raises
     ------
     InputError
@@ -102,6 +104,8 @@ def levelled(values: FloatArray, unit: NDArray[np.object_], least: int = 8) -> F
 
     The score is the distance from the unit's median in scaled median absolute deviations. Values of
     units with fewer than `least` samples are scored within all samples.
+
+    Values and units have shape (n,).
     """
     logs = np.log(np.where(values > 0, values, np.nan))
     out = np.full(len(values), np.nan)

@@ -36,7 +36,10 @@ class StandardCheck:
 def check_standard(
     values: FloatArray, accepted: float = float("nan"), deviation: float = float("nan")
 ) -> StandardCheck:
-    """Return the check of one standard; `values` of shape (n,) in order of analysis, NaN where not analysed."""
+    """Return the check of one standard; `values` of shape (n,) in order of analysis, NaN where not analysed.
+
+    Accepted value and deviation are in the unit of the values.
+    """
     known = values[np.isfinite(values)]
     given = bool(np.isfinite(accepted))
     centre = float(accepted) if given else float(np.median(known)) if len(known) else float("nan")
@@ -72,7 +75,10 @@ def _trend(scores: FloatArray) -> tuple[float, float, float]:
 
 
 def check_blanks(values: FloatArray, limit: float, times: float = 5.0) -> tuple[float, NDArray[np.bool_]]:
-    """Return the warning level of blanks and which are above it: `times` the detection limit (common practice, no source)."""
+    """Return the warning level of blanks and which are above it: `times` the detection limit (common practice, no source).
+
+    Values of shape (n,) and limit are in one unit.
+    """
     level = times * limit
     with np.errstate(invalid="ignore"):
         return level, np.isfinite(values) & (values > level)
@@ -84,6 +90,8 @@ def check_duplicates(first: FloatArray, second: FloatArray) -> tuple[FloatArray,
     Half the absolute relative difference is ``100 |a - b| / (a + b)``; the coefficient of variation
     is the root mean square of ``sqrt(2) |a - b| / (a + b)`` in percent (Abzalov 2008, eq. 1-3). Pairs
     with a missing value or a sum of zero are NaN.
+
+    Both have shape (n,) and one unit.
     """
     total = first + second
     with np.errstate(invalid="ignore", divide="ignore"):

@@ -25,6 +25,8 @@ class Line:
 def regression(x: FloatArray, y: FloatArray) -> Line:
     """Return the least-squares line of y on x over the pairs that are both known.
 
+    Both have shape (n,), NaN where missing; slope in units of y per unit of x.
+
     Raises
     ------
     InputError
@@ -41,7 +43,10 @@ def regression(x: FloatArray, y: FloatArray) -> Line:
 
 
 def ranks(values: FloatArray) -> FloatArray:
-    """Return ranks from 1, ties sharing their mean; NaN stays NaN."""
+    """Return ranks from 1, ties sharing their mean; NaN stays NaN.
+
+    Values have shape (n,).
+    """
     out = np.full(len(values), np.nan)
     good = np.flatnonzero(np.isfinite(values))
     known = values[good]
@@ -103,7 +108,10 @@ class Box:
 
 
 def box(values: FloatArray) -> Box | None:
-    """Return the box of values, None without any."""
+    """Return the box of values, None without any.
+
+    Values have shape (n,), NaN where missing; all figures are in their unit.
+    """
     known = values[np.isfinite(values)]
     if not len(known):
         return None
@@ -115,7 +123,10 @@ def box(values: FloatArray) -> Box | None:
 
 
 def column_facts(values: FloatArray) -> dict[str, float]:
-    """Return count, missing, lowest, percentiles, highest, mean and standard deviation (n - 1) of a column."""
+    """Return count, missing, lowest, percentiles, highest, mean and standard deviation (n - 1) of a column.
+
+    Values have shape (n,), NaN where missing; figures are in their unit.
+    """
     known = values[np.isfinite(values)]
     facts = {"known": float(len(known)), "missing": float(len(values) - len(known))}
     if len(known):

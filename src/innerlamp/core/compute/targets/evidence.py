@@ -14,6 +14,8 @@ def ramp(values: FloatArray, low: float, high: float, more_is_better: bool = Tru
     """Return evidence 0..1: 0 up to `low`, 1 from `high`, straight between (or the other way round).
 
     Missing values (NaN) give no evidence: 0. A linear fuzzy membership (Bonham-Carter 1994).
+
+    Values have any shape, `low` and `high` their unit.
     """
     span = high - low if high > low else 1e-12
     with np.errstate(invalid="ignore"):
@@ -56,7 +58,10 @@ def distance_to(points: FloatArray, places: FloatArray) -> FloatArray:
 
 
 def pick_peaks(x: FloatArray, y: FloatArray, score: FloatArray, separation: float, count: int) -> NDArray[np.int64]:
-    """Return indices of the best places, best first, none nearer than `separation` metres to a better one."""
+    """Return indices of the best places, best first, none nearer than `separation` metres to a better one.
+
+    Places in metres and scores have shape (n,).
+    """
     chosen: list[int] = []
     order = np.argsort(-np.where(np.isfinite(score), score, -np.inf), kind="stable")
     for index in order:
