@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QPushButton
 
 from ...core.declaring.operation import FieldInfo, parted
 from ...core.items.attributes import Attribute
+from ...core.numbers import number_or_none
 from .. import settings
 from .field_base import FieldWidget
 from .table_field import TableField
@@ -33,7 +34,10 @@ class TextField(FieldWidget):
 
     def value(self) -> Any:
         text = self.edit.text().strip()
-        return text.replace(",", ".") if self.number else text
+        value = number_or_none(text) if self.number else None
+        return (
+            text if value is None else repr(value).removesuffix(".0")
+        )  # what is no number is refused by the operation, in its words
 
     def set_value(self, value: Any) -> None:
         self.edit.setText(f"{value:g}" if isinstance(value, float) else str(value))

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from ...core.compute.geometry.placing import Fit, fit_places
 from ...core.errors import LampError
 from ...core.formats import pictures, tables_in
+from ...core.numbers import number_or_none
 from .. import background
 from ..context import Context
 from .fields import RowsField
@@ -202,10 +203,8 @@ class PicksEditor(QWidget):
     def _typed(self, cell: QTableWidgetItem) -> None:
         if self._filling or cell.column() not in (1, 2):
             return
-        try:
-            self.points[cell.row()][cell.column() + 1] = float(cell.text().replace(" ", "").replace(",", "."))
-        except ValueError:
-            self.points[cell.row()][cell.column() + 1] = np.nan
+        value = number_or_none(cell.text())
+        self.points[cell.row()][cell.column() + 1] = np.nan if value is None else value
         self._fill()
 
     def whole(self) -> list[list[float]]:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.declaring.operation import FieldInfo, Row
+from ...core.numbers import number_or_none
 from .field_base import FieldWidget
 
 _ROWS_SHOWN = 8
@@ -110,7 +111,8 @@ class TableField(FieldWidget):
             text = box.currentText() if isinstance(box, QComboBox) else item.text().strip() if item else ""
             number_kind = self.info.columns[name].kind
             if number_kind in (int, float) or float in typing.get_args(number_kind):
-                text = text.replace(",", ".")
+                value = number_or_none(text)
+                text = text if value is None else repr(value)  # what is none is refused by the operation
             if text:
                 out[name] = text
         # Choices always stand somewhere: alone they make no row.

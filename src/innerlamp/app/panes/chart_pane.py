@@ -16,11 +16,13 @@ from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLabel,
 
 from ...core.compute.drilling.logged import logged_at
 from ...core.compute.geometry.lines import distance_along, natural
+from ...core.errors import InputError
 from ...core.items.attributes import plain_number
 from ...core.items.base import Item, class_columns, numeric_columns
 from ...core.items.holes import INTERVAL_ROLES, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend
 from ...core.items.points import POINT_ROLES
+from ...core.numbers import parse_numbers
 from ...core.project.records import Entry
 from ..context import Context, Selection
 from ..painters.chart_data import ChartData
@@ -327,9 +329,9 @@ class ChartPane(ItemPane):
             return
         legend = self.ctx.legend(self.across.currentText(), item)
         try:
-            values = sorted({float(t.replace(",", ".")) for t in self.breaks.text().split(";") if t.strip()})
-        except ValueError:
-            self.ctx.say(f"'{self.breaks.text()}' is not a list of numbers: write for example 5; 20; 100", "bad")
+            values = sorted(set(parse_numbers(self.breaks.text())))
+        except InputError as error:
+            self.ctx.say(str(error), "bad")
             return
         if len(values) > 30:
             self.ctx.say("More than 30 class breaks can't be told apart.", "bad")

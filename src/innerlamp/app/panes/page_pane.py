@@ -12,10 +12,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QWidget
 
-from ...core.errors import LampError
+from ...core.errors import InputError, LampError
 from ...core.formats.page_templates import write_template
 from ...core.items.holes import HoleSet
 from ...core.items.page import MOST_PICTURE, Element, Page
+from ...core.numbers import parse_number
 from ..context import Context
 from ..pages import editing
 from ..pages.writing import BLEED, ENDINGS, element_picture
@@ -380,9 +381,9 @@ class PagePane(ItemPane):
         value: Any = text.replace("\\n", "\n")
         if name != "text":
             try:
-                value = float(text.replace(",", ".").replace("\u2009", ""))
-            except ValueError:
-                self.ctx.say(f"'{text}' is not a number.", "bad")
+                value = parse_number(text)
+            except InputError as error:
+                self.ctx.say(str(error), "bad")
                 self.edits[name].setText(f"{getattr(element, name):g}")
                 return
         if value != getattr(element, name) and not (name != "text" and abs(value - getattr(element, name)) < 1e-9):

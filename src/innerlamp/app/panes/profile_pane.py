@@ -17,6 +17,7 @@ from ...core.compute.statistics.spikes import hampel
 from ...core.errors import LampError
 from ...core.items.attributes import Attribute
 from ...core.items.points import SurveyLines
+from ...core.numbers import parse_number
 from ..context import Context, Cursor, Selection
 from .base import Pane
 from .boxes import choice_box, refill, small_font
@@ -277,7 +278,7 @@ class ProfilePane(Pane):
         values: NDArray[np.float64],
     ) -> None:
         try:
-            spike, _ = hampel(values, int(self.window_.text()), float(self.limit.text().replace(",", ".")))
+            spike, _ = hampel(values, int(self.window_.text()), parse_number(self.limit.text()))
         except (LampError, ValueError):
             self.ctx.say("The spike filter needs a whole number of readings from 1 and a limit above 0.", "bad")
             return

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QLabel, QLineEdit
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.attributes import is_ground
 from ...core.items.holes import HoleSet, table_with
+from ...core.numbers import number_or_none
 from ..context import Context, Cursor, Selection
 from ..painters.flat import faded
 from ..painters.layers import Layers
@@ -126,11 +127,8 @@ class SectionPane(Pane):
         return low, max(high, low + 50.0)
 
     def _width_set(self) -> None:
-        text = self.width_box.text().strip().replace(",", ".")
-        try:
-            width = float(text)
-        except ValueError:
-            width = 0.0
+        text = self.width_box.text().strip()
+        width = number_or_none(text) or 0.0
         if not 0.1 <= width <= 50_000:
             self.ctx.say(f"The corridor must be from 0.1 to 50 000 m, not '{text}'.", "bad")
             self.width_box.setText(f"{self.ctx.corridor:g}")

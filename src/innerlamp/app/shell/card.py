@@ -19,11 +19,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.errors import InputError
 from ...core.formats.table import formats_for
 from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
+from ...core.numbers import parse_number
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
 from ..context import Context
@@ -178,14 +180,13 @@ class Card(QScrollArea):
             self.ctx.set_legend(changed)
 
     def _number(self, edit: QLineEdit, legend: Legend, name: str) -> None:
-        text = edit.text().strip().replace(",", ".")
-        if name == "cutoff" and not text:
+        if name == "cutoff" and not edit.text().strip():
             self._set(legend, cutoff=None)
             return
         try:
-            self._set(legend, **{name: float(text)})
-        except ValueError:
-            self.ctx.say(f"'{text}' is not a number.", "bad")
+            self._set(legend, **{name: parse_number(edit.text())})
+        except InputError as error:
+            self.ctx.say(str(error), "bad")
             self.fill()
 
     def _recipe(self, box: QVBoxLayout, entry: Entry) -> None:

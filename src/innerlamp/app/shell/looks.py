@@ -20,9 +20,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.errors import InputError
 from ...core.items.legend import Legend
 from ...core.items.points import PointSet
 from ...core.items.signs import PATTERNS, line_sign
+from ...core.numbers import parse_number
 from ...core.project.records import Entry
 from ..context import Context
 from ..painters.unit_areas import draw_pattern
@@ -78,11 +80,10 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
     least.setToolTip("Numbers below this value are not written")
 
     def typed() -> None:
-        text = least.text().strip().replace(",", ".")
         try:
-            value = float(text) if text else None
-        except ValueError:
-            ctx.say(f"'{text}' is not a number.", "bad")
+            value = parse_number(least.text()) if least.text().strip() else None
+        except InputError as error:
+            ctx.say(str(error), "bad")
             return
         if value != ctx.style(entry.id).label_from:
             ctx.restyle(entry.id, replace(ctx.style(entry.id), label_from=value))

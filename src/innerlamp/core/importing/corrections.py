@@ -22,6 +22,7 @@ from ..items.base import Item, rows_of_table
 from ..items.electrodes import ElectrodeSurvey
 from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..items.points import PointSet, SurveyLines
+from ..numbers import parse_number
 from . import hole_paths
 
 KINDS = ("holes", "points", "lines", "electrodes")
@@ -241,13 +242,7 @@ def _fitting(value: Any, numeric: bool, column: str) -> Any:
         return np.nan if numeric else None
     if not numeric:
         return str(value)
-    try:
-        number = float(str(value).replace(",", "."))
-    except ValueError as error:
-        raise InputError(f"'{value}' is not a number", where=column) from error
-    if not np.isfinite(number):
-        raise InputError(f"'{value}' is not a number", where=column)
-    return number
+    return parse_number(str(value), column)
 
 
 def _settled(item: Item, name: str, column: str) -> Item:

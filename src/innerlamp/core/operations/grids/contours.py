@@ -12,6 +12,7 @@ from ...errors import InputError
 from ...items.base import Item
 from ...items.features import LINE, Features, one_each
 from ...items.fields import Grid
+from ...numbers import parse_numbers
 from ...progress import Progress
 
 
@@ -50,10 +51,7 @@ def levels_of(grid: Grid, p: DrawContours) -> tuple[np.ndarray, np.ndarray]:
         levels = ct.log_levels(grid.values)
         return levels, np.isclose(np.log10(levels) % 1.0, 0.0) | np.isclose(np.log10(levels) % 1.0, 1.0)
     if p.levels == "given":
-        try:
-            levels = np.array(sorted({float(t.replace(",", ".")) for t in p.given.split(";") if t.strip()}))
-        except ValueError as error:
-            raise InputError(f"'{p.given}' is not a list of numbers", fix="Write for example 5; 20; 100") from error
+        levels = np.array(sorted(set(parse_numbers(p.given))))
         if not len(levels):
             raise InputError("there is no level", fix="Write for example 5; 20; 100")
         return levels, np.ones(len(levels), dtype=bool)

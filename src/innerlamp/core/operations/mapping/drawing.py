@@ -15,6 +15,7 @@ from ...errors import InputError
 from ...formats.features import flatten, polygons_of, shapes_of
 from ...items.base import Item
 from ...items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts
+from ...numbers import parse_number
 from ...progress import Progress
 
 
@@ -224,10 +225,7 @@ def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, 
     if p.column not in table.columns:
         table[p.column] = ""
     if table[p.column].dtype.kind in "fiu":
-        try:
-            table.loc[rows, p.column] = float(p.value.replace(",", ".")) if p.value.strip() else np.nan
-        except ValueError as error:
-            raise InputError(f"'{p.value}' is not a number", where=p.column) from error
+        table.loc[rows, p.column] = parse_number(p.value, p.column) if p.value.strip() else np.nan
     else:
         table[p.column] = table[p.column].astype(object)
         table.loc[rows, p.column] = p.value

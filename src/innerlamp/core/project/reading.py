@@ -1,0 +1,265 @@
+"""An open project as it is read: items, versions, legends, view settings, and what changed since the last look."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections import OrderedDict
+from collections.abc import Mapping
+from pathlib import Path
+from typing import IO, Any, Self
+
+from ..errors import ProjectError
+from ..items.attributes import Attribute
+from ..items.base import Item
+from ..items.legend import Legend
+from ..items.style import Style
+from ..signal import Signal
+from . import catalogue, payload
+from .catalogue import Transaction
+from .history import History, State
+from .origins import Origins
+from .records import Entry, Notice
+
+
+class ProjectReading:
+    """What is read of an open project; `Store` changes it."""
+
+    def __init__(self, path: Path, connection: sqlite3.Connection, handle: IO[str] | None) -> None:
+        self.path, self._db, self._lock = path, connection, handle
+        self.changed: Signal[[Notice]] = Signal()
+        self.history = History(connection)
+        self._origins = Origins(connection)
+        self._cache: OrderedDict[int, Item] = OrderedDict()
+        self._entries: dict[str, Entry] | None = None
+        self._known: dict[tuple[str, str], Entry] = {}
+        self._seen = self._data_version()
+        self._legends_seen = {} if handle else self._legend_texts()
+
+    def close(self) -> None:
+        """Close the catalogue and give the lock back."""
+        self._db.close()
+        if self._lock:
+            self._lock.close()
+            self._lock = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    @property
+    def writable(self) -> bool:
+        return self._lock is not None
+
+    @property
+    def payloads(self) -> Path:
+        return self.path / "payloads"
+
+    @property
+    def name(self) -> str:
+        return self.path.stem
+
+    @property
+    def crs(self) -> str:
+        return str(self._db.execute("SELECT value FROM meta WHERE key='crs'").fetchone()[0])
+
+    # ---- reading
+
+    def entries(self) -> list[Entry]:
+        """All items as they are now, in the order in which they were made."""
+        if self._entries is None:
+            heads = self._db.execute("SELECT key, state FROM head").fetchall()
+            found = [self._known.get((key, state)) or self._entry(key, state) for key, state in heads]
+            found.sort(key=lambda e: e.place)
+            self._entries = {e.id: e for e in found}
+            self._known = {(key, state): self._entries[key] for key, state in heads}
+        return list(self._entries.values())
+
+    def _entry(self, key: str, text: str) -> Entry:
+        state = json.loads(text)
+        row = self._db.execute(
+            "SELECT kind, origin, facts, bounds, attributes, crs, made_at FROM version WHERE id=?", (state["version"],)
+        ).fetchone()
+        if row is None:
+            raise ProjectError(f"the version of '{state['name']}' is not in the catalogue", where=self.name)
+        kind, origin, facts, bounds, attributes, crs, made_at = row
+        needs = frozenset(pair for pair in self._origins.needs(origin) if pair[0] != key)
+        return Entry(
+            key,
+            kind,
+            state["name"],
+            state["version"],
+            state.get("held", False),
+            state.get("dated", ""),
+            self._origins.chain(origin),
+            needs,
+            json.loads(facts),
+            tuple(json.loads(bounds)),
+            {n: Attribute.from_json(a) for n, a in json.loads(attributes).items()},
+            crs,
+            made_at,
+            state.get("place", 0.0),
+            int(state.get("lit", 0)),
+            Style.from_json(state.get("style", {})),
+        )
+
+    def heads(self) -> dict[str, int]:
+        """The version that each item points to now."""
+        return {e.id: e.version for e in self.entries()}
+
+    def entry(self, item: str) -> Entry:
+        """The present state of one item.
+
+        Raises
+        ------
+        ProjectError
+            When there is no such item.
+        """
+        self.entries()
+        assert self._entries is not None
+        if item not in self._entries:
+            raise ProjectError(f"there is no item '{item}'", where=self.name)
+        return self._entries[item]
+
+    def find(self, text: str) -> Entry:
+        """Find an item by id or by name (case ignored).
+
+        Raises
+        ------
+        ProjectError
+            When none or several match.
+        """
+        hits = [e for e in self.entries() if e.id == text] or [
+            e for e in self.entries() if e.name.lower() == text.lower()
+        ]
+        if len(hits) == 1:
+            return hits[0]
+        names = ", ".join(e.name for e in self.entries()) or "none yet"
+        if hits:
+            raise ProjectError(
+                f"several items are called '{text}'",
+                where=self.name,
+                fix="Name it by its id: " + ", ".join(e.id for e in hits),
+            )
+        raise ProjectError(f"there is no item '{text}'", where=self.name, fix=f"There are: {names}")
+
+    def manifest(self, version: int) -> payload.Manifest:
+        """Where the parts of a version are."""
+        row = self._db.execute("SELECT manifest FROM version WHERE id=?", (version,)).fetchone()
+        if row is None:
+            raise ProjectError(f"there is no version {version}", where=self.name)
+        found: payload.Manifest = catalogue.unfold(self._db, json.loads(row[0]))
+        return found
+
+    def load(self, item: str, version: int | None = None) -> Item:
+        """Read an item (its present version unless told otherwise); recent ones are kept at hand."""
+        number = self.entry(item).version if version is None else version
+        if number not in self._cache:  # the version alone tells what to read
+            self.keep(number, payload.read_item(self.payloads, self.manifest(number)))
+        self._cache.move_to_end(number)
+        return self._cache[number]
+
+    def loaded(self, version: int) -> bool:
+        """Whether `load` would answer at once."""
+        return version in self._cache
+
+    def keep(self, version: int, item: Item) -> None:
+        """Remember an item that was read elsewhere, such as in a reader thread."""
+        self._cache[version] = item
+        while len(self._cache) > 64:
+            self._cache.popitem(last=False)
+
+    def versions(self, item: str) -> list[tuple[int, str]]:
+        """All kept versions of an item with the time each was made, oldest first."""
+        return [
+            (int(i), str(t))
+            for i, t in self._db.execute("SELECT id, made_at FROM version WHERE item=? ORDER BY id", (item,))
+        ]
+
+    def version_of(self, item: str, key: str) -> int:
+        """The newest version of an item that a chain of steps of that name made; 0 when there is none."""
+        row = self._db.execute(
+            "SELECT v.id FROM origin o JOIN version v ON v.origin=o.id WHERE o.key=? AND v.item=? ORDER BY v.id DESC",
+            (key, item),
+        ).fetchone()
+        return int(row[0]) if row else 0
+
+    def follow(self) -> bool:
+        """See what another process changed since the last look, and tell it; returns whether anything did.
+
+        For a project that is open read-only while somebody else writes it.
+        """
+        seen = self._data_version()
+        if seen == self._seen:
+            return False
+        self._seen = seen
+        legends = self._legend_texts()
+        moved = tuple(k for k in {*legends, *self._legends_seen} if legends.get(k) != self._legends_seen.get(k))
+        self._legends_seen = legends
+        self._tell(dict(self._entries or {}), "", moved)
+        return True
+
+    def _legend_texts(self) -> dict[str, str]:
+        return dict(self._db.execute("SELECT key, state FROM legend").fetchall())
+
+    def _data_version(self) -> int:
+        return int(self._db.execute("PRAGMA data_version").fetchone()[0])
+
+    # ---- legends, history, view settings
+
+    def legend(self, attribute: str) -> Legend | None:
+        """The stored legend of an attribute, or None."""
+        state = self._state("legend", attribute)
+        return Legend.from_json(state) if state else None
+
+    def undo_label(self) -> str:
+        """What undo would take back, or ''."""
+        return self.history.label(done=True)
+
+    def redo_label(self) -> str:
+        """What redo would do again, or ''."""
+        return self.history.label(done=False)
+
+    def workspace(self, key: str, default: Any = None) -> Any:
+        """A remembered view setting."""
+        row = self._db.execute("SELECT value FROM workspace WHERE key=?", (key,)).fetchone()
+        return json.loads(row[0]) if row else default
+
+    # ---- inside
+
+    def _transaction(self) -> Transaction:
+        if not self.writable:
+            raise ProjectError(
+                "the project is open read-only", where=self.name, fix="Close it in the other window first"
+            )
+        return Transaction(self._db)
+
+    def _state(self, table: str, key: str) -> State | None:
+        row = self._db.execute(f"SELECT state FROM {table} WHERE key=?", (key,)).fetchone()
+        return json.loads(row[0]) if row else None
+
+    def _before(self) -> dict[str, Entry]:
+        self.entries()
+        return dict(self._entries or {})
+
+    def _tell(self, old: Mapping[str, Entry], label: str, legends: tuple[str, ...] = ()) -> None:
+        self._entries = None
+        new = {e.id: e for e in self.entries()}
+        both = [i for i, e in new.items() if i in old and e is not old[i]]
+        notice = Notice(
+            added=tuple(i for i in new if i not in old),
+            removed=tuple(i for i in old if i not in new),
+            replaced=tuple(i for i in both if new[i].version != old[i].version),
+            renamed=tuple(i for i in both if _words(new[i]) != _words(old[i])),
+            lit=tuple(i for i in both if new[i].lit != old[i].lit),
+            styled=tuple(i for i in both if new[i].style != old[i].style),
+            legends=legends,
+            label=label,
+        )
+        self.changed.emit(notice)
+
+
+def _words(entry: Entry) -> tuple[str, bool, str, float]:
+    return entry.name, entry.held, entry.dated, entry.place

@@ -1,0 +1,49 @@
+"""Looking after a project: what is damaged, and what nothing can reach any more."""
+
+from __future__ import annotations
+
+import json
+
+from ..errors import ProjectError
+from . import payload
+from .reading import ProjectReading
+
+
+class Upkeep(ProjectReading):
+    """Checks and cleans an open project."""
+
+    def damaged(self) -> dict[str, str]:
+        """Check the parts of all present items; returns item id to what is wrong."""
+        found = {}
+        for entry in self.entries():
+            try:
+                for name in sorted(payload.files_of(self.manifest(entry.version))):
+                    payload.verify(self.payloads, name)
+            except ProjectError as error:
+                found[entry.id] = str(error)
+        return found
+
+    def clean_up(self, forget: bool = False) -> int:
+        """Drop every version and file that neither a present item nor the history can reach; returns bytes freed.
+
+        With `forget` the history goes first, and with it what only undo could bring back.
+        """
+        with self._transaction() as db:
+            if forget:
+                self.history.forget()
+            kept = self.history.versions() | {
+                int(v) for (v,) in db.execute("SELECT json_extract(state,'$.version') FROM head")
+            }
+            gone = [(i,) for (i,) in db.execute("SELECT id FROM version") if i not in kept]
+            db.executemany("DELETE FROM version WHERE id=?", gone)
+            self._origins.drop_unused()
+        used: set[str] = set()
+        for (text,) in self._db.execute("SELECT manifest FROM version"):
+            used |= payload.files_of(json.loads(text))
+        freed = 0
+        for file in self.payloads.glob("*/*"):
+            if file.name not in used:
+                freed += file.stat().st_size
+                file.unlink()
+        self._cache.clear()
+        return freed
