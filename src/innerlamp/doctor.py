@@ -23,17 +23,6 @@ _PACKAGES = (
     "pyproj",
     "rasterio",
 )
-_GL_PROBE = """
-import sys
-from PySide6.QtGui import QGuiApplication, QOffscreenSurface, QOpenGLContext
-app = QGuiApplication([])
-c = QOpenGLContext()
-if not c.create(): sys.exit(3)
-s = QOffscreenSurface(); s.setFormat(c.format()); s.create()
-if not c.makeCurrent(s): sys.exit(3)
-f = c.functions()
-print(f.glGetString(0x1F01), '|', f.glGetString(0x1F02))
-"""
 
 
 def examine() -> tuple[list[tuple[str, str]], list[str]]:
@@ -69,7 +58,9 @@ def _renderer(display: str, advice: list[str]) -> str:
     if not display:
         return "not tried without a display"
     try:
-        out = subprocess.run([sys.executable, "-c", _GL_PROBE], capture_output=True, text=True, timeout=60, check=False)
+        out = subprocess.run(
+            [sys.executable, "-m", "innerlamp.app.gl_probe"], capture_output=True, text=True, timeout=60, check=False
+        )
     except subprocess.TimeoutExpired:
         out = None
     if out is None or out.returncode != 0:

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop
+from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from ..core.errors import LampError
@@ -25,11 +25,15 @@ from .shell.window import Window
 def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
     """Let the window live until something is so; returns whether it came to be."""
     end = time.monotonic() + seconds
+    wake = QTimer()
+    wake.setSingleShot(True)
     while time.monotonic() < end:
         QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
         if ready():
             return True
-        time.sleep(0.005)
+        # Sleep until something happens, a timer at the latest.
+        wake.start(5)
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     return False
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import multiprocessing
+import multiprocessing.connection
 import signal
 import time
 from collections import deque
@@ -118,8 +119,15 @@ class Runner:
                 worker.stop.set()
                 worker.asked_to_stop = time.monotonic()
 
-    def poll(self) -> list[Job]:
-        """Take in what the workers said, hand out waiting jobs; returns the jobs that changed."""
+    def poll(self, patience: float = 0.0) -> list[Job]:
+        """Take in what the workers said, hand out waiting jobs; returns the jobs that changed.
+
+        Waits up to `patience` seconds for one of them to say something.
+        """
+        if patience and self._workers:
+            multiprocessing.connection.wait(
+                [part for w in self._workers for part in (w.connection, w.process.sentinel)], patience
+            )
         changed: dict[int, Job] = {}
         for worker in list(self._workers):
             self._read(worker, changed)
@@ -144,8 +152,7 @@ class Runner:
         """Poll until a job has ended (for scripts and tests)."""
         end = time.monotonic() + timeout
         while job.active and time.monotonic() < end:
-            self.poll()
-            time.sleep(0.01)
+            self.poll(0.1)
         return job
 
     def close(self) -> None:
