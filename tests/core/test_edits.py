@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 import shutil
 import zipfile
 from pathlib import Path
@@ -289,6 +290,21 @@ def test_items_are_frozen_deeply() -> None:
         model.properties["a"][0, 0, 0] = 1.0
     with pytest.raises(TypeError, match="never change"):
         model.properties["b"] = np.zeros((2, 2, 2))
+    table = soils().table
+    before = table.copy()
+    for change in (
+        lambda: table.__setitem__("Sn", 0.0),
+        lambda: table.loc.__setitem__((0, "Sn"), 0.0),
+        lambda: table.iloc.__setitem__((0, 0), 0.0),
+        lambda: table.at.__setitem__((0, "Sn"), 0.0),
+        lambda: table.insert(0, "new", 1.0),
+        lambda: table.pop("Sn"),
+    ):
+        with pytest.raises(TypeError, match="never change"):
+            change()
+    pd.testing.assert_frame_equal(pd.DataFrame(table), before)
+    assert type(table[["x"]]) is type(table.copy()) is pd.DataFrame  # what is made of it is a plain table
+    assert type(pickle.loads(pickle.dumps(table))) is pd.DataFrame
 
 
 def test_a_reader_follows_the_writer(project: Project) -> None:

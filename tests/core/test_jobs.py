@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import os
 import signal
 import time
@@ -13,6 +14,7 @@ import pandas as pd
 import pytest
 
 from innerlamp.core.errors import InputError
+from innerlamp.core.formats import tables_in
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.jobs.runner import Job, Runner
 from innerlamp.core.project import trail
@@ -136,3 +138,23 @@ def test_wrong_tasks_never_start(store: Store, params: dict[str, object], inputs
     item = store.put(soils(20))
     with pytest.raises(InputError, match=words):
         execute.prepare(store, "grid-minimum-curvature", params, {"samples": item} if inputs else {})
+
+
+def test_what_was_shown_of_a_file_is_what_runs(store: Store, runner: Runner, tmp_path: Path) -> None:
+    """The worker does not look at the file again: it reads it as the layout that was looked at says."""
+    file = tmp_path / "soils.csv"
+    file.write_text("x;y;Sn ppm\n" + "".join(f"{500000 + k},5;{6000000 + k};{k},25\n" for k in range(40)))
+    shown = tables_in.look(file)
+    assert shown.decimal_comma
+    wanted = execute.prepare(store, "import-points", {"file": str(file)}, {})
+    assert [each[3] for each in wanted.layouts] == [shown]
+    # A heading that stands in no file: only this process can know of it.
+    other = dataclasses.replace(shown, columns=("x", "y", "Zinn ppm"))
+    job = runner.wait(runner.submit(dataclasses.replace(wanted, layouts=((*wanted.layouts[0][:3], other),))))
+    assert job.state == "done", job.message
+    made = execute.land(store, wanted, job.made)
+    assert "Zinn ppm" in store.load(made["points"]).table.columns  # type: ignore[attr-defined]
+    again = tables_in.look(file)
+    assert again is shown
+    file.write_text(file.read_text() + "1,5;2;3\n")
+    assert tables_in.look(file) is not shown  # a file that changed is looked at anew

@@ -30,6 +30,7 @@ from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
 from ..core.running.execute import Task
 from ..core.signal import Signal
+from . import settings
 from .session.legends import LegendBook, values_of
 from .session.session import Listeners, Session
 from .session.view import Cursor, Selection, ViewState
@@ -106,6 +107,8 @@ class Context:
 
     def look_at(self, store: Store) -> None:
         """Begin a session of a project."""
+        chosen = settings.load()
+        store.history.bound(chosen.history_changes, int(1e9 * chosen.history_gigabytes))
         told = Listeners(self._items, self.loaded.emit, self.compared.emit, self.say)
         self.session = Session(store, self.runner, told)
         desk = self.session.desk

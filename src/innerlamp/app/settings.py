@@ -8,6 +8,7 @@ import json
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 
 @dataclass(frozen=True)
@@ -22,11 +23,15 @@ class Settings:
         Folder of the project that was open last; '' for none.
     last_folder
         Folder in which files were last looked for.
+    history_changes, history_gigabytes
+        How many changes, and how much that only they can bring back, undo reaches.
     """
 
     theme: str = "paper"
     last_project: str = ""
     last_folder: str = ""
+    history_changes: int = 500
+    history_gigabytes: float = 8.0
     version: int = 1
 
 
@@ -40,11 +45,19 @@ def load() -> Settings:
     """Read the settings; a missing or broken file gives the defaults."""
     try:
         data = json.loads(settings_file().read_text(encoding="utf-8"))
-        known = {f.name: f.type for f in dataclasses.fields(Settings)}
-        values = {k: v for k, v in data.items() if k in known and isinstance(v, str)}
-        return Settings(**values)  # type: ignore[arg-type]
+        plain = Settings()
+        values = {f.name: _like(getattr(plain, f.name), data.get(f.name)) for f in dataclasses.fields(Settings)}
+        return dataclasses.replace(plain, **values)
     except (OSError, ValueError, TypeError, AttributeError):
         return Settings()
+
+
+def _like(plain: Any, value: Any) -> Any:
+    """A value that was read where it is of the right kind and in bounds, else the default."""
+    if isinstance(plain, str):
+        return value if isinstance(value, str) else plain
+    good = isinstance(value, int | float) and not isinstance(value, bool) and 1 <= value <= 1e6
+    return type(plain)(value) if good else plain
 
 
 def save(settings: Settings) -> None:

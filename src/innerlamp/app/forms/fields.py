@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import typing
 from collections.abc import Mapping
 from pathlib import Path
@@ -118,7 +119,7 @@ class FileField(FieldWidget):
         path, _ = QFileDialog.getOpenFileName(self, self.info.label, start)
         if path:
             self.edit.setText(path)
-            settings.save(settings.Settings(here.theme, here.last_project, str(Path(path).parent)))
+            settings.save(dataclasses.replace(here, last_folder=str(Path(path).parent)))
 
 
 def joined(values: Any) -> str:
@@ -144,7 +145,7 @@ class FilesField(FileField):
         paths, _ = QFileDialog.getOpenFileNames(self, self.info.label, here.last_folder)
         if paths:
             self.set_value([*self.value(), *paths])
-            settings.save(settings.Settings(here.theme, here.last_project, str(Path(paths[0]).parent)))
+            settings.save(dataclasses.replace(here, last_folder=str(Path(paths[0]).parent)))
 
 
 class MappingField(FieldWidget):

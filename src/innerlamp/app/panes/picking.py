@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import shapely
-from scipy.spatial import cKDTree
 
 from ...core.compute.geometry.sketching import is_area
 from ...core.formats.features import shapes_of
@@ -54,7 +53,9 @@ class Picker:
         return self._made[key]
 
 
-def _tree_of(table: pd.DataFrame) -> tuple[cKDTree | None, np.ndarray]:
+def _tree_of(table: pd.DataFrame) -> tuple[Any, np.ndarray]:
+    from scipy.spatial import cKDTree
+
     xy = table[["x", "y"]].to_numpy(float)
     rows = np.flatnonzero(np.isfinite(xy).all(axis=1))
     return (cKDTree(xy[rows]) if len(rows) else None), rows

@@ -48,7 +48,9 @@ def look(path: Path | str) -> Layout:
     if not any(line.strip() for line in lines):
         raise InputError("the file is empty", where=path.name)
     counts = {d: [len(_split(line, d)) for line in lines[:200] if line.strip()] for d in _DELIMITERS}
-    best = max(_DELIMITERS, key=lambda d: (_steady(counts[d]), np.median(counts[d])))
+    likely = sorted(_DELIMITERS, key=lambda d: (_steady(counts[d]), np.median(counts[d])), reverse=True)
+    # Decimal commas part cells as steadily as semicolons do, but not those of the heading.
+    best = next((d for d in likely if _has_heading(lines, d, int(np.median(counts[d])))), likely[0])
     width = int(np.median(counts[best]))
     if width < 2:
         layout = blanks.look(lines, encoding, path.name)
@@ -68,6 +70,16 @@ def look(path: Path | str) -> Layout:
         and not any(re.match(r"^\s*-?\d+\.\d+\s*$", c) for r in rows for c in r)
     )
     return Layout(best, encoding, heading + 1, unique(fields), comma)
+
+
+def _has_heading(lines: list[str], delimiter: str, width: int) -> bool:
+    if width < 2:
+        return False
+    try:
+        find_heading([_split(line, delimiter) for line in lines], width, "")
+    except InputError:
+        return False
+    return True
 
 
 def read(path: Path | str, found: Findings, table: str = "", layout: Layout | None = None) -> RawTable:

@@ -5,8 +5,10 @@ A part is a sheet of a spreadsheet or a table of a database; text files and logs
 
 from __future__ import annotations
 
+import contextlib
 import functools
-from collections.abc import Callable
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -124,10 +126,38 @@ def look(ref: Path | str) -> Layout:
     return _layout(path, part, _stamp(path))
 
 
-@functools.lru_cache(maxsize=512)
+# Path, part and stamp of a table, and how it is laid out: what was shown is what is read.
+Known = tuple[str, str, tuple[int, int], Layout]
+_LAYOUTS: OrderedDict[tuple[str, str, tuple[int, int]], Layout] = OrderedDict()
+_KEPT = 512
+
+
 def _layout(path: Path, part: str, stamp: tuple[int, int]) -> Layout:
-    medium = medium_of(path)
-    return medium.look(path, _one(path, part, medium))
+    key = (str(path), part, stamp)
+    if key not in _LAYOUTS:
+        medium = medium_of(path)
+        remember([(*key, medium.look(path, _one(path, part, medium)))])
+    return _LAYOUTS[key]
+
+
+def known(refs: Iterable[str]) -> tuple[Known, ...]:
+    """Return the layouts that were found out of tables already, for the process that will read them."""
+    out = []
+    for ref in refs:
+        with contextlib.suppress(InputError):
+            path, part = split(ref)
+            key = (str(path), part, _stamp(path))
+            if key in _LAYOUTS:
+                out.append((*key, _LAYOUTS[key]))
+    return tuple(out)
+
+
+def remember(layouts: Iterable[Known]) -> None:
+    """Take over layouts that were found out elsewhere; they hold while their file stays as it was."""
+    for path, part, stamp, layout in layouts:
+        _LAYOUTS[path, part, stamp] = layout
+    while len(_LAYOUTS) > _KEPT:
+        _LAYOUTS.popitem(last=False)
 
 
 def read(ref: Path | str, found: Findings, table: str = "", layout: Layout | None = None) -> RawTable:

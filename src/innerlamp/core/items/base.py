@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
 from .attributes import Attribute, described, told_by, told_of_old
+from .frozen import frozen, kept
 
 FloatArray = NDArray[np.float64]
 Bounds = tuple[float, float, float, float, float, float]
@@ -31,28 +32,6 @@ class Parts:
     meta: dict[str, Any] = field(default_factory=dict)
     tables: dict[str, pd.DataFrame] = field(default_factory=dict)
     arrays: dict[str, NDArray[Any]] = field(default_factory=dict)
-
-
-class FrozenDict(dict[Any, Any]):
-    """A dictionary that can't be changed; arrays in it can't be written to."""
-
-    def _refuse(self, *_: object, **__: object) -> Any:
-        raise TypeError("items never change: make a new one (dataclasses.replace)")
-
-    __setitem__ = __delitem__ = pop = popitem = clear = update = setdefault = __ior__ = _refuse
-
-    def __reduce__(self) -> tuple[type[dict[Any, Any]], tuple[dict[Any, Any]]]:
-        return dict, (dict(self),)
-
-
-def frozen(values: dict[Any, Any]) -> FrozenDict:
-    """Return a dictionary that stays as it is, and so do the arrays and dictionaries in it."""
-    if isinstance(values, FrozenDict):
-        return values
-    for value in values.values():
-        if isinstance(value, np.ndarray):
-            value.flags.writeable = False
-    return FrozenDict({k: frozen(v) if isinstance(v, dict) else v for k, v in values.items()})
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -78,11 +57,9 @@ class Item:
     roles: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        for name, value in vars(self).items():
-            if isinstance(value, np.ndarray):
-                value.flags.writeable = False
-            elif isinstance(value, dict):
-                object.__setattr__(self, name, frozen(value))
+        for name, value in list(vars(self).items()):
+            if isinstance(value, np.ndarray | pd.DataFrame | dict):
+                object.__setattr__(self, name, kept(value))
 
     @property
     def bounds(self) -> Bounds:

@@ -34,6 +34,10 @@ class History:
         self._db = db
         self.most, self.most_bytes = most, most_bytes
 
+    def bound(self, changes: int, size: int) -> None:
+        """Let undo reach at most so many changes, and so many bytes that only they can bring back."""
+        self.most, self.most_bytes = max(changes, 1), max(size, 1)
+
     def record(self, label: str, moves: list[Move], cause: int | None, size: int) -> None:
         """Write down a change that was just made."""
         if cause is None:

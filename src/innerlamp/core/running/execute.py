@@ -67,6 +67,7 @@ class Task:
     crs: str
     refresh: bool = False
     instant: bool = False
+    layouts: tuple[tables_in.Known, ...] = ()
 
     @property
     def step(self) -> Recipe:
@@ -181,7 +182,8 @@ def _task(
     versions = {v for step in steps for _, v in step.pairs} | {way.start for way in ways.values() if way.start}
     staging = store.path / "staging" / uuid.uuid4().hex[:12]
     manifests = {v: store.manifest(v) for v in versions}
-    return Task(label, run, ways, manifests, str(store.payloads), str(staging), store.crs, refresh, instant)
+    layouts = tables_in.known(ref for step in steps for ref in _files(step))
+    return Task(label, run, ways, manifests, str(store.payloads), str(staging), store.crs, refresh, instant, layouts)
 
 
 # ---- making again
@@ -327,6 +329,7 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
         and its step says why.
     """
     progress(0.0, "Reading inputs")
+    tables_in.remember(task.layouts)
     items: dict[int, Item] = dict(at_hand or {})
 
     def read(version: int) -> Item:
@@ -385,17 +388,22 @@ def _carry_out(step: Recipe, read: Any, crs: str, progress: Progress, base: Item
     return op.run(Inputs(items, crs), op.check(step.params), progress)
 
 
+def _files(step: Recipe) -> list[str]:
+    """What the parameters of a step name as files."""
+    out: list[str] = []
+    for name, info in find_operation(step.operation).fields().items():
+        if info.editor in ("file", "files") and step.params.get(name):
+            out += [step.params[name]] if info.editor == "file" else step.params[name]
+    return [str(ref) for ref in out]
+
+
 def _sources(step: Recipe) -> dict[str, str]:
-    op = find_operation(step.operation)
     found = {}
-    for name, info in op.fields().items():
-        if info.editor not in ("file", "files") or not step.params.get(name):
-            continue
-        for ref in [step.params[name]] if info.editor == "file" else step.params[name]:
-            with contextlib.suppress(InputError, OSError):  # what is not a file leaves no trace
-                path, _ = tables_in.split(str(ref))
-                with path.open("rb") as handle:
-                    found[str(path)] = hashlib.file_digest(handle, "blake2b").hexdigest()[:40]
+    for ref in _files(step):
+        with contextlib.suppress(InputError, OSError):  # what is not a file leaves no trace
+            path, _ = tables_in.split(ref)
+            with path.open("rb") as handle:
+                found[str(path)] = hashlib.file_digest(handle, "blake2b").hexdigest()[:40]
     return found
 
 
