@@ -16,7 +16,7 @@ import psutil
 
 from innerlamp.api import Project
 from innerlamp.app.main import leave, make_window
-from innerlamp.app.shell.window import Window
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.geometry.mesh import TensorMesh

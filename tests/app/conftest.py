@@ -15,8 +15,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
 from innerlamp.app.main import make_application, make_window
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 
 if not os.environ.get("DISPLAY"):

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import QComboBox, QLineEdit
 from innerlamp.app.forms.intake_form import FILE, IS, NOTE, IntakeForm
 from innerlamp.app.forms.layout_preview import LayoutPreview
 from innerlamp.app.forms.rules_preview import RulesPreview
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.chart_pane import ChartPane
 from innerlamp.app.panes.checks_pane import ChecksPane
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture

@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLineEdit, QSlider
 
 from innerlamp.app.context import values_of
-from innerlamp.app.shell.window import Window
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.attributes import is_ground

@@ -16,7 +16,7 @@ from innerlamp.app.forms.curves_preview import CurvesPreview
 from innerlamp.app.forms.fields import MappingField
 from innerlamp.app.forms.previews import ColumnsPreview
 from innerlamp.app.forms.table_field import TableField
-from innerlamp.app.shell.window import Window
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.declaring.operation import AREAS
 from innerlamp.core.running.table import OPERATIONS

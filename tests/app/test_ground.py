@@ -14,9 +14,9 @@ from PySide6.QtCore import QEvent, QPointF
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.colours import PALE_START, table
 from innerlamp.app.panes.table import PANES
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.legend import RAMPS
 

@@ -8,13 +8,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLineEdit, QToolButton
 
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.flat import Labels
 from innerlamp.app.painters.line_signs import SignedLines
 from innerlamp.app.painters.point_marks import PointMarks
 from innerlamp.app.painters.structure_signs import StructureSigns
 from innerlamp.app.painters.unit_areas import UnitAreas
 from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 

@@ -9,10 +9,10 @@ from PySide6.QtTest import QTest
 
 from innerlamp.app.forms.grid_preview import CoarsePreview, KrigingPreview, SpectrumPreview
 from innerlamp.app.forms.variogram_preview import VariogramPreview, round_step
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.contour_lines import ContourLines
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.stereo_pane import StereoPane
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
 
@@ -51,7 +51,7 @@ def test_the_variogram_is_fitted_dragged_and_kriged_with(demo_window: Window) ->
     settle(window)
     form = window.steps.form
     assert form is not None
-    dragged = float(str(form.values()["reach"]))
+    dragged = float(str(form.values()["range_m"]))
     assert dragged == pytest.approx(fitted * 0.5, rel=0.1)
     assert view.model.structures[0].range == pytest.approx(dragged)
     words = run_form(window)

@@ -8,8 +8,8 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.page_pane import PagePane
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.page import Page
 

@@ -11,12 +11,12 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.frame_model import as_text
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.scene_pane import SELECTED, ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.panes.table_pane import TablePane
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.attributes import plain_number
 
@@ -105,7 +105,7 @@ def test_keys_turn_zoom_and_fit_the_scene(demo_window: Window) -> None:
     scene = window.centre.pane("scene")
     assert isinstance(scene, ScenePane)
     choose(scene.view, "From N")
-    scene.look("From N")
+    scene.look_from("From N")
     assert scene.direction()[0] == pytest.approx(180.0)
     QTest.keyClick(scene.canvas, Qt.Key.Key_Right)
     assert scene.direction()[0] == pytest.approx(190.0)
@@ -119,9 +119,9 @@ def test_keys_turn_zoom_and_fit_the_scene(demo_window: Window) -> None:
     far = camera.GetDistance()
     assert camera.GetViewAngle() == angle  # fitting does not change the lens
     window.ctx.select_item(find(window, "Sn shell 800 ppm"))
-    scene.look(SELECTED)
+    scene.look_from(SELECTED)
     assert camera.GetDistance() < 0.6 * far
-    scene.look("From above")
+    scene.look_from("From above")
     assert scene.direction()[1] == pytest.approx(90.0, abs=0.2)
 
 
@@ -129,7 +129,7 @@ def test_a_double_click_in_the_scene_moves_the_cursor_onto_what_is_drawn(demo_wi
     window, ctx = demo_window, demo_window.ctx
     scene = window.centre.pane("scene")
     assert isinstance(scene, ScenePane)
-    scene.look("From above")
+    scene.look_from("From above")
     settle(window)
     QTest.mouseDClick(scene.canvas, LEFT, NONE, QPoint(scene.canvas.width() // 2, scene.canvas.height() // 2))
     assert ctx.cursor.source == "scene"

@@ -14,10 +14,10 @@ from PySide6.QtTest import QTest
 
 from innerlamp.api import Project
 from innerlamp.app.context import Context
+from innerlamp.app.mainwindow.shelf import Shelf
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.page_pane import PagePane
-from innerlamp.app.shell.shelf import Shelf
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.jobs.runner import Runner
@@ -257,7 +257,7 @@ def test_a_change_is_dropped_from_the_card(demo_window: Window) -> None:
     finish_jobs(window)
     ctx.select_item(soils)
     settle(window)
-    from innerlamp.app.shell.item_history import HistoryList
+    from innerlamp.app.mainwindow.item_history import HistoryList
 
     history = window.card.findChild(HistoryList)
     assert history is not None

@@ -14,12 +14,12 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLineEdit
 
+from innerlamp.app.mainwindow.steps import mark_of
+from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.panes.table_pane import TablePane
-from innerlamp.app.shell.steps import mark_of
-from innerlamp.app.shell.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.project import payload

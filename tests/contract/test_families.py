@@ -217,8 +217,8 @@ def test_demo_steps_name_shipped_files_and_declared_outputs() -> None:
 
 
 def test_painters_and_panes_cover_every_kind() -> None:
+    from innerlamp.app.mainwindow.shelf import ORDER
     from innerlamp.app.painters.table import PAINTERS
-    from innerlamp.app.shell.shelf import ORDER
 
     assert set(PAINTERS) == {(view, kind) for view in ("map", "section", "scene") for kind in KINDS}
     assert set(ORDER) == set(KINDS)

@@ -200,14 +200,14 @@ def test_anisotropy_is_that_of_a_library(meuse: pd.DataFrame) -> None:
 def test_leave_one_out_of_the_meuse_samples(meuse: pd.DataFrame) -> None:
     x, y, v = xyv(meuse)
     model = vg.Model(0.05066, (vg.Structure("spherical", 0.59061, 897.02),))
-    estimate, variance = kriging.krige(x, y, v, x, y, model, neighbours=len(v), leave=np.arange(len(v)))
+    estimate, variance = kriging.krige(x, y, v, x, y, model, neighbours=len(v), leave_one_out=np.arange(len(v)))
     numbers = validation.judge(v, estimate, variance)
     known = KNOWN["meuse_ok"]["loo"]
     assert numbers.rmse == pytest.approx(known["rmse"], rel=1e-6)
     assert numbers.mean_square_z == pytest.approx(known["mean_z2"], rel=1e-5)
     assert abs(numbers.mean_error) == pytest.approx(abs(known["mean_error"]), rel=1e-3)
     one, _ = kriging.krige(np.delete(x, 3), np.delete(y, 3), np.delete(v, 3), x[3:4], y[3:4], model, neighbours=24)
-    near, _ = kriging.krige(x, y, v, x[3:4], y[3:4], model, neighbours=24, leave=np.array([3]))
+    near, _ = kriging.krige(x, y, v, x[3:4], y[3:4], model, neighbours=24, leave_one_out=np.array([3]))
     assert near[0] == pytest.approx(one[0])
 
 
@@ -218,7 +218,7 @@ def test_samples_are_honoured_and_far_places_fall_back_on_the_mean() -> None:
     far, spread = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK)
     assert spread[0] > 10.0
     assert SEVEN[:, 2].min() < far[0] < SEVEN[:, 2].max()
-    none, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK, reach=50.0)
+    none, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK, search_radius_m=50.0)
     assert np.isnan(none[0])
 
 

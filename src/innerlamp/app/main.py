@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QApplication
 from ..core.jobs.runner import Runner
 from . import settings
 from .context import Context
-from .shell.window import Window
+from .mainwindow.window import Window
 from .theme.theme import PAPER, THEMES, apply_theme
 
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from ..core.errors import LampError
 from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
+from .mainwindow.window import Window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
 from .panes.map_pane import MapPane
@@ -19,7 +20,6 @@ from .panes.page_pane import PagePane
 from .panes.profile_pane import ProfilePane
 from .panes.scene_pane import ScenePane
 from .panes.table_pane import TablePane
-from .shell.window import Window
 
 
 def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
@@ -144,7 +144,7 @@ def _scene(window: Window) -> None:
     pane = window.centre.pane("scene")
     assert isinstance(pane, ScenePane)
     window.ctx.select_item(_find(window, "Sn shell 800 ppm"))
-    pane.look("From SW")
+    pane.look_from("From SW")
     settle(window)
     pane.fit_item(window.ctx.selected)
     pane.renderer.GetActiveCamera().Dolly(0.62)
@@ -155,7 +155,7 @@ def _inversion(window: Window) -> None:
     window.centre.toggle_fill(1)
     pane = window.centre.pane("scene")
     assert isinstance(pane, ScenePane)
-    pane.look("From SE")
+    pane.look_from("From SE")
     _light(window, "Ground", "Airborne magnetics", "Susceptibility of Airborne magnetics")
     window.ctx.select_item(_find(window, "Fit of Airborne magnetics"))
     form = window.steps.open_form("invert-magnetics")

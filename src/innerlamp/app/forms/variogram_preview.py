@@ -192,7 +192,7 @@ class VariogramView(QWidget):
                 {
                     "nugget": min(gamma, self.model.nugget + first.sill * 0.999),
                     "sill": max(self.model.nugget + first.sill - gamma, self.model.sill * 1e-3),
-                    "reach": first.range,
+                    "range_m": first.range,
                 }
             )
             return
@@ -201,11 +201,11 @@ class VariogramView(QWidget):
             self.dragged.emit({"ratio": float(np.clip(distance / parts[0].range, 0.05, 1.0))})
         elif self._held == "sill":
             self.dragged.emit(
-                {"nugget": self.model.nugget, "sill": max(gamma - self.model.nugget, top * 1e-3), "reach": distance}
+                {"nugget": self.model.nugget, "sill": max(gamma - self.model.nugget, top * 1e-3), "range_m": distance}
             )
         else:
             self.dragged.emit(
-                {"second_sill": max(gamma - self.model.nugget - parts[0].sill, top * 1e-3), "second_reach": distance}
+                {"second_sill": max(gamma - self.model.nugget - parts[0].sill, top * 1e-3), "second_range_m": distance}
             )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -296,7 +296,7 @@ class VariogramPreview(Preview):
 
     def fit_again(self) -> None:
         """Give nugget, sill and range back to the fit."""
-        zeros = {"nugget": -1.0, "sill": 0.0, "reach": 0.0, "second_sill": 0.0, "second_reach": 0.0}
+        zeros = {"nugget": -1.0, "sill": 0.0, "range_m": 0.0, "second_sill": 0.0, "second_range_m": 0.0}
         for name, value in zeros.items():
             self.form.fields[name].set_value(value)
         self._remodel()

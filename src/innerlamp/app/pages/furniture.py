@@ -248,17 +248,17 @@ def _point_rows(
     name: str,
     known: bool,
 ) -> None:
-    look = ctx.style(item_id)
+    style = ctx.style(item_id)
     if legend is not None and not known:
         _ramp_rows(painter, column, legend, name)
     elif legend is None:
         _text_row(painter, column, f"●  {name}")
-    if look.shape_by in item.table.columns:
+    if style.shape_by in item.table.columns:
         marks = {"o": "●", "s": "■", "t1": "▲", "d": "◆", "star": "★", "+": "✚", "x": "✕", "t": "▼", "p": "⬟", "h": "⬢"}
-        for each, symbol in symbols_of(item.table[look.shape_by]).items():
+        for each, symbol in symbols_of(item.table[style.shape_by]).items():
             _text_row(painter, column, f"{marks.get(symbol, '●')}  {each}")
-    if look.size_by in item.table.columns and item.table[look.size_by].dtype.kind in "fiu":
-        v = item.table[look.size_by].to_numpy(float)
+    if style.size_by in item.table.columns and item.table[style.size_by].dtype.kind in "fiu":
+        v = item.table[style.size_by].to_numpy(float)
         top = float(np.nanpercentile(v, 99.5))
         box = column.row(30.0)
         painter.setPen(QPen(INK, 0.8))
@@ -269,9 +269,9 @@ def _point_rows(
             painter.drawEllipse(QPointF(x, box.center().y()), size / 2, size / 2)
             painter.drawText(QRectF(x + 14, box.top(), 46, 30), _LEFT, plain_number(top * share))
             x += 62
-    if look.label_by:
-        least = "" if look.label_from is None else f" from {plain_number(look.label_from)}"
-        _text_row(painter, column, f"Numbers: {look.label_by}{least}")
+    if style.label_by:
+        least = "" if style.label_from is None else f" from {plain_number(style.label_from)}"
+        _text_row(painter, column, f"Numbers: {style.label_by}{least}")
 
 
 def _ramp_rows(painter: QPainter, column: _Column, legend: Legend, name: str) -> None:

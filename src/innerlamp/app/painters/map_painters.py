@@ -86,9 +86,9 @@ def marks(
 
     `x` and `y` are the places of these rows in the view: on the map, or along a section and up.
     """
-    t, look = item.table.iloc[rows], entry.style
+    t, style = item.table.iloc[rows], entry.style
     plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.content, ("o", 6.0))
-    sizes = sizes_of(item, look, size)[rows]
+    sizes = sizes_of(item, style, size)[rows]
     colours = np.full((len(t), 3), 68, dtype=np.uint8)
     there = np.ones(len(t), dtype=bool)
     if attribute in t.columns:
@@ -97,19 +97,21 @@ def marks(
         for colour, mask in bins(legend, t[attribute].to_numpy()):
             colours[mask] = (colour.red(), colour.green(), colour.blue())
     symbols = np.full(len(t), plain, dtype=object)
-    if look.shape_by in t.columns:
-        for name, symbol in symbols_of(item.table[look.shape_by]).items():
-            symbols[t[look.shape_by].astype(str).to_numpy() == name] = symbol
+    if style.shape_by in t.columns:
+        for name, symbol in symbols_of(item.table[style.shape_by]).items():
+            symbols[t[style.shape_by].astype(str).to_numpy() == name] = symbol
     sizes = np.where(there, sizes, 0.0)
     out: list[pg.GraphicsObject] = [PointMarks(x, y, colours, sizes, symbols, 4)]
-    if look.label_by in t.columns:
+    if style.label_by in t.columns:
         words = [
             word if on else ""
             for word, on in zip(
-                label_words(t[look.label_by], look.label_from, item.attributes.get(look.label_by)), there, strict=True
+                label_words(t[style.label_by], style.label_from, item.attributes.get(style.label_by)),
+                there,
+                strict=True,
             )
         ]
-        out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * (look.size or size)))
+        out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 11, above=0.5 * (style.size or size)))
     return out
 
 

@@ -36,7 +36,7 @@ MOST_POINT_LABELS = 60
 
 
 def actor(
-    mesh: vtkPolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, lit: bool = True
+    mesh: vtkPolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, shaded: bool = True
 ) -> vtkActor:
     """Return an actor of a mesh, in one colour or in the mesh's own colours of points or cells."""
     mapper = vtkPolyDataMapper()
@@ -53,7 +53,7 @@ def actor(
     prop.SetPointSize(point_size)
     prop.SetAmbient(0.35)
     prop.SetDiffuse(0.75)
-    if not lit:
+    if not shaded:
         prop.LightingOff()
     return out
 
@@ -92,7 +92,7 @@ def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
     mesh = _sheet(gx, gy, z, known, origin)
     colour_points(mesh, rgba.reshape(-1, 4)[:, :3])
-    return [actor(mesh, opacity=0.55 if item.is_ground else 0.7, lit=False)]
+    return [actor(mesh, opacity=0.55 if item.is_ground else 0.7, shaded=False)]
 
 
 def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> vtkPolyData:
@@ -149,7 +149,7 @@ def paint_electrodes(ctx: Context, view: SceneView, entry: Entry, item: Item) ->
     wire = actor(
         polydata(xyz + np.array([0.0, 0.0, 1.0]), lines=np.column_stack([first, first + 1])),
         QColor(ctx.theme.text),
-        lit=False,
+        shaded=False,
     )
     wire.GetProperty().SetLineWidth(2.0)
     return [wire, *_cloud(ctx, origin, entry, item, item.table, 5.0)]
@@ -173,7 +173,7 @@ def paint_picture(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     rgba = item.pixels[::step, ::step]
     known &= rgba[..., 3] > 0
     mesh = _sheet(x, y, z, known, origin)
-    return [actor(colour_points(mesh, np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])), lit=False)]
+    return [actor(colour_points(mesh, np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])), shaded=False)]
 
 
 def _on_ground(ctx: Context, table: pd.DataFrame) -> FloatArray:
@@ -199,7 +199,7 @@ def _cloud(
         rgb = _colours(ctx, item, attribute, table[attribute].to_numpy())
         good &= shown(ctx.legend(attribute, item), table[attribute].to_numpy())
     mesh = colour_points(polydata(xyz[good] - origin, vertices=True), rgb[good])
-    return [actor(mesh, point_size=size, lit=False)]
+    return [actor(mesh, point_size=size, shaded=False)]
 
 
 def _colours(ctx: Context, item: Item, attribute: str, values: np.ndarray) -> NDArray[np.uint8]:
@@ -217,7 +217,7 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
     same = hole[1:] == hole[:-1]
     first = np.flatnonzero(same)
     bare = polydata(xyz, lines=np.column_stack([first, first + 1]))
-    out: list[vtkProp3D] = [actor(bare, QColor(ctx.theme.text), lit=False)]
+    out: list[vtkProp3D] = [actor(bare, QColor(ctx.theme.text), shaded=False)]
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
     if hit is not None:
@@ -343,9 +343,9 @@ def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> l
     mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
     if coloured:
         rgb = _colours(ctx, item, attribute, item.table[attribute].to_numpy()[row])
-        out = actor(colour_cells(mesh, rgb), lit=False)
+        out = actor(colour_cells(mesh, rgb), shaded=False)
     else:
-        out = actor(mesh, QColor(ctx.theme.text), lit=False)
+        out = actor(mesh, QColor(ctx.theme.text), shaded=False)
     out.GetProperty().SetLineWidth(1.6)
     return [out]
 
@@ -359,10 +359,10 @@ def paint_targets(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     count = len(xyz)
     points = np.concatenate([xyz, xyz + np.array([0.0, 0.0, 60.0])])
     stems = polydata(points, lines=np.column_stack([np.arange(count), np.arange(count) + count]))
-    out.append(actor(stems, QColor(ctx.theme.text), lit=False))
+    out.append(actor(stems, QColor(ctx.theme.text), shaded=False))
     rgb = np.array([rgb_of(c) for c in target_colours(ctx, entry, item, table)], dtype=np.uint8).reshape(-1, 3)
     heads = colour_points(polydata(xyz + np.array([0.0, 0.0, 60.0]), vertices=True), rgb)
-    out.append(actor(heads, point_size=11.0, lit=False))
+    out.append(actor(heads, point_size=11.0, shaded=False))
     for row in range(count):
         out.append(
             text(

@@ -67,9 +67,9 @@ class StructureSigns(CachedDrawing):
             if not np.isfinite(self.dip[k]) or self.dip[k] in (0.0, 90.0):
                 continue
             down = np.radians(self.direction[k])
-            reach = (17.0 if self.marks[k] == "arrow" else 12.0) + 5.0 * abs(float(np.sin(down)))
+            away = (17.0 if self.marks[k] == "arrow" else 12.0) + 5.0 * abs(float(np.sin(down)))
             spot = QRectF(0, 0, 15, 10)
-            spot.moveCenter(QPointF(at.x() + reach * np.sin(down), at.y() - reach * np.cos(down)))
+            spot.moveCenter(QPointF(at.x() + away * np.sin(down), at.y() - away * np.cos(down)))
             if not space.take(spot):
                 continue
             self.numbers += 1

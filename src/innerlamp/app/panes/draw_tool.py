@@ -22,7 +22,7 @@ from ..context import Context, Selection
 from .plot import MetrePlot
 
 MODES = ("polygon", "line", "point", "split", "corners")
-_REACH = 9.0  # pixels within which a click snaps
+_SNAP_PIXELS = 9.0  # pixels within which a click snaps
 
 
 @dataclass
@@ -243,12 +243,12 @@ class DrawTool(QWidget):
 
     def snapped(self, x: float, y: float) -> Snap:
         """Where a place of the mouse snaps to."""
-        reach = _REACH * self.plot.metres_per_pixel()[0]
+        within = _SNAP_PIXELS * self.plot.metres_per_pixel()[0]
         corners = self.sketch.corners
-        if corners and np.hypot(corners[0].x - x, corners[0].y - y) <= reach:
+        if corners and np.hypot(corners[0].x - x, corners[0].y - y) <= within:
             return corners[0]
         paths = self.paths()
-        return snap(x, y, paths, reach, self._paths[2])
+        return snap(x, y, paths, within, self._paths[2])
 
     # ---- mouse
 
@@ -293,8 +293,8 @@ class DrawTool(QWidget):
             self.finish()
 
     def _click_corner(self, x: float, y: float, double: bool, more: bool) -> None:
-        reach = _REACH * self.plot.metres_per_pixel()[0]
-        found = snap(x, y, self._own_paths(), reach)
+        within = _SNAP_PIXELS * self.plot.metres_per_pixel()[0]
+        found = snap(x, y, self._own_paths(), within)
         if double and found.on == "edge":
             self._run("edit-corner", {"action": "add", "x": found.x, "y": found.y})
             return
@@ -311,8 +311,8 @@ class DrawTool(QWidget):
     def drag(self, start: tuple[float, float], to: tuple[float, float], done: bool) -> None:
         """Show a corner on its way; on the last call put it there."""
         others = [p[np.hypot(*(p - start).T) > 1e-3] for p in self.paths()]
-        reach = _REACH * self.plot.metres_per_pixel()[0]
-        there = snap(*to, [p for p in others if len(p)], reach)
+        within = _SNAP_PIXELS * self.plot.metres_per_pixel()[0]
+        there = snap(*to, [p for p in others if len(p)], within)
         there = there if there.on == "corner" else Snap(to[0], to[1], "")
         near = [self._beside(p, start) for p in self._own_paths()]
         pieces = [np.array([a, (there.x, there.y)]) for group in near for a in group]

@@ -57,7 +57,7 @@ class ScenePane(Pane):
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
         self.view = choice_box("Look from a fixed direction", [*VIEWS, SELECTED], length=8)
-        self.view.activated.connect(lambda _: self.look(self.view.currentText()))
+        self.view.activated.connect(lambda _: self.look_from(self.view.currentText()))
         self.tools.addWidget(self.view)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
@@ -88,7 +88,7 @@ class ScenePane(Pane):
         self.origin = np.zeros(3)
         self.layers = Layers(self.renderer.AddViewProp, self.renderer.RemoveViewProp, faded_prop)
         self._fixtures: list[vtkProp3D] = []
-        self._cursor = actor(cube(14.0), QColor(ctx.theme.lit), lit=False)
+        self._cursor = actor(cube(14.0), QColor(ctx.theme.lit), shaded=False)
         self._cursor.VisibilityOff()
         self._cursor.PickableOff()
         self.renderer.AddActor(self._cursor)
@@ -118,7 +118,7 @@ class ScenePane(Pane):
         self.show_selection(ctx.selection, render=False)
         if not self._fitted and self.layers and not ctx.reading:
             self._fitted = True
-            self.look(next(iter(VIEWS)))
+            self.look_from(next(iter(VIEWS)))
         self.render_soon()
 
     def _place_origin(self) -> None:
@@ -171,12 +171,12 @@ class ScenePane(Pane):
         ink = QColor(self.ctx.theme.faint)
         around = np.array([[0, 1, 2, 3, 0]])
         floor = polydata(np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]]), lines=around)
-        frame = actor(floor, ink, lit=False)
+        frame = actor(floor, ink, shaded=False)
         arrow = 0.09 * length
         cx, cy = 0.5 * (x0 + x1), y1 + 0.03 * length
         tip = np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]])
         north = polydata(tip, faces=np.array([[0, 1, 2]]))
-        north_actor = actor(north, QColor(self.ctx.theme.text), lit=False)
+        north_actor = actor(north, QColor(self.ctx.theme.text), shaded=False)
         self._fixtures += [frame, north_actor]
         plane = self.ctx.section
         if plane is not None:
@@ -189,7 +189,7 @@ class ScenePane(Pane):
                 ]
             )
             corners[:, :2] -= self.origin[:2]
-            outline = actor(polydata(corners, lines=around), QColor(self.ctx.theme.lit), lit=False)
+            outline = actor(polydata(corners, lines=around), QColor(self.ctx.theme.lit), shaded=False)
             outline.GetProperty().SetLineWidth(2.0)
             self._fixtures.append(outline)
             for name, corner in (("A", corners[3]), ("B", corners[2])):
@@ -227,7 +227,7 @@ class ScenePane(Pane):
 
     # ---- camera
 
-    def look(self, name: str) -> None:
+    def look_from(self, name: str) -> None:
         """Look from one of `VIEWS` at everything, or from where the camera is at the selected item."""
         if name == SELECTED:
             self.fit_item(self.ctx.selected)
@@ -317,7 +317,7 @@ class ScenePane(Pane):
         xyz = xyz[np.isfinite(xyz).all(axis=1)] if len(xyz) else xyz
         if len(xyz):
             mesh = polydata((xyz - self.origin) * [1, 1, self.ctx.exaggeration], vertices=True)
-            mark = actor(mesh, QColor(self.ctx.theme.lit), point_size=14, lit=False)
+            mark = actor(mesh, QColor(self.ctx.theme.lit), point_size=14, shaded=False)
             mark.PickableOff()
             self._chosen.append(mark)
             self.renderer.AddActor(mark)
@@ -409,7 +409,7 @@ class ScenePane(Pane):
 
 def faded_prop(prop: vtkProp3D, opacity: float) -> None:
     """Give a prop a share of the opacity that it was drawn with."""
-    look = prop.GetTextProperty() if prop.IsA("vtkBillboardTextActor3D") else prop.GetProperty()
+    shading = prop.GetTextProperty() if prop.IsA("vtkBillboardTextActor3D") else prop.GetProperty()
     if not hasattr(prop, "full_opacity"):
-        prop.full_opacity = look.GetOpacity()
-    look.SetOpacity(prop.full_opacity * opacity)
+        prop.full_opacity = shading.GetOpacity()
+    shading.SetOpacity(prop.full_opacity * opacity)

@@ -31,8 +31,8 @@ def boxes_of(paths: Sequence[FloatArray]) -> FloatArray:
     return np.array([[*path.min(axis=0), *path.max(axis=0)] for path in paths]).reshape(-1, 4)
 
 
-def snap(x: float, y: float, paths: Sequence[FloatArray], reach: float, boxes: FloatArray | None = None) -> Snap:
-    """Return the nearest corner of some paths (n, 2) within `reach` metres, else the nearest place on an edge, else the place itself.
+def snap(x: float, y: float, paths: Sequence[FloatArray], within: float, boxes: FloatArray | None = None) -> Snap:
+    """Return the nearest corner of some paths (n, 2) within `within` metres, else the nearest place on an edge, else the place itself.
 
     `boxes` are those of `boxes_of` where they are at hand.
     """
@@ -40,12 +40,12 @@ def snap(x: float, y: float, paths: Sequence[FloatArray], reach: float, boxes: F
     edge: tuple[float, Snap] | None = None
     here = np.array([x, y])
     boxes = boxes_of(paths) if boxes is None else boxes
-    near = (boxes[:, :2] - reach <= here).all(axis=1) & (here <= boxes[:, 2:] + reach).all(axis=1)
+    near = (boxes[:, :2] - within <= here).all(axis=1) & (here <= boxes[:, 2:] + within).all(axis=1)
     for number in np.flatnonzero(near).tolist():
         path = paths[number]
         away = np.hypot(*(path - here).T)
         k = int(np.argmin(away))
-        if away[k] <= reach and (best is None or away[k] < best[0]):
+        if away[k] <= within and (best is None or away[k] < best[0]):
             best = (float(away[k]), Snap(float(path[k, 0]), float(path[k, 1]), "corner", number, float(k)))
         if best is not None or len(path) < 2:
             continue
@@ -55,7 +55,7 @@ def snap(x: float, y: float, paths: Sequence[FloatArray], reach: float, boxes: F
         foot = path[:-1] + share[:, None] * run
         off = np.hypot(*(foot - here).T)
         k = int(np.argmin(off))
-        if off[k] <= reach and (edge is None or off[k] < edge[0]):
+        if off[k] <= within and (edge is None or off[k] < edge[0]):
             edge = (float(off[k]), Snap(float(foot[k, 0]), float(foot[k, 1]), "edge", number, k + float(share[k])))
     return best[1] if best else edge[1] if edge else Snap(x, y, "")
 

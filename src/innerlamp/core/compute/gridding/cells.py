@@ -124,8 +124,8 @@ def smoothed(
         weight = gaussian_filter(known.astype(float), sigma, mode="constant")
         total = gaussian_filter(np.where(known, values, 0.0), sigma, mode="constant")
         return np.where(known, total / np.maximum(weight, 1e-12), np.nan)
-    reach = (int(width / dy / 2), int(width / dx / 2))
-    size = (2 * reach[0] + 1, 2 * reach[1] + 1)
+    half_window = (int(width / dy / 2), int(width / dx / 2))
+    size = (2 * half_window[0] + 1, 2 * half_window[1] + 1)
     if size[0] * size[1] > 2500:
         raise InputError(
             f"a median over {size[1]} × {size[0]} cells would take too long", fix="Take a narrower width, or the mean"
@@ -196,8 +196,8 @@ def joined(grids: Sequence[Cells], cell: float, seam: Seam = "fade", level: bool
     return Cells(total, x0, y0, cell, cell), shifts
 
 
-def correlation(a: FloatArray, b: FloatArray, reach: tuple[int, int]) -> FloatArray:
-    """Return Pearson's correlation of two grids (ny, nx) within a window of ``2 reach + 1`` rows and columns about each cell.
+def correlation(a: FloatArray, b: FloatArray, half_window: tuple[int, int]) -> FloatArray:
+    """Return Pearson's correlation of two grids (ny, nx) within a window of ``2 half_window + 1`` rows and columns about each cell.
 
     Cells whose window holds fewer than a third of common values, or where one grid does not vary,
     are blank.
@@ -205,7 +205,7 @@ def correlation(a: FloatArray, b: FloatArray, reach: tuple[int, int]) -> FloatAr
     from scipy.ndimage import uniform_filter
 
     known = np.isfinite(a) & np.isfinite(b)
-    size = (2 * reach[0] + 1, 2 * reach[1] + 1)
+    size = (2 * half_window[0] + 1, 2 * half_window[1] + 1)
     # Departures from the overall mean, so that squares of large values do not eat the digits.
     u = np.where(known, a - a[known].mean(), 0.0) if known.any() else np.zeros(a.shape)
     v = np.where(known, b - b[known].mean(), 0.0) if known.any() else np.zeros(b.shape)

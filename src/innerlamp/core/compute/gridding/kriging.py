@@ -17,12 +17,14 @@ _CHUNK = 40_000
 
 
 @compiled(cache=True, fastmath=False)
-def _gamma(h: float, nugget: float, shape: IntArray, sill: FloatArray, reach: FloatArray) -> float:  # pragma: no cover
+def _gamma(
+    h: float, nugget: float, shape: IntArray, sill: FloatArray, range_m: FloatArray
+) -> float:  # pragma: no cover
     if h <= 0.0:
         return 0.0
     out = nugget
     for k in range(len(shape)):
-        r = h / reach[k]
+        r = h / range_m[k]
         if shape[k] == 0:
             out += sill[k] * (1.5 * r - 0.5 * r * r * r) if r < 1.0 else sill[k]
         elif shape[k] == 1:
@@ -43,7 +45,7 @@ def _solve(  # pragma: no cover
     nugget: float,
     shape: IntArray,
     sill: FloatArray,
-    reach: FloatArray,
+    range_m: FloatArray,
     drift: int,
     estimate: FloatArray,
     variance: FloatArray,
@@ -66,11 +68,11 @@ def _solve(  # pragma: no cover
             ja = near[i, a]
             dx, dy = sx[ja] - px[i], sy[ja] - py[i]
             scale = max(scale, np.sqrt(dx * dx + dy * dy))
-            right[a] = _gamma(np.sqrt(dx * dx + dy * dy), nugget, shape, sill, reach)
+            right[a] = _gamma(np.sqrt(dx * dx + dy * dy), nugget, shape, sill, range_m)
             for b in range(a):
                 jb = near[i, b]
                 ex, ey = sx[ja] - sx[jb], sy[ja] - sy[jb]
-                g = _gamma(np.sqrt(ex * ex + ey * ey), nugget, shape, sill, reach)
+                g = _gamma(np.sqrt(ex * ex + ey * ey), nugget, shape, sill, range_m)
                 matrix[a, b] = g
                 matrix[b, a] = g
             matrix[a, n] = 1.0
@@ -167,8 +169,8 @@ def krige(
     model: Model,
     neighbours: int = 24,
     drift: bool = False,
-    reach: float = float("inf"),
-    leave: IntArray | None = None,
+    search_radius_m: float = float("inf"),
+    leave_one_out: IntArray | None = None,
     progress: Progress = SILENT,
 ) -> tuple[FloatArray, FloatArray]:
     """Return estimates and kriging variances at places (Matheron 1963; with a linear drift: Matheron 1969).
@@ -186,10 +188,10 @@ def krige(
         anisotropy. At a sample the estimate is the sample.
     drift
         Whether the mean is a plane (kriging with a linear drift) instead of an unknown constant.
-    reach
+    search_radius_m
         Samples farther than this, in metres along the major axis, do not take part.
-    leave
-        For each place a sample that does not take part, -1 for none: for leave-one-out.
+    leave_one_out
+        For each place a sample that does not take part, -1 for none: for leave_one_out-one-out.
 
     Raises
     ------
@@ -211,14 +213,14 @@ def krige(
     sill, lengths = (np.array([getattr(s, n) for s in model.structures], dtype=float) for n in ("sill", "range"))
     m = len(at_x)
     estimate, variance = np.empty(m), np.empty(m)
-    count = min(neighbours + (leave is not None), len(values))
+    count = min(neighbours + (leave_one_out is not None), len(values))
     for start in range(0, m, _CHUNK):
         part = slice(start, min(start + _CHUNK, m))
         px, py = _reduced(at_x[part] - centre[0], at_y[part] - centre[1], model)
-        away, near = tree.query(np.column_stack([px, py]), k=count, distance_upper_bound=reach, workers=-1)
+        away, near = tree.query(np.column_stack([px, py]), k=count, distance_upper_bound=search_radius_m, workers=-1)
         near = np.where(np.isfinite(away), near, -1).reshape(len(px), -1).astype(np.int64)
-        if leave is not None:
-            near = np.where(near == leave[part][:, None], -1, near)
+        if leave_one_out is not None:
+            near = np.where(near == leave_one_out[part][:, None], -1, near)
             order = np.argsort(near < 0, axis=1, kind="stable")  # those that are left move to the front
             near = np.take_along_axis(near, order, axis=1)[:, :neighbours]
         if drift:

@@ -93,8 +93,8 @@ def natural(
         j, i = np.nonzero((abs(shift) <= radius) & ((rows[:, None] + shift >= 0) & (rows[:, None] + shift < ny)))
         if not len(j):
             continue
-        reach = np.sqrt(radius[j, i] ** 2 - shift * shift).astype(np.int64)
-        left, right = np.maximum(columns[i] - reach, 0), np.minimum(columns[i] + reach + 1, nx)
+        half_width = np.sqrt(radius[j, i] ** 2 - shift * shift).astype(np.int64)
+        left, right = np.maximum(columns[i] - half_width, 0), np.minimum(columns[i] + half_width + 1, nx)
         target = (j + shift) * (nx + 1)
         size = total.size
         for sign, place in ((1.0, left), (-1.0, right)):

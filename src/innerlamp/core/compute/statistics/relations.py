@@ -116,9 +116,9 @@ def box(values: FloatArray) -> Box | None:
     if not len(known):
         return None
     q1, q2, q3 = (float(v) for v in np.percentile(known, [25, 50, 75]))
-    reach = 1.5 * (q3 - q1)
-    inside = known[(known >= q1 - reach) & (known <= q3 + reach)]
-    outside = known[(known < q1 - reach) | (known > q3 + reach)]
+    whisker = 1.5 * (q3 - q1)
+    inside = known[(known >= q1 - whisker) & (known <= q3 + whisker)]
+    outside = known[(known < q1 - whisker) | (known > q3 + whisker)]
     return Box(float(inside.min()), q1, q2, q3, float(inside.max()), outside, len(known))
 
 

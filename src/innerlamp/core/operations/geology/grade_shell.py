@@ -28,7 +28,9 @@ class GradeShell(Params):
         above=0.0,
         help="Distance at which the field is worked out; smaller shows more detail",
     )
-    reach: float = param(60.0, "Reach", unit="m", above=0.0, help="The shell stays within this distance of composites")
+    search_radius_m: float = param(
+        60.0, "Search radius", unit="m", above=0.0, help="The shell stays within this distance of composites"
+    )
     transform: Literal["none", "log"] = param(
         "log", "Transform", help="log keeps single rich samples from swelling the shell"
     )
@@ -63,8 +65,8 @@ def _points(item: PointSet, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _box(xyz: np.ndarray, p: GradeShell) -> tuple[np.ndarray, tuple[int, ...]]:
-    low = np.floor((xyz.min(axis=0) - p.reach) / p.cell) * p.cell
-    high = np.ceil((xyz.max(axis=0) + p.reach) / p.cell) * p.cell
+    low = np.floor((xyz.min(axis=0) - p.search_radius_m) / p.cell) * p.cell
+    high = np.ceil((xyz.max(axis=0) + p.search_radius_m) / p.cell) * p.cell
     return low, tuple(int(n) for n in np.round((high - low) / p.cell) + 1)
 
 
@@ -96,14 +98,14 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     field = rbf.fit(xyz, v, nugget=p.smoothing, ellipsoid=ellipsoid, progress=progress.part(0.0, 0.4))
     axes = [low[k] + p.cell * np.arange(shape[k]) for k in range(3)]
     nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-    away, _ = cKDTree(xyz).query(nodes, distance_upper_bound=p.reach)
+    away, _ = cKDTree(xyz).query(nodes, distance_upper_bound=p.search_radius_m)
     near = np.isfinite(away)
     values = np.full(len(nodes), -np.inf)
     values[near] = rbf.evaluate(field, nodes[near], progress.part(0.4, 0.95)) - level
-    # The shell ends where composites are too far: the smaller of grade excess and remaining reach decides.
+    # The shell ends where composites are too far: the smaller of grade excess and remaining distance decides.
     spread = float(np.std(v)) or 1.0
     limit = np.full(len(nodes), -1.0)
-    limit[near] = (p.reach - away[near]) / p.reach
+    limit[near] = (p.search_radius_m - away[near]) / p.search_radius_m
     values = np.minimum(np.maximum(values, -10 * spread), limit * 4 * spread)
     ground = inputs.maybe("ground", Grid)
     if ground is not None:
@@ -154,6 +156,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 OPERATION = Operation(
     name="grade-shell",
+    renamed={"reach": "search_radius_m"},
     example=Example(
         {"composites": "Sn_ppm composites 6 m", "ground": "Ground"},
         {"attribute": "Sn_ppm", "cutoff": 800.0, "cell": 25.0},

@@ -75,9 +75,9 @@ def _run_agreement(inputs: Inputs, p: Agreement, progress: Progress) -> dict[str
         raise InputError("the grids do not overlap", where=f"{first.name} and {second.name}")
     west, east, south, north, _, _ = first.bounds
     window = p.window or 0.1 * min(east - west, north - south)
-    reach = max(round(window / first.dy / 2), 1), max(round(window / first.dx / 2), 1)
+    half_window = max(round(window / first.dy / 2), 1), max(round(window / first.dx / 2), 1)
     progress(0.3, "Window by window")
-    r = correlation(first.values, np.asarray(there), reach)
+    r = correlation(first.values, np.asarray(there), half_window)
     if not np.isfinite(r).any():
         raise InputError("no window holds enough common values", fix="Take a wider window")
     overall = float(np.corrcoef(first.values[both], there[both])[0, 1])

@@ -52,7 +52,7 @@ class VariogramChoice(Params):
         -1.0, "Nugget", unit="squared", help="In the squared unit of the (transformed) values; −1 fits it"
     )
     sill: float = param(0.0, "Sill above nugget", unit="squared", low=0.0, help="0 fits it")
-    reach: float = param(
+    range_m: float = param(
         0.0,
         "Range",
         unit="m",
@@ -63,7 +63,7 @@ class VariogramChoice(Params):
         "none", "Second structure", help="Adds another shape with a sill and a range of its own", more=True
     )
     second_sill: float = param(0.0, "Its sill", unit="squared", low=0.0, help="0 fits it", more=True)
-    second_reach: float = param(0.0, "Its range", unit="m", low=0.0, help="0 fits it", more=True)
+    second_range_m: float = param(0.0, "Its range", unit="m", low=0.0, help="0 fits it", more=True)
     azimuth: float = param(0.0, "Longer axis towards", unit="°", low=0.0, high=360.0, more=True)
     ratio: float = param(1.0, "Shorter range by longer", above=0.0, high=1.0, more=True)
     neighbours: Whole = param(24, "Samples for each cell", low=2, high=200, more=True)
@@ -117,15 +117,15 @@ def settled_model(data: Any, p: VariogramChoice) -> Any:
     """Return the model of a form: what is not chosen is fitted to the experimental variogram."""
     from ...compute.gridding import variogram as vg
 
-    given: list[tuple[vg.Shape, float, float]] = [(p.shape, p.sill, p.reach)]
+    given: list[tuple[vg.Shape, float, float]] = [(p.shape, p.sill, p.range_m)]
     if p.second != "none":
-        given.append((p.second, p.second_sill, p.second_reach))
-    if p.nugget >= 0 and all(sill > 0 and reach > 0 for _, sill, reach in given):
+        given.append((p.second, p.second_sill, p.second_range_m))
+    if p.nugget >= 0 and all(sill > 0 and range_m > 0 for _, sill, range_m in given):
         return vg.Model(p.nugget, tuple(vg.Structure(*each) for each in given), p.azimuth, p.ratio)
     fitted = vg.fit(data, p.shape, p.azimuth, p.ratio, len(given), given[-1][0])
     parts = tuple(
-        vg.Structure(shape, sill or found.sill, reach or found.range)
-        for (shape, sill, reach), found in zip(given, fitted.structures, strict=True)
+        vg.Structure(shape, sill or found.sill, range_m or found.range)
+        for (shape, sill, range_m), found in zip(given, fitted.structures, strict=True)
     )
     return vg.Model(p.nugget if p.nugget >= 0 else fitted.nugget, parts, p.azimuth, p.ratio)
 
@@ -332,7 +332,7 @@ def left_out_by(
     if method == "kriging":
         _, model = model_for(x, y, v, p)
         estimate, variance = kr.krige(
-            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave=np.arange(len(v)), progress=progress
+            x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave_one_out=np.arange(len(v)), progress=progress
         )
         return estimate, variance, ""
     if method == "radial basis" and len(v) <= rb.WHOLE:
@@ -357,6 +357,7 @@ def _estimate(inputs: Inputs, p: Any) -> Cost:
 
 KRIGING = Operation(
     name="grid-kriging",
+    renamed={"reach": "range_m", "second_reach": "second_range_m"},
     example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 80.0}),
     title="Grid by kriging",
     area="Maps",
@@ -386,6 +387,7 @@ NEAR = Operation(
 )
 VALIDATE = Operation(
     name="cross-validate",
+    renamed={"reach": "range_m", "second_reach": "second_range_m"},
     example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10"}),
     title="Compare gridding methods",
     area="Maps",

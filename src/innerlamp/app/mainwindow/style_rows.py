@@ -45,7 +45,7 @@ def _choice(name: str, columns: list[str], now: str, tip: str, chosen: Callable[
 
 def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -> None:
     """Add rows for shape, size and labels of points to a form."""
-    look = ctx.style(entry.id)
+    style = ctx.style(entry.id)
     numbers = [a for a in entry.attributes if a in item.table and item.table[a].dtype.kind in "fiu"]
     texts = [a for a in entry.attributes if a in item.table and item.table[a].dtype.kind not in "fiu"]
 
@@ -58,23 +58,23 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
             _choice(
                 "shapeBy",
                 texts,
-                look.shape_by,
+                style.shape_by,
                 "Each class of this column gets a symbol of its own",
                 choose("shape_by"),
             ),
         )
     form.addRow(
         "Size by",
-        _choice("sizeBy", numbers, look.size_by, "Circles whose area grows with this column", choose("size_by")),
+        _choice("sizeBy", numbers, style.size_by, "Circles whose area grows with this column", choose("size_by")),
     )
     labels = QHBoxLayout()
     labels.addWidget(
         _choice(
-            "labelBy", texts + numbers, look.label_by, "Written beside points where there is space", choose("label_by")
+            "labelBy", texts + numbers, style.label_by, "Written beside points where there is space", choose("label_by")
         ),
         2,
     )
-    least = QLineEdit("" if look.label_from is None else f"{look.label_from:g}")
+    least = QLineEdit("" if style.label_from is None else f"{style.label_from:g}")
     least.setObjectName("labelFrom")
     least.setPlaceholderText("from")
     least.setToolTip("Numbers below this value are not written")

@@ -31,7 +31,7 @@ from ...core.project.records import Entry, Notice
 from ..context import Context
 from .difference import DifferenceCard
 from .item_history import HistoryList
-from .looks import OpacitySlider, UnitList, symbol_rows
+from .style_rows import OpacitySlider, UnitList, symbol_rows
 
 
 class Card(QScrollArea):
