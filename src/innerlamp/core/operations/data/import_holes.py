@@ -27,6 +27,7 @@ from ...items.fields import Grid
 from ...items.holes import HoleSet
 from ...progress import Progress
 from .ground import level_of
+from .systems import system_of_table
 
 
 class HoleFiles(Params):
@@ -80,13 +81,7 @@ class HoleFiles(Params):
         more=True,
     )
     depth_unit: DepthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
-    )
+    coordinates: str = system_of_table()
     method: desurvey.Method = param("minimum curvature", "Path between readings")
     below_detection: DetectionRule = param(
         "half of limit", "Below detection is", help="What <0.5, -0.5 and ND become; the original stays in the report"

@@ -24,6 +24,7 @@ from ...items.points import SurveyLines
 from ...progress import Progress
 from .ground import level_of
 from .import_places import places
+from .systems import system_of_table
 
 
 class ImportLines(Params):
@@ -43,13 +44,7 @@ class ImportLines(Params):
     )
     date: str = param("", "Date of survey", editor="date", help="Year-month-day; taken from the date column when empty")
     day_order: DayOrder = param("auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column")
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
-    )
+    coordinates: str = system_of_table()
     above_ground: float = param(
         0.0,
         "Sensor above ground",

@@ -17,6 +17,7 @@ from ...importing.reading import title
 from ...items.base import Item
 from ...items.picture import Picture
 from ...progress import Progress
+from .systems import system_of_file
 
 
 class ImportPicture(Params):
@@ -24,13 +25,7 @@ class ImportPicture(Params):
         ..., "Picture", editor="file", help="PNG, JPEG or TIFF; a GeoTIFF or a world file beside it gives its place"
     )
     name: str = param("", "Name", help="The file's name when empty")
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where the file names none and it is not the project's",
-    )
+    coordinates: str = system_of_file()
     points: tuple[tuple[float, float, float, float], ...] = param(
         (),
         "Picked points",

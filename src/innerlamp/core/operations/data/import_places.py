@@ -21,6 +21,7 @@ from ...items.base import Item, numeric_columns
 from ...items.fields import Grid
 from ...items.points import POINT_ROLES, PointSet
 from ...progress import Progress
+from .systems import system_of_file, system_of_table
 
 
 class ImportPoints(Params):
@@ -38,13 +39,7 @@ class ImportPoints(Params):
         {}, "Columns", editor="mapping", help="Role to column; what is not given is guessed from the headings"
     )
     below_detection: DetectionRule = param("half of limit", "Below detection is")
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
-    )
+    coordinates: str = system_of_table()
 
 
 class ImportGrid(Params):
@@ -57,13 +52,7 @@ class ImportGrid(Params):
         "Quantity",
         help="What the values measure; auto goes by name and unit. Elevations make a surface in space",
     )
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of the grid's system where the file names none and it is not the project's",
-    )
+    coordinates: str = system_of_file("the grid's")
 
 
 def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:

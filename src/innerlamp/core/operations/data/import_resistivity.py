@@ -22,6 +22,7 @@ from ...items.electrodes import ElectrodeSurvey
 from ...items.fields import Grid
 from ...progress import Progress
 from .ground import level_of
+from .systems import system_of_table
 
 # What instruments write where nothing was measured; common practice, no source.
 DUMMIES = (-999.0, -9999.0, -99999.0, 9999.0, 99999.0, 999999.0, 1e30, -1e30)
@@ -62,13 +63,7 @@ class ImportResistivity(Params):
         editor="lines",
         help="Lines whose electrodes were counted from the other end; several are parted by semicolons",
     )
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and latitude are known as degrees",
-    )
+    coordinates: str = system_of_table()
     spacing: float = param(
         10.0,
         "Electrode spacing",

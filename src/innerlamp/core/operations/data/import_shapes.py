@@ -16,6 +16,7 @@ from ...items.base import Item
 from ...items.fields import BlockModel, Surface
 from ...progress import Progress
 from ...units import unit_in_heading
+from .systems import system_of_file
 
 
 class ImportFeatures(Params):
@@ -23,13 +24,7 @@ class ImportFeatures(Params):
         ..., "Map file", editor="file", help="GeoPackage, Shapefile, GeoJSON or DXF; a layer is named file#layer"
     )
     name: str = param("", "Name", help="The file's name when empty")
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where the file names none and it is not the project's",
-    )
+    coordinates: str = system_of_file()
 
 
 class ImportSurface(Params):
@@ -40,13 +35,7 @@ class ImportSurface(Params):
         help="OBJ, PLY, STL, VTP, DXF with 3D faces, or a table of points that is made into triangles",
     )
     name: str = param("", "Name", help="The file's name when empty")
-    coordinates: str = param(
-        "",
-        "Coordinates are in",
-        editor="crs",
-        more=True,
-        help="Code of their system where the file names none and it is not the project's",
-    )
+    coordinates: str = system_of_file()
     longest: float = param(
         0.0,
         "Longest side",

@@ -1,0 +1,26 @@
+"""The parameter in which coordinate system a file's places are."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...declaring.operation import param
+
+
+def system_of_table() -> Any:
+    """Declare the system of a table's places, which headings may tell."""
+    return _param(
+        "Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and "
+        "latitude are known as degrees"
+    )
+
+
+def system_of_file(whose: str = "their") -> Any:
+    """Declare the system of a file of shapes or cells, which may name its own."""
+    return _param(
+        f"Code of {whose} system where the file names none and it is not the project's",
+    )
+
+
+def _param(help: str) -> Any:
+    return param("", "Coordinates are in", editor="crs", more=True, help=help)
