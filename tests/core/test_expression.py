@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sqlite3
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -27,7 +29,11 @@ COLUMNS = {
         ("Sn_ppm > 200 AND NOT rock = 'GRAN'", [3]),
         ("rock = 'SLATE' or [Cu pct] >= 0.4", [0, 3]),
         ("rock in ('SLATE', 'slate')", [0, 3]),
-        ("rock not in ('SLATE', 'slate')", [1, 2]),
+        ("rock not in ('SLATE', 'slate')", [1]),  # nor is it outside of a list
+        ("not Sn_ppm > 200", [0]),
+        ("not (rock = 'SLATE' or rock = 'GRAN')", [3]),
+        ("rock = 'None'", []),
+        ("Sn_ppm = '250'", [1]),  # a number written as a text
         ("rock != 'SLATE'", [1, 3]),  # what is missing is not unlike anything
         ("contains(rock, 'sla')", [0, 3]),
         ("known(Sn_ppm)", [0, 1, 3]),
@@ -113,3 +119,47 @@ def test_any_text_gives_an_array_or_a_sentence(text: str) -> None:
 
 def test_columns_used() -> None:
     assert columns_used("log10(Sn_ppm) > 2 and [Cu pct] < 1") == {"Sn_ppm", "Cu pct"}
+
+
+def test_conditions_agree_with_sqlite_on_missing_values() -> None:
+    """Three-valued logic as the SQL standard has it: SQLite is the judge, on every pair of values and nulls."""
+    numbers = [None, -1.0, 0.0, 2.0]
+    texts = [None, "A", "B", "2"]
+    rows = [(a, b, r, s) for a in numbers for b in numbers for r in texts for s in texts]
+    db = sqlite3.connect(":memory:")
+    db.execute("CREATE TABLE t(k INTEGER, a REAL, b REAL, r TEXT, s TEXT)")
+    db.executemany("INSERT INTO t VALUES(?,?,?,?,?)", [(k, *row) for k, row in enumerate(rows)])
+    a, b, r, s = zip(*rows, strict=True)
+    columns: dict[str, np.ndarray] = {"a": np.array(a, dtype=float), "b": np.array(b, dtype=float)}
+    columns |= {"r": np.array(r, dtype=object), "s": np.array(s, dtype=object)}
+    for text in (
+        "not a > b",
+        "a > 0 and not b <= 1",
+        "a > 0 or b > 0",
+        "not (a > 0 or b > 0)",
+        "not (a > 0 and r = 'A')",
+        "r != s",
+        "not r = s",
+        "r in ('A', 'B')",
+        "r not in ('A', 'B')",
+        "not (r in ('A', s))",
+        "r not in (s, 'A')",
+        "a in (0, 2) or r = 'B'",
+        "not (r = 'A' and s = 'B' or a = b)",
+    ):
+        wanted = [k for (k,) in db.execute(f"SELECT k FROM t WHERE {text} ORDER BY k")]
+        assert np.flatnonzero(condition(text, columns, len(rows))).tolist() == wanted, text
+
+
+def test_what_a_comparison_of_numbers_and_texts_means_is_said() -> None:
+    columns: dict[str, np.ndarray] = {
+        "code": np.array([1.0, 2.0, np.nan]),
+        "t": np.array(["2", "x", None], dtype=object),
+    }
+    assert condition("code = '2'", columns, 3).tolist() == [False, True, False]
+    assert condition("t = 2", columns, 3).tolist() == [True, False, False]
+    assert condition("code != t", columns, 3).tolist() == [True, True, False]
+    with pytest.raises(InputError, match="a number is never 'GRAN'"):
+        condition("code = 'GRAN'", columns, 3)
+    assert evaluate("code > 1", columns, 3) == approx([0.0, 1.0, np.nan], nan_ok=True)
+    assert evaluate("coalesce(code, 9)", columns, 3).tolist() == [1.0, 2.0, 9.0]

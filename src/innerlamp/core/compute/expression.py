@@ -3,6 +3,12 @@
 Column names stand as they are (``Sn_ppm``) or in brackets (``[Sn ppm]``); numbers, texts in
 quotes, ``+ - * / **``, comparisons, ``and or not``, ``in ("A", "B")``, and the functions in
 `FUNCTIONS`. The text is parsed, never run: only these forms are walked.
+
+Missing values are handled as in SQL (ISO/IEC 9075, three-valued logic): a comparison with one is neither
+true nor false, and so is its negation; ``and`` is false where one side is, ``or`` true where one side is.
+A condition takes the rows in which it is true, and ``where(test, a, b)`` takes `b` in all others. Calculations
+with a missing value are missing; only ``min`` and ``max`` pass missing values over, and are missing where both
+are. ``coalesce(a, b)`` gives the first that is known, ``known(a)`` asks whether it is.
 """
 
 from __future__ import annotations
@@ -11,6 +17,7 @@ import ast
 import operator
 import re
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -18,6 +25,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..numbers import number_or_none
 
 LONGEST, DEEPEST = 2000, 60
 
@@ -31,6 +39,53 @@ def _known(value: Any) -> Any:
     return np.ones(array.shape, dtype=bool)
 
 
+@dataclass(frozen=True)
+class Truth:
+    """For each row whether something is true, and whether that is known."""
+
+    true: NDArray[np.bool_]
+    known: NDArray[np.bool_]
+
+    def __invert__(self) -> Truth:
+        return Truth(~self.true & self.known, self.known)
+
+    def __and__(self, other: Truth) -> Truth:
+        true = self.true & other.true
+        return Truth(true, true | (~self.true & self.known) | (~other.true & other.known))
+
+    def __or__(self, other: Truth) -> Truth:
+        true = self.true | other.true
+        return Truth(true, true | (self.known & other.known))
+
+    @property
+    def values(self) -> NDArray[np.float64]:
+        """1 for true, 0 for false, NaN for unknown."""
+        return np.where(self.known, self.true.astype(float), np.nan)
+
+
+def _truth(true: Any, known: Any) -> Truth:
+    true, known = np.broadcast_arrays(np.asarray(true, dtype=bool), np.asarray(known, dtype=bool))
+    return Truth(true & known, known)
+
+
+def _contains(texts: Any, part: Any) -> Truth:
+    found = np.array([str(part).lower() in str(t).lower() for t in np.atleast_1d(texts)], dtype=bool)
+    return _truth(found, _known(texts))
+
+
+def _where(test: Any, a: Any, b: Any) -> Any:
+    if not isinstance(test, Truth):
+        raise InputError("'where' needs a condition first", fix="For example: where(Sn_ppm > 200, 1, 0)")
+    a, b = (v.values if isinstance(v, Truth) else v for v in (a, b))
+    kind: type = object if _is_text(a) or _is_text(b) or isinstance(a, str) or isinstance(b, str) else float
+    return np.where(test.true, np.asarray(a, kind), np.asarray(b, kind))
+
+
+def _coalesce(a: Any, b: Any) -> Any:
+    kind: type = object if _is_text(a) or _is_text(b) or isinstance(a, str) or isinstance(b, str) else float
+    return np.where(_known(a), np.asarray(a, kind), np.asarray(b, kind))
+
+
 FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
     "log10": (1, lambda v: np.log10(np.where(v > 0, v, np.nan))),
     "ln": (1, lambda v: np.log(np.where(v > 0, v, np.nan))),
@@ -39,10 +94,13 @@ FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
     "min": (2, np.fmin),
     "max": (2, np.fmax),
     "round": (1, np.round),
-    "where": (3, np.where),
-    "known": (1, _known),
-    "contains": (2, lambda v, part: np.array([str(part).lower() in str(t).lower() for t in v], dtype=bool)),
+    "where": (3, _where),
+    "coalesce": (2, _coalesce),
+    "known": (1, lambda v: _truth(_known(v), np.ones(np.shape(v), dtype=bool))),
+    "contains": (2, _contains),
 }
+# These see values as they are; the others take numbers.
+_RAW = ("known", "contains", "where", "coalesce")
 _BINARY: dict[type, Callable[[Any, Any], Any]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
@@ -62,22 +120,26 @@ _BRACKETS = re.compile(r"\[([^\[\]]+)\]")
 
 
 def evaluate(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDArray[Any]:
-    """Return the value of an expression for every row, shape (rows,).
+    """Return the value of an expression for every row, shape (rows,); of a condition 1, 0 or NaN where it is unknown.
 
     Raises
     ------
     InputError
         With what is wrong and which columns and functions there are.
     """
+    value = _value(text, columns)
+    return np.broadcast_to(np.asarray(value.values if isinstance(value, Truth) else value), (rows,)).copy()
+
+
+def _value(text: str, columns: Mapping[str, NDArray[Any]]) -> Any:
     tree, names = _parse(text)
     try:
         with np.errstate(all="ignore"):
-            value = _walk(tree, columns, names, 0)
+            return _walk(tree, columns, names, 0)
     except RecursionError as error:
         raise InputError("the expression is too deep") from error
     except (TypeError, ValueError, OverflowError, np.exceptions.DTypePromotionError) as error:
         raise InputError(f"the expression mixes things that do not go together ({error})", where=text[:60]) from error
-    return np.broadcast_to(np.asarray(value), (rows,)).copy()
 
 
 def condition(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDArray[np.bool_]:
@@ -90,12 +152,12 @@ def condition(text: str, columns: Mapping[str, NDArray[Any]], rows: int) -> NDAr
     InputError
         When the text can't be read, or gives no condition.
     """
-    value = evaluate(text, columns, rows)
-    if value.dtype != bool:
+    value = _value(text, columns)
+    if not isinstance(value, Truth):
         raise InputError(
             "a condition must compare something", where=text[:60], fix="For example: Sn_ppm > 200 and rock = 'SLATE'"
         )
-    return value
+    return np.broadcast_to(value.true, (rows,)).copy()
 
 
 def columns_used(text: str) -> set[str]:
@@ -152,14 +214,14 @@ def _walk(node: ast.expr, columns: Mapping[str, NDArray[Any]], names: Mapping[st
     if isinstance(node, ast.UnaryOp):
         inner = value(node.operand)
         if isinstance(node.op, ast.Not):
-            return np.logical_not(_truths(inner))
+            return ~_truths(inner)
         if isinstance(node.op, ast.USub | ast.UAdd):
             return -_numbers(inner) if isinstance(node.op, ast.USub) else _numbers(inner)
     if isinstance(node, ast.BoolOp):
-        join = np.logical_and if isinstance(node.op, ast.And) else np.logical_or
         out = _truths(value(node.values[0]))
         for part in node.values[1:]:
-            out = join(out, _truths(value(part)))
+            other = _truths(value(part))
+            out = out & other if isinstance(node.op, ast.And) else out | other
         return out
     if isinstance(node, ast.Compare):
         return _comparison(node, value)
@@ -171,37 +233,48 @@ def _walk(node: ast.expr, columns: Mapping[str, NDArray[Any]], names: Mapping[st
     )
 
 
-def _comparison(node: ast.Compare, value: Callable[[ast.expr], Any]) -> Any:
+def _comparison(node: ast.Compare, value: Callable[[ast.expr], Any]) -> Truth:
     left = value(node.left)
-    out: Any = True
+    out: Truth | None = None
     for op, part in zip(node.ops, node.comparators, strict=True):
         if isinstance(op, ast.In | ast.NotIn):
             if not isinstance(part, ast.Tuple | ast.List):
                 raise InputError("'in' needs a list", fix="For example: rock in ('SLATE', 'CARB')")
-            hits = (
-                np.any([_equal(left, value(e)) for e in part.elts], axis=0)
-                if part.elts
-                else np.zeros(np.shape(left), bool)
-            )
-            out = np.logical_and(out, hits if isinstance(op, ast.In) else np.logical_not(hits))
-            continue
-        right = value(part)
-        if isinstance(op, ast.Eq | ast.NotEq):
-            same = _equal(left, right)
-            result = same if isinstance(op, ast.Eq) else np.logical_not(same) & _known(left) & _known(right)
-        elif type(op) in _COMPARE:
-            result = _COMPARE[type(op)](_numbers(left), _numbers(right))
+            hit = _truth(np.zeros(np.shape(left), bool), _known(left))
+            for each in part.elts:
+                hit = hit | _equal(left, value(each))
+            result, right = (hit if isinstance(op, ast.In) else ~hit), left
         else:
-            raise InputError("this comparison is not known", fix="Known are < <= > >= = != in")
-        out = np.logical_and(out, result)
+            right = value(part)
+            if isinstance(op, ast.Eq | ast.NotEq):
+                same = _equal(left, right)
+                result = same if isinstance(op, ast.Eq) else ~same
+            elif type(op) in _COMPARE:
+                a, b = _numbers(left), _numbers(right)
+                result = _truth(_COMPARE[type(op)](a, b), _known(a) & _known(b))
+            else:
+                raise InputError("this comparison is not known", fix="Known are < <= > >= = != in")
+        out = result if out is None else out & result
         left = right
+    assert out is not None
     return out
 
 
-def _equal(a: Any, b: Any) -> Any:
-    if isinstance(a, str) or isinstance(b, str) or _is_text(a) or _is_text(b):
-        return np.asarray(a).astype(str) == np.asarray(b).astype(str)
-    return np.asarray(a) == np.asarray(b)
+def _equal(a: Any, b: Any) -> Truth:
+    known = _known(a) & _known(b)
+    texts = [isinstance(v, str) or _is_text(v) for v in (a, b)]
+    if all(texts):
+        return _truth(np.asarray(a).astype(str) == np.asarray(b).astype(str), known)
+    if any(texts):  # a number and a text: the same when the text is that number
+        text, number = (a, b) if texts[0] else (b, a)
+        if isinstance(text, str):
+            worth = number_or_none(text)
+            if worth is None:
+                raise InputError(f"a number is never '{text}'", fix="Compare it with a number")
+            return _truth(np.asarray(number, dtype=float) == worth, known)
+        worths = pd.to_numeric(pd.Series(np.atleast_1d(text)), errors="coerce").to_numpy(float)
+        return _truth(worths == np.asarray(number, dtype=float), known)
+    return _truth(np.asarray(a) == np.asarray(b), known)
 
 
 def _is_text(value: Any) -> bool:
@@ -209,13 +282,15 @@ def _is_text(value: Any) -> bool:
 
 
 def _numbers(value: Any) -> Any:
+    if isinstance(value, Truth):
+        return value.values
     if isinstance(value, str) or _is_text(value):
         raise InputError("a text can't be calculated with or put in order", fix="Compare texts with = or in")
     return np.asarray(value, dtype=float) if not isinstance(value, np.float64) else value
 
 
-def _truths(value: Any) -> Any:
-    if np.asarray(value).dtype != bool:
+def _truths(value: Any) -> Truth:
+    if not isinstance(value, Truth):
         raise InputError("'and', 'or' and 'not' need comparisons on both sides", fix="For example: a > 1 and b < 2")
     return value
 
@@ -237,6 +312,6 @@ def _call(name: str, arguments: list[Any]) -> Any:
     count, run = FUNCTIONS[name]
     if len(arguments) != count:
         raise InputError(f"'{name}' takes {count} value{'s' if count > 1 else ''}, not {len(arguments)}")
-    if name in ("known", "contains", "where"):
+    if name in _RAW:
         return run(*arguments)
     return run(*[_numbers(a) for a in arguments])

@@ -191,7 +191,7 @@ def krige(
     search_radius_m
         Samples farther than this, in metres along the major axis, do not take part.
     leave_one_out
-        For each place a sample that does not take part, -1 for none: for leave_one_out-one-out.
+        For each place a sample that does not take part, -1 for none: for leaving one out.
 
     Raises
     ------
