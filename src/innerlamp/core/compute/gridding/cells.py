@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,29 +37,44 @@ class Cells:
 
 
 def resampled(grid: Cells, x0: float, y0: float, cell: float, nx: int, ny: int) -> FloatArray:
-    """Return a grid (ny, nx) read on other square cells.
+    """Return a grid (ny, nx) read on other square cells; origin and sizes are in metres.
 
-    Cells that are larger than those of the grid get the mean of what lies in them, so that nothing
-    short is mistaken for something long; others are read between the four nearest cells.
+    Cells that are larger than those of the grid get the mean of what lies in them, each old cell with
+    the area that it shares with the new one, so that nothing short is mistaken for something long and
+    nothing is displaced; a new cell of which less than a quarter is known is blank. Others are read
+    between the four nearest cells.
     """
     if cell < 1.5 * max(grid.dx, grid.dy):
         gx, gy = np.meshgrid(x0 + cell * np.arange(nx), y0 + cell * np.arange(ny))
         return np.asarray(bilinear(grid.values, grid.x0, grid.y0, grid.dx, grid.dy, gx, gy))
-    i = np.floor((grid.x - x0) / cell + 0.5).astype(np.int64)
-    j = np.floor((grid.y - y0) / cell + 0.5).astype(np.int64)
-    known = np.isfinite(grid.values) & ((j >= 0) & (j < ny))[:, None] & ((i >= 0) & (i < nx))[None, :]
-    at = (j[:, None] * nx + i[None, :])[known]
-    count = np.bincount(at, minlength=nx * ny)
-    total = np.bincount(at, grid.values[known], nx * ny)
-    whole = max((cell / grid.dx) * (cell / grid.dy), 1.0)
+    across = _shared(grid.x, grid.dx, x0, cell, nx)
+    along = _shared(grid.y, grid.dy, y0, cell, ny)
+    known = np.isfinite(grid.values)
+    area = along @ (across @ known.T.astype(float)).T
+    total = along @ (across @ np.where(known, grid.values, 0.0).T).T
     with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(count >= 0.25 * whole, total / count, np.nan).reshape(ny, nx)
+        return np.where(area >= 0.25 * cell * cell, total / area, np.nan)
+
+
+def _shared(old: FloatArray, width: float, first: float, cell: float, count: int) -> Any:
+    """Metres (count, len(old)) that cells share along an axis, as a sparse matrix."""
+    import scipy.sparse as sp
+
+    low = first - cell / 2 + cell * np.arange(count)
+    begin = np.floor((low - (old[0] - width / 2)) / width + 1e-9).astype(np.int64)
+    span = int(np.ceil(cell / width)) + 2
+    column = begin[:, None] + np.arange(span)
+    left = old[0] - width / 2 + width * column
+    metres = np.minimum(left + width, (low + cell)[:, None]) - np.maximum(left, low[:, None])
+    good = (column >= 0) & (column < len(old)) & (metres > 1e-9 * width)
+    rows = np.broadcast_to(np.arange(count)[:, None], column.shape)
+    return sp.csr_matrix((metres[good], (rows[good], column[good])), shape=(count, len(old)))
 
 
 def filled_gaps(
     values: FloatArray, cell: float, widest: float, tension: float = 0.25, progress: Progress = SILENT
 ) -> FloatArray:
-    """Return a grid whose gaps are closed by a plate under tension that passes through the cells around them.
+    """Return a grid (ny, nx) whose gaps are closed by a plate under tension that passes through the cells around them.
 
     `widest` is how far, in metres, a cell may lie from the nearest known one; 0 closes all gaps. What lies outside
     of the grid's known cells (the sea of blanks that reaches the edge) is closed as far, too.
@@ -71,7 +86,7 @@ def filled_gaps(
     """
     from scipy.ndimage import distance_transform_edt
 
-    from . import plate
+    from . import plate_gaps
 
     gap = ~np.isfinite(values)
     if not gap.any():
@@ -81,20 +96,10 @@ def filled_gaps(
         raise InputError("the grid has too few values to fill it from")
     away = distance_transform_edt(gap) * cell
     wanted = gap if not widest else gap & (away <= widest)
-    j, i = (k.astype(np.float64) for k in np.nonzero(known))
+    # The plate is solved somewhat farther than it is wanted, so that its free edge is out of sight.
+    solved = gap if not widest else gap & (away <= 2.0 * widest + 4.0 * cell)
     middle, spread = float(values[known].mean()), float(np.ptp(values[known])) or 1.0
-    ny, nx = values.shape
-    (before_y, after_y), (before_x, after_x) = plate.padded(ny, 6), plate.padded(nx, 6)
-    made = plate.through(
-        i + before_x,
-        j + before_y,
-        (values[known] - middle) / spread,
-        nx + before_x + after_x,
-        ny + before_y + after_y,
-        tension,
-        rounds=1,
-        progress=progress,
-    )[before_y : before_y + ny, before_x : before_x + nx]
+    made = plate_gaps.filled((values - middle) / spread, solved, tension, progress)
     return np.where(wanted, made * spread + middle, values)
 
 

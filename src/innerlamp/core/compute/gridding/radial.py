@@ -32,8 +32,9 @@ def _system(xy: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
     n = len(xy)
     matrix = np.zeros((n + 3, n + 3))
     r = np.hypot(xy[:, None, 0] - xy[None, :, 0], xy[:, None, 1] - xy[None, :, 1])
-    # The sign of smoothing goes with that of the kernel on shapes that the plane can't take up.
-    matrix[:n, :n] = _kernel(kernel, r) + (-smoothing if kernel == "linear" else smoothing) * np.eye(n)
+    # All kernels are positive on what the plane can't take up (-r, r² ln r and r³ are conditionally positive
+    # definite: Wendland 2005, ch. 8), so smoothing adds to them.
+    matrix[:n, :n] = _kernel(kernel, r) + smoothing * np.eye(n)
     matrix[:n, n], matrix[:n, n + 1 :] = 1.0, xy
     matrix[n:, :n] = matrix[:n, n:].T
     return matrix
