@@ -9,9 +9,12 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
+from scipy.spatial import Delaunay, cKDTree
 
 from innerlamp.core.compute.gridding import kriging, neighbours, validation
 from innerlamp.core.compute.gridding import variogram as vg
+from innerlamp.core.compute.gridding.natural import natural_at
+from innerlamp.core.compute.gridding.variogram import Model, Structure
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.base import Item
@@ -125,11 +128,11 @@ def test_what_is_no_variogram_is_said(make: object, words: str) -> None:
 
 def test_the_textbook_case_to_all_its_digits() -> None:
     known = KNOWN["isaaks_srivastava_7pt"]
-    estimate, variance = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK)
+    estimate, variance, _ = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK)
     assert (estimate[0], variance[0]) == pytest.approx((known["estimate"], known["variance"]), rel=1e-10)
     # Printed in the book: 592.7 and 8.96.
     assert (round(estimate[0], 1), round(variance[0], 2)) == (592.7, 8.96)
-    plane, spread = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK, drift=True)
+    plane, spread, _ = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK, drift=True)
     assert (plane[0], spread[0]) == pytest.approx(known["uk_linear"], rel=1e-9)
 
 
@@ -150,7 +153,7 @@ def test_variants_of_the_textbook_case() -> None:
         "pure_nugget": (603.7143, 11.4286),
     }
     for name, model in cases.items():
-        estimate, variance = kriging.krige(*SEVEN.T, *PLACE, model)
+        estimate, variance, _ = kriging.krige(*SEVEN.T, *PLACE, model)
         assert (estimate[0], variance[0]) == pytest.approx(known[name], abs=6e-5), name
 
 
@@ -162,7 +165,7 @@ def test_the_meuse_samples_against_two_libraries(meuse: pd.DataFrame) -> None:
     model = vg.Model(0.05066, (vg.Structure("spherical", 0.59061, 897.02),))
     rng = np.random.default_rng(4)
     px, py = rng.uniform(178800, 181300, 40), rng.uniform(329800, 333500, 40)
-    estimate, variance = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
+    estimate, variance, _ = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
     theirs = gstools.krige.Ordinary(
         gstools.Spherical(dim=2, var=0.59061, len_scale=897.02, nugget=0.05066), (x, y), v, exact=True
     )
@@ -188,7 +191,7 @@ def test_anisotropy_is_that_of_a_library(meuse: pd.DataFrame) -> None:
     azimuth, ratio = 40.0, 0.4
     model = vg.Model(0.05, (vg.Structure("exponential", 0.6, 1200.0),), azimuth, ratio)
     px, py = np.array([180000.0, 181000.0]), np.array([331000.0, 333000.0])
-    estimate, variance = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
+    estimate, variance, _ = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
     shape = gstools.Exponential(
         dim=2, var=0.6, len_scale=1200.0, rescale=3.0, nugget=0.05, anis=ratio, angles=np.radians(90.0 - azimuth)
     )
@@ -200,25 +203,25 @@ def test_anisotropy_is_that_of_a_library(meuse: pd.DataFrame) -> None:
 def test_leave_one_out_of_the_meuse_samples(meuse: pd.DataFrame) -> None:
     x, y, v = xyv(meuse)
     model = vg.Model(0.05066, (vg.Structure("spherical", 0.59061, 897.02),))
-    estimate, variance = kriging.krige(x, y, v, x, y, model, neighbours=len(v), leave_one_out=np.arange(len(v)))
+    estimate, variance, _ = kriging.krige(x, y, v, x, y, model, neighbours=len(v), leave_one_out=np.arange(len(v)))
     numbers = validation.judge(v, estimate, variance)
     known = KNOWN["meuse_ok"]["loo"]
     assert numbers.rmse == pytest.approx(known["rmse"], rel=1e-6)
     assert numbers.mean_square_z == pytest.approx(known["mean_z2"], rel=1e-5)
     assert abs(numbers.mean_error) == pytest.approx(abs(known["mean_error"]), rel=1e-3)
-    one, _ = kriging.krige(np.delete(x, 3), np.delete(y, 3), np.delete(v, 3), x[3:4], y[3:4], model, neighbours=24)
-    near, _ = kriging.krige(x, y, v, x[3:4], y[3:4], model, neighbours=24, leave_one_out=np.array([3]))
+    one, _, _ = kriging.krige(np.delete(x, 3), np.delete(y, 3), np.delete(v, 3), x[3:4], y[3:4], model, neighbours=24)
+    near, _, _ = kriging.krige(x, y, v, x[3:4], y[3:4], model, neighbours=24, leave_one_out=np.array([3]))
     assert near[0] == pytest.approx(one[0])
 
 
 def test_samples_are_honoured_and_far_places_fall_back_on_the_mean() -> None:
-    estimate, variance = kriging.krige(*SEVEN.T, SEVEN[:, 0], SEVEN[:, 1], TEXTBOOK)
+    estimate, variance, _ = kriging.krige(*SEVEN.T, SEVEN[:, 0], SEVEN[:, 1], TEXTBOOK)
     assert estimate == pytest.approx(SEVEN[:, 2])
     assert variance == pytest.approx(np.zeros(7), abs=1e-9)
-    far, spread = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK)
+    far, spread, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK)
     assert spread[0] > 10.0
     assert SEVEN[:, 2].min() < far[0] < SEVEN[:, 2].max()
-    none, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK, search_radius_m=50.0)
+    none, _, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK, search_radius_m=50.0)
     assert np.isnan(none[0])
 
 
@@ -226,7 +229,7 @@ def test_a_plane_is_found_by_linear_drift() -> None:
     rng = np.random.default_rng(2)
     x, y = rng.uniform(0, 100, 60), rng.uniform(0, 100, 60)
     plane = 3 + 0.5 * x - 0.2 * y
-    out, _ = kriging.krige(x, y, plane, np.array([150.0]), np.array([-40.0]), TEXTBOOK, drift=True)
+    out, _, _ = kriging.krige(x, y, plane, np.array([150.0]), np.array([-40.0]), TEXTBOOK, drift=True)
     assert out[0] == pytest.approx(3 + 75 + 8)
     with pytest.raises(InputError, match="on one line"):
         kriging.krige(x, 2 * x, plane, np.array([1.0]), np.array([1.0]), TEXTBOOK, drift=True)
@@ -250,19 +253,54 @@ def test_inverse_distance_triangles_and_nearest_as_in_the_textbook() -> None:
 
 
 def test_natural_neighbours_are_sibsons_areas() -> None:
-    # Four samples at the corners of a square: Sibson's value at the centre is their mean, by symmetry (ties go to one side); along
-    # a plane natural neighbours give the plane (Sibson 1981), here to the fineness of the geometry.
+    """A plane comes back (Sibson 1981); elsewhere the areas are those that a fine raster of the Voronoi cells counts."""
     x, y = np.array([0.0, 100, 0, 100]), np.array([0.0, 0, 100, 100])
-    grid = neighbours.natural(x, y, np.array([1.0, 2.0, 3.0, 6.0]), 0.0, 0.0, 1.0, 101, 101)
-    assert grid[50, 50] == pytest.approx(3.0, abs=0.06)
+    centre = natural_at(x, y, np.array([1.0, 2.0, 3.0, 6.0]), np.array([50.0]), np.array([50.0]))
+    assert centre[0] == pytest.approx(3.0)
     rng = np.random.default_rng(5)
-    x, y = rng.uniform(0, 300, 150), rng.uniform(0, 300, 150)
-    plane = neighbours.natural(x, y, 2 + 0.01 * x + 0.02 * y, 0.0, 0.0, 1.0, 301, 301)
-    gx, gy = np.meshgrid(np.arange(301.0), np.arange(301.0))
-    inner = (slice(80, 220), slice(80, 220))
-    assert np.abs(plane - (2 + 0.01 * gx + 0.02 * gy))[inner].max() < 0.06
-    rows = np.round(y).astype(int).clip(0, 300), np.round(x).astype(int).clip(0, 300)
-    assert np.abs(plane[rows] - (2 + 0.01 * x + 0.02 * y)).max() < 0.05
+    x, y, v = 7_100_000 + rng.uniform(0, 300, 150), rng.uniform(0, 300, 150), rng.normal(size=150)
+    gx, gy = (g.ravel() for g in np.meshgrid(7_100_000 + np.arange(301.0), np.arange(301.0)))
+    inside = Delaunay(np.column_stack([x - 7_100_000, y])).find_simplex(np.column_stack([gx - 7_100_000, gy])) >= 0
+    plane = natural_at(x, y, 2 + 0.01 * (x - 7_100_000) + 0.02 * y, gx, gy)
+    assert np.abs(plane - (2 + 0.01 * (gx - 7_100_000) + 0.02 * gy))[inside].max() < 1e-9
+    assert natural_at(x, y, v, x, y) == pytest.approx(v)
+    tree = cKDTree(np.column_stack([x, y]))
+    fine = np.stack(np.meshgrid(np.linspace(-80, 80, 1201), np.linspace(-80, 80, 1201)), axis=-1).reshape(-1, 2)
+    for place in ((7_100_120.0, 140.0), (7_100_201.3, 99.1)):
+        at = fine + np.array(place)
+        away, near = tree.query(at)
+        taken = np.hypot(*fine.T) < away
+        share = np.bincount(near[taken], minlength=len(x)) / taken.sum()
+        assert natural_at(x, y, v, *(np.array([c]) for c in place))[0] == pytest.approx(share @ v, abs=2e-3)
+
+
+def test_natural_neighbours_on_a_lattice_and_beyond_the_hull() -> None:
+    gx, gy = (g.ravel() for g in np.meshgrid(np.arange(0, 100, 10.0), np.arange(0, 80, 10.0)))  # circles through four
+    at = np.random.default_rng(0).uniform(0, 70, (2, 500))
+    assert natural_at(gx, gy, gx - 2 * gy, *at) == pytest.approx(at[0] - 2 * at[1])
+    beyond = natural_at(gx, gy, gx - 2 * gy, np.array([-50.0, 45.0, 200.0]), np.array([30.0, -9.0, 200.0]))
+    assert beyond == pytest.approx([-60.0, 45.0, 90.0 - 140.0])  # the nearest place on the hull
+    with pytest.raises(InputError, match="on one line"):
+        natural_at(np.arange(5.0), np.arange(5.0), np.arange(5.0), *PLACE)
+
+
+def test_a_drift_that_samples_do_not_determine_is_left_out_and_said() -> None:
+    """Readings every 2 m along lines 200 m apart: the nearest ones lie on one line, along which a plane is free to turn."""
+    model = Model(0.01, (Structure("spherical", 1.0, 1500.0),))
+    for turn in (False, True):
+        along, across = (g.ravel() for g in np.meshgrid(np.arange(0, 3000, 2.0), np.arange(0, 2000, 200.0)))
+        x, y = (across, along) if turn else (along, across)
+        v = 4.5 + np.sin(x / 700) + 0.5 * np.cos(y / 900)
+        px, py = np.random.default_rng(0).uniform(100, 1700, (2, 300))
+        found = kriging.krige(x + 7e6, y, v, px + 7e6, py, model, drift=True)
+        assert np.abs(found.estimate - (4.5 + np.sin(px / 700) + 0.5 * np.cos(py / 900))).max() < 0.05
+        assert not found.plain.any()  # samples of other lines are found for each quadrant
+    x = np.append(np.arange(0, 1000, 10.0), [5000.0, 5200.0, 5100.0])
+    y = np.append(np.zeros(100), [0.0, 0.0, 300.0])
+    v = 3.0 + 0.001 * x
+    within = kriging.krige(x, y, v, np.array([500.0]), np.array([40.0]), model, drift=True, search_radius_m=400.0)
+    assert within.plain.all()  # only one line within reach: no plane, and it is said
+    assert within.estimate[0] == pytest.approx(3.5, abs=0.05)
 
 
 def test_numbers_of_a_validation_by_hand() -> None:

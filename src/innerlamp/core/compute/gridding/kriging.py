@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, NamedTuple
+
 import numpy as np
 from numba import prange
 from numpy.typing import NDArray
@@ -14,6 +16,9 @@ from .variogram import SHAPES, Model
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 _CHUNK = 40_000
+_MOST_LOOKED = 2_000
+_CANDIDATES = 6  # times the neighbours that are looked at to find some in each quadrant
+_FLAT = 0.02  # width over length of the samples below which no plane is told from them
 
 
 @compiled(cache=True, fastmath=False)
@@ -46,13 +51,13 @@ def _solve(  # pragma: no cover
     shape: IntArray,
     sill: FloatArray,
     range_m: FloatArray,
-    drift: int,
+    drift: IntArray,
     estimate: FloatArray,
     variance: FloatArray,
 ) -> None:
     # Coordinates are reduced already: the anisotropy is taken out of them.
-    extra = 1 if drift == 0 else 3
     for i in prange(len(px)):
+        extra = 1 if drift[i] == 0 else 3
         n = 0
         for k in range(near.shape[1]):
             if near[i, k] >= 0:
@@ -78,7 +83,7 @@ def _solve(  # pragma: no cover
             matrix[a, n] = 1.0
             matrix[n, a] = 1.0
         right[n] = 1.0
-        if drift == 1:
+        if drift[i] == 1:
             if scale <= 0.0:
                 scale = 1.0
             for a in range(n):
@@ -124,6 +129,14 @@ def _gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cov
             b[k] -= a[k, c] * b[c]
         b[k] /= a[k, k]
     return b
+
+
+class Kriged(NamedTuple):
+    """Estimates and variances at places (m,), and at which of them the drift was left out (see `krige`)."""
+
+    estimate: FloatArray
+    variance: FloatArray
+    plain: NDArray[np.bool_]
 
 
 def _reduced(x: FloatArray, y: FloatArray, model: Model) -> tuple[FloatArray, FloatArray]:
@@ -172,8 +185,12 @@ def krige(
     search_radius_m: float = float("inf"),
     leave_one_out: IntArray | None = None,
     progress: Progress = SILENT,
-) -> tuple[FloatArray, FloatArray]:
+) -> Kriged:
     """Return estimates and kriging variances at places (Matheron 1963; with a linear drift: Matheron 1969).
+
+    With a drift the samples are sought in the four quadrants about the place, so that a near line does not
+    hide the others; where those that are found still lie on one line, or are fewer than four, the drift is
+    undetermined: the mean is taken as constant there, and the outcome says where.
 
     Parameters
     ----------
@@ -204,7 +221,7 @@ def krige(
     least = 4 if drift else 2
     if len(values) < least:
         raise InputError(f"{len(values)} samples are too few for kriging", fix=f"It needs {least} at least")
-    if drift and np.linalg.matrix_rank(np.column_stack([x - x.mean(), y - y.mean()]), tol=1e-6) < 2:
+    if drift and bool(_on_a_line(x - x.mean(), y - y.mean(), np.arange(len(x))[None, :])[0]):
         raise InputError("the samples lie on one line: no plane can be fitted", fix="Krige without drift")
     centre = (float(x.mean()), float(y.mean()))
     sx, sy = _reduced(x - centre[0], y - centre[1], model)
@@ -213,20 +230,70 @@ def krige(
     sill, lengths = (np.array([getattr(s, n) for s in model.structures], dtype=float) for n in ("sill", "range"))
     m = len(at_x)
     estimate, variance = np.empty(m), np.empty(m)
-    count = min(neighbours + (leave_one_out is not None), len(values))
+    plain = np.zeros(m, dtype=bool)
+    wanted = neighbours + (leave_one_out is not None)
+    count = min(_CANDIDATES * wanted if drift else wanted, len(values))
     for start in range(0, m, _CHUNK):
         part = slice(start, min(start + _CHUNK, m))
         px, py = _reduced(at_x[part] - centre[0], at_y[part] - centre[1], model)
-        away, near = tree.query(np.column_stack([px, py]), k=count, distance_upper_bound=search_radius_m, workers=-1)
-        near = np.where(np.isfinite(away), near, -1).reshape(len(px), -1).astype(np.int64)
-        if leave_one_out is not None:
-            near = np.where(near == leave_one_out[part][:, None], -1, near)
-            order = np.argsort(near < 0, axis=1, kind="stable")  # those that are left move to the front
-            near = np.take_along_axis(near, order, axis=1)[:, :neighbours]
+        mine = None if leave_one_out is None else leave_one_out[part]
+        near = _nearest(tree, px, py, count, search_radius_m, mine)
         if drift:
-            near[(near >= 0).sum(axis=1) < 4] = -1
+            near = _by_quadrant(px, py, sx, sy, near, neighbours)
+            plain[part] = _on_a_line(sx, sy, near)
+            looked = count
+            while plain[part].any() and looked < min(len(values), _MOST_LOOKED):  # close readings of one far line
+                looked = min(4 * looked, len(values), _MOST_LOOKED)
+                again = np.flatnonzero(plain[part])
+                left = None if mine is None else mine[again]
+                more = _nearest(tree, px[again], py[again], looked, search_radius_m, left)
+                near[again] = _by_quadrant(px[again], py[again], sx, sy, more, neighbours)[:, : near.shape[1]]
+                plain[part] = _on_a_line(sx, sy, near)
+        else:
+            near = near[:, :neighbours]
+        with_drift = (~plain[part]).astype(np.int64) if drift else np.zeros(len(px), dtype=np.int64)
         _solve(
-            px, py, sx, sy, values, near, model.nugget, shape, sill, lengths, int(drift), estimate[part], variance[part]
+            px, py, sx, sy, values, near, model.nugget, shape, sill, lengths, with_drift, estimate[part], variance[part]
         )
         progress(part.stop / m, "Kriging")
-    return estimate, variance
+    return Kriged(estimate, variance, plain & np.isfinite(estimate))
+
+
+def _nearest(tree: Any, px: FloatArray, py: FloatArray, count: int, within: float, left: IntArray | None) -> IntArray:
+    """The nearest samples (m, count) of places, -1 where there are fewer; without the one that is left out of each."""
+    away, found = tree.query(np.column_stack([px, py]), k=count, distance_upper_bound=within, workers=-1)
+    near: IntArray = np.where(np.isfinite(away), found, -1).reshape(len(px), -1).astype(np.int64)
+    if left is not None:
+        near = np.where(near == left[:, None], -1, near)
+        order = np.argsort(near < 0, axis=1, kind="stable")  # those that are left move to the front
+        near = np.take_along_axis(near, order, axis=1)
+    return near
+
+
+def _by_quadrant(
+    px: FloatArray, py: FloatArray, sx: FloatArray, sy: FloatArray, near: IntArray, neighbours: int
+) -> IntArray:
+    """Of candidates (m, k), nearest first, a quarter of the neighbours from each quadrant, the rest the nearest."""
+    there = near >= 0
+    dx, dy = sx[near] - px[:, None], sy[near] - py[:, None]
+    quadrant = np.where(there, 2 * (dx >= 0) + (dy >= 0), -1)
+    quota = -(-neighbours // 4)
+    chosen = np.zeros(near.shape, dtype=bool)
+    for each in range(4):
+        mine = quadrant == each
+        chosen |= mine & (np.cumsum(mine, axis=1) <= quota)
+    order = np.argsort(np.where(there, ~chosen, 2), axis=1, kind="stable")
+    return np.ascontiguousarray(np.take_along_axis(near, order, axis=1)[:, :neighbours])
+
+
+def _on_a_line(sx: FloatArray, sy: FloatArray, near: IntArray) -> NDArray[np.bool_]:
+    """Which places have samples (m, k) that do not determine a plane: fewer than four, or nearly on one line."""
+    there = near >= 0
+    count = np.maximum(there.sum(axis=1), 1)
+    x, y = np.where(there, sx[near], 0.0), np.where(there, sy[near], 0.0)
+    u = np.where(there, x - (x.sum(axis=1) / count)[:, None], 0.0)
+    v = np.where(there, y - (y.sum(axis=1) / count)[:, None], 0.0)
+    a, b, c = (u * u).sum(axis=1), (u * v).sum(axis=1), (v * v).sum(axis=1)
+    root = np.sqrt(0.25 * (a - c) ** 2 + b * b)
+    least, most = 0.5 * (a + c) - root, 0.5 * (a + c) + root
+    return np.asarray((there.sum(axis=1) < 4) | (np.maximum(least, 0.0) <= _FLAT**2 * most))

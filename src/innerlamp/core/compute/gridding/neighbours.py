@@ -1,4 +1,4 @@
-"""Gridding from near samples: inverse distance, nearest neighbour, natural neighbours, triangles."""
+"""Gridding from near samples: inverse distance, nearest neighbour, triangles."""
 
 from __future__ import annotations
 
@@ -68,37 +68,3 @@ def triangles(x: FloatArray, y: FloatArray, values: FloatArray, at_x: FloatArray
     except QhullError as error:
         raise InputError("the samples lie on one line", fix="Use inverse distance or nearest neighbour") from error
     return np.asarray(surface(at_x - cx, at_y - cy), dtype=float)
-
-
-def natural(
-    x: FloatArray, y: FloatArray, values: FloatArray, x0: float, y0: float, cell: float, nx: int, ny: int
-) -> FloatArray:
-    """Return a grid (ny, nx) by natural neighbours, found on the geometry itself (Sibson 1981; Park et al. 2006).
-
-    Each cell spreads the value of its nearest sample over the disc that reaches to that sample; a
-    cell's value is the mean of what reaches it. That is Sibson's mean with areas counted in cells,
-    so it comes nearer to it the finer the geometry. Outside of the hull it fades to the nearest
-    sample.
-    """
-    from scipy.spatial import cKDTree
-
-    gx, gy = np.meshgrid(x0 + cell * np.arange(nx), y0 + cell * np.arange(ny))
-    away, near = cKDTree(np.column_stack([x, y])).query(np.column_stack([gx.ravel(), gy.ravel()]), workers=-1)
-    radius = (away / cell).reshape(ny, nx)
-    source = values[near].reshape(ny, nx)
-    # Spread row by row with running sums: each disc is a stack of chords.
-    total, count = np.zeros((ny, nx + 1)), np.zeros((ny, nx + 1))
-    columns, rows = np.arange(nx), np.arange(ny)
-    for shift in range(-int(radius.max()), int(radius.max()) + 1):
-        j, i = np.nonzero((abs(shift) <= radius) & ((rows[:, None] + shift >= 0) & (rows[:, None] + shift < ny)))
-        if not len(j):
-            continue
-        half_width = np.sqrt(radius[j, i] ** 2 - shift * shift).astype(np.int64)
-        left, right = np.maximum(columns[i] - half_width, 0), np.minimum(columns[i] + half_width + 1, nx)
-        target = (j + shift) * (nx + 1)
-        size = total.size
-        for sign, place in ((1.0, left), (-1.0, right)):
-            total += np.bincount(target + place, sign * source[j, i], size).reshape(ny, nx + 1)
-            count += np.bincount(target + place, np.full(len(j), sign), size).reshape(ny, nx + 1)
-    total, count = np.cumsum(total, axis=1)[:, :nx], np.cumsum(count, axis=1)[:, :nx]
-    return np.where(count > 0.5, total / np.maximum(count, 1.0), np.nan)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any, Literal
 
 import numpy as np
@@ -17,6 +16,7 @@ from ...progress import Progress
 from .sampling import (
     BOUNDARY,
     SAMPLES,
+    AtPlaces,
     GridValues,
     Samples,
     Trended,
@@ -25,7 +25,6 @@ from .sampling import (
     finished,
     geometry_of,
     measured,
-    on_cells,
     read_samples,
     settled,
     suggest,
@@ -153,7 +152,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
     progress(0.02, "Variogram")
     gx, gy = (g.ravel() for g in geometry.places())
     wanted = ~mc.blank_far(geometry, ready.x, ready.y, blanking).ravel()
-    parts, variances, words = [], [], ""
+    parts, variances, words, plain = [], [], "", 0
     for number, values in enumerate(ready.parts):
         if len(ready.parts) > 1 and np.ptp(values) < 1e-12:  # one component of angles that lie alike about an axis
             parts.append(np.full((geometry.ny, geometry.nx), values[0]))
@@ -162,7 +161,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
         _, model = model_for(ready.x, ready.y, values, p)
         estimate, variance = np.full(geometry.size, np.nan), np.full(geometry.size, np.nan)
         step = 0.85 / len(ready.parts)
-        estimate[wanted], variance[wanted] = kr.krige(
+        made = kr.krige(
             ready.x,
             ready.y,
             values,
@@ -173,6 +172,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
             p.drift == "linear",
             progress=progress.part(0.1 + step * number, 0.1 + step * (number + 1)),
         )
+        estimate[wanted], variance[wanted], plain = made.estimate, made.variance, int(made.plain.sum())
         parts.append(estimate.reshape(geometry.ny, geometry.nx))
         variances.append(variance.reshape(geometry.ny, geometry.nx))
         words = words or _words(model)
@@ -181,7 +181,8 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
     squared = (
         f"{unit}²" if unit and p.transform == "none" else "" if p.transform == "none" else f"{p.transform} squared"
     )
-    progress(1.0, words + (f"; {ready.note}" if ready.note else ""))
+    notes = [words, ready.note, f"{plain:,} cells without drift: their samples lie on one line" if plain else ""]
+    progress(1.0, "; ".join(note for note in notes if note))
     spread = np.mean(variances, axis=0)
     return {
         "grid": finished(inputs, p, ready, parts, geometry, blanking, name),
@@ -202,11 +203,11 @@ def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item
 
 def near_parts(ready: Samples, geometry: Any, p: NearGrid, progress: Progress) -> list[np.ndarray]:
     """Return the components of a grid from near samples."""
-    from ...compute.gridding import neighbours as nb
+    from ...compute.gridding.natural import natural_at
     from ...compute.gridding.radial import radial
 
     if p.method == "natural neighbours":
-        return on_cells(ready, geometry, p, lambda x, y, v, c: nb.natural(x, y, v, c.x0, c.y0, c.cell, c.nx, c.ny))
+        return at_cells(ready, geometry, p, lambda x, y, v, ax, ay: natural_at(x, y, v, ax, ay, progress))
     if p.method == "radial basis":
         return at_cells(
             ready, geometry, p, lambda x, y, v, ax, ay: radial(x, y, v, ax, ay, p.kernel, p.smoothing, progress)
@@ -231,6 +232,11 @@ def _left_out(
     from scipy.spatial import cKDTree
 
     xy = np.column_stack([x, y])
+    if method in ("inverse distance", "nearest neighbour"):
+        k = 1 if method == "nearest neighbour" else min(count, len(v) - 1)
+        away, near = cKDTree(xy).query(xy, k=k + 1, workers=-1)
+        weight = 1.0 / np.maximum(away[:, 1:], 1e-9) ** (power if k > 1 or method == "inverse distance" else 0.0)
+        return np.asarray((weight * v[near[:, 1:]]).sum(axis=1) / weight.sum(axis=1))
     near = cKDTree(xy).query(xy, k=min(len(v), 60), workers=-1)[1]
     out = np.full(len(v), np.nan)
     for row in range(len(v)):
@@ -244,23 +250,14 @@ def _left_out(
     return out
 
 
-def _in_folds(
-    ready: Samples,
-    cell: float,
-    grid: Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray],
-    progress: Progress,
-) -> np.ndarray:
-    """Return each value read from a grid of the others; a twentieth of the samples is left out at a time."""
-    from ...compute.geometry.sampling import bilinear
-
+def _in_folds(ready: Samples, estimate: AtPlaces, progress: Progress) -> np.ndarray:
+    """Return each value as estimated from the others; a twentieth of the samples is left out at a time."""
     x, y, v = ready.x, ready.y, ready.parts[0]
     fold = np.random.default_rng(1).permutation(len(v)) % min(20, len(v))
-    geometry = geometry_around(x, y, cell, margin=cell)
     out = np.full(len(v), np.nan)
     for k in range(int(fold.max()) + 1):
         mine = fold == k
-        values = grid(x[~mine], y[~mine], v[~mine], geometry)
-        out[mine] = bilinear(values, geometry.x0, geometry.y0, cell, cell, x[mine], y[mine])
+        out[mine] = estimate(x[~mine], y[~mine], v[~mine], x[mine], y[mine])
         progress((k + 1) / (fold.max() + 1), "Leaving a twentieth out")
     return out
 
@@ -323,31 +320,35 @@ def left_out_by(
     method: str, ready: Samples, cell: float, p: CrossValidate, progress: Progress
 ) -> tuple[np.ndarray, np.ndarray | None, str]:
     """Return each value as a method estimates it from the others, its variance where there is one, and how it was done."""
+    from ...compute.geometry.sampling import bilinear
     from ...compute.gridding import kriging as kr
     from ...compute.gridding import minimum_curvature as mc
-    from ...compute.gridding import neighbours as nb
     from ...compute.gridding import radial as rb
+    from ...compute.gridding.natural import natural_at
 
     x, y, v = ready.x, ready.y, ready.parts[0]
     if method == "kriging":
         _, model = model_for(x, y, v, p)
-        estimate, variance = kr.krige(
+        made = kr.krige(
             x, y, v, x, y, model, p.neighbours, p.drift == "linear", leave_one_out=np.arange(len(v)), progress=progress
         )
-        return estimate, variance, ""
+        count = int(made.plain.sum())
+        return made.estimate, made.variance, f" ({count:,} without drift)" if count else ""
     if method == "radial basis" and len(v) <= rb.WHOLE:
         return rb.left_out(x, y, v), None, ""
-    surfaces: dict[str, Callable[[np.ndarray, np.ndarray, np.ndarray, Any], np.ndarray]] = {
-        "minimum curvature": lambda a, b, c, cells: mc.minimum_curvature(a, b, c, cells, tension=p.tension),
-        "natural neighbours": lambda a, b, c, cells: nb.natural(
-            a, b, c, cells.x0, cells.y0, cells.cell, cells.nx, cells.ny
-        ),
-        "radial basis": lambda a, b, c, cells: rb.radial(a, b, c, *(g.ravel() for g in cells.places())).reshape(
-            cells.ny, cells.nx
-        ),
+    geometry = geometry_around(x, y, cell, margin=cell)
+
+    def plate(a: np.ndarray, b: np.ndarray, c: np.ndarray, ax: np.ndarray, ay: np.ndarray) -> np.ndarray:
+        made = mc.minimum_curvature(a, b, c, geometry, tension=p.tension)
+        return np.asarray(bilinear(made, geometry.x0, geometry.y0, cell, cell, ax, ay))
+
+    surfaces: dict[str, AtPlaces] = {
+        "minimum curvature": plate,
+        "natural neighbours": natural_at,
+        "radial basis": rb.radial,
     }
     if method in surfaces:
-        return _in_folds(ready, cell, surfaces[method], progress), None, ", a twentieth at a time"
+        return _in_folds(ready, surfaces[method], progress), None, ", a twentieth at a time"
     return _left_out(method, x, y, v, p.power, p.neighbours, progress), None, ""
 
 
