@@ -94,3 +94,29 @@ def test_cut_of_a_tetrahedron_and_footprint_of_a_square() -> None:
     square = np.array([[0, 0, 0], [100, 0, 3], [100, 100, 5], [0, 100, 1.0]])
     (line,) = footprint(square, np.array([[0, 1, 2], [0, 2, 3]]), cells=200)
     assert np.ptp(line, axis=0) == pytest.approx([100, 100], abs=1.5)
+
+
+def test_a_box_of_ones_measures_its_cells() -> None:
+    """At the box the shell ends half a cell beyond the last node, with plane faces."""
+    vertices, triangles, held = closed_shell(np.ones((3, 3, 3)), (10.0, 20.0, 30.0), 2.0)
+    assert held == pytest.approx(27 * 8.0, rel=1e-6)
+    assert vertices.min(axis=0) == pytest.approx([9.0, 19.0, 29.0], abs=1e-3)
+    assert vertices.max(axis=0) == pytest.approx([15.0, 25.0, 35.0], abs=1e-3)
+    assert is_closed(triangles)
+
+
+def test_nodes_at_the_level_and_missing_ones_leave_a_closed_surface() -> None:
+    """Whole numbers around a cut-off of 1 and holes: the worst case for a surface that must not touch itself."""
+    rng = np.random.default_rng(0)
+    for k in range(60):
+        field = rng.integers(-1, 3, (7, 6, 5)).astype(float)
+        if k % 2:
+            field[rng.random(field.shape) < 0.1] = np.nan
+        vertices, triangles, held = closed_shell(field, (0.0, 0.0, 0.0), 1.0, 1.0)
+        assert is_closed(triangles)
+        assert 0 < held < 7 * 6 * 5
+        assert held == pytest.approx(volume(vertices, triangles))
+    beside = np.ones((5, 3, 3))
+    beside[3:] = np.nan
+    _, _, held = closed_shell(beside, (0.0, 0.0, 0.0), 1.0)
+    assert held == pytest.approx(27.0, rel=1e-3)  # half-way to what is missing

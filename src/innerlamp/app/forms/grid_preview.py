@@ -15,7 +15,7 @@ from ...core.compute.potential.filters import depth_from_slope, radial_spectrum
 from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.items.fields import Grid
-from ...core.operations.grids.analysis import SourceDepth, band_of
+from ...core.operations.grids.analysis import SourceDepth, band_of, power_of
 from ...core.progress import Progress
 from ..painters.colours import colour_values
 from .form_state import FormState
@@ -196,13 +196,19 @@ class SpectrumPreview(Preview):
     def _read(self, low: float, high: float) -> None:
         inside = (self._frequency >= low) & (self._frequency <= high)
         try:
-            self.depth_m = depth_from_slope(self._frequency, self._power, low, high)
+            params = self.form.operation.check(self.form.values())
+            assert isinstance(params, SourceDepth) and self._grid is not None
+            power = power_of(params.sources, self._grid)
+            self.depth_m = depth_from_slope(self._frequency, self._power, low, high, power)
         except LampError as error:
             self.depth_m = float("nan")
             self.slope.setData([], [])
             self.words.setText(str(error))
             return
-        fit = np.polyval(np.polyfit(self._frequency[inside], self._power[inside], 1), self._frequency[inside])
+        # The sources' own part of the spectrum is put back for the picture, so that the curve lies on the dots.
+        own = power * np.log(self._frequency[inside])
+        line = np.polyfit(self._frequency[inside], self._power[inside] - own, 1)
+        fit = np.polyval(line, self._frequency[inside]) + own
         self.slope.setData(self._frequency[inside] * 1000.0, fit)
         self.words.setText(
             f"Wavelengths {1 / high:,.0f} to {1 / low:,.0f} m: tops of sources {self.depth_m:,.0f} m below the level of the grid."

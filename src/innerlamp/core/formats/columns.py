@@ -194,6 +194,12 @@ ROLES: dict[str, tuple[Role, ...]] = {
         Role("x", "Easting", False, _EAST),
         Role("y", "Northing", False, _NORTH),
         Role("z", "Elevation", False, _ELEV),
+        Role(
+            "buried_m",
+            "Depth below ground",
+            False,
+            ("depth", "depthm", "buried", "burial", "burialdepth", "depthbelowground", "profundidad", "profondeur"),
+        ),
     ),
     "controls": (
         Role("sample", "Sample", True, ("sample", "sampleid", "sampleno", "samplenumber", "id", "samp")),

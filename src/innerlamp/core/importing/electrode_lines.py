@@ -13,6 +13,8 @@ from ..findings import Findings
 from ..formats import tables_in
 from .reading import mapped, number_column, system_of, to_project
 
+_NUMBERS = ("electrode", "distance_m", "x", "y", "z", "buried_m")
+_DEEP = 5.0  # metres below the ground surface from which an electrode counts as buried: heights differ by less
 Ground = Callable[[np.ndarray, np.ndarray], np.ndarray]
 
 
@@ -46,7 +48,7 @@ def read_electrodes(
     found: Findings,
     systems: tuple[str, str],
 ) -> pd.DataFrame:
-    """Return the electrodes of all lines: line, electrode, distance_m, x, y, z.
+    """Return the electrodes of all lines: line, electrode, distance_m, x, y, z, buried_m (depth below the ground).
 
     Lines without a table of electrodes are laid out from the numbers or distances in their readings;
     that is reported. Elevations that are missing are taken from the ground. `systems` are the system
@@ -93,6 +95,7 @@ def read_electrodes(
                 "mended", f"{int(lacking.sum())} electrodes of line {line} have no elevation", done, table="electrodes"
             )
             z = np.where(np.isfinite(z), z, 0.0)
+        mine = mine.assign(z=z, buried_m=_buried(mine, z, ground, line, found))
         steps = np.diff(distance)
         if len(steps) and steps.max() > 1.6 * np.median(steps):
             found.add(
@@ -101,14 +104,34 @@ def read_electrodes(
                 "kept",
                 table="electrodes",
             )
-        parts.append(mine.assign(z=z))
+        parts.append(mine)
     strangers = sorted(set(have["line"]) - set(lines))
     if strangers:
         found.add(
             "look", "line has electrodes and no readings: " + ", ".join(strangers), "left out", table="electrodes"
         )
     out = pd.concat(parts, ignore_index=True)
-    return out[["line", "electrode", "distance_m", "x", "y", "z"]].astype({"electrode": "int64"})
+    return out[["line", "electrode", "distance_m", "x", "y", "z", "buried_m"]].astype({"electrode": "int64"})
+
+
+def _buried(mine: pd.DataFrame, z: np.ndarray, ground: Ground | None, line: str, found: Findings) -> np.ndarray:
+    """Depths of electrodes below the ground in metres: as given, below the highest at the same place, or below the ground surface."""
+    given = mine["buried_m"].to_numpy(float) if "buried_m" in mine.columns else np.full(len(mine), np.nan)
+    depth = np.abs(given)
+    place = mine[["x", "y"]].round(2).apply(tuple, axis=1)
+    below = pd.Series(z).groupby(place.to_numpy()).transform("max").to_numpy(float) - z
+    if ground is not None:
+        level = ground(mine["x"].to_numpy(float), mine["y"].to_numpy(float)) - z
+        below = np.where(level > _DEEP, np.maximum(below, level), below)
+    depth = np.where(np.isfinite(depth), depth, below)
+    if (depth > 0.5).any():
+        found.add(
+            "note",
+            f"{int((depth > 0.5).sum())} electrodes of line {line} lie below the ground, down to {depth.max():.1f} m",
+            "their images above the ground are part of the factors",
+            table="electrodes",
+        )
+    return np.asarray(depth)
 
 
 def _from_file(
@@ -119,7 +142,7 @@ def _from_file(
     if "x" not in role and "distance_m" not in role:
         raise InputError("no column for easting and northing, or for distance along the line", where=raw.file)
     frame = pd.DataFrame(
-        {c: number_column(raw, role[c]) if c in role else np.nan for c in ("electrode", "distance_m", "x", "y", "z")},
+        {c: number_column(raw, role[c]) if c in role else np.nan for c in _NUMBERS},
         index=range(len(raw.line)),
     )
     if {"x", "y"} <= set(role):

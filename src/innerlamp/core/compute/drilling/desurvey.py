@@ -2,7 +2,8 @@
 
 Minimum curvature joins two stations by the circular arc that has the surveyed directions at its
 ends (Taylor & Mason 1972; Zaremba 1973; formulas as in Bourgoyne et al., Applied Drilling
-Engineering, 1986). The balanced tangential method goes half of the way in each direction.
+Engineering, 1986). The balanced tangential method goes half of the way in each direction; so does minimum
+curvature between readings that point in opposite ways, which no arc joins.
 """
 
 from __future__ import annotations
@@ -18,6 +19,9 @@ from ...errors import InputError
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Method = Literal["minimum curvature", "balanced tangential"]
+# Radians from which two readings point in opposite ways: no plane holds an arc between them, so the path goes
+# half of the way in each direction, as on the two tangents.
+_TURNED = np.pi - 1e-3
 _STRAIGHT = 1e-7  # radians; below it an arc and its chord differ by less than rounding
 
 
@@ -131,7 +135,7 @@ def _half_steps(t0: FloatArray, t1: FloatArray, length: FloatArray, method: Meth
     factor = np.ones(len(length))
     if method == "minimum curvature":
         theta = angle_between(t0, t1)
-        bent = theta > _STRAIGHT
+        bent = (theta > _STRAIGHT) & (theta < _TURNED)
         factor[bent] = 2.0 / theta[bent] * np.tan(theta[bent] / 2.0)
     return 0.5 * (length * factor)[:, None] * (t0 + t1)
 
@@ -160,7 +164,8 @@ def locate(path: Path, hole: IntArray, depth: FloatArray) -> FloatArray:
         offset = _on_arc(t0, t1, span, f)
     else:
         offset = span[:, None] * (np.minimum(f, 0.5)[:, None] * t0 + np.maximum(f - 0.5, 0.0)[:, None] * t1)
-    offset = np.where(inside[:, None], offset, along[:, None] * t0)
+    straight = ~inside | (along < 0.0)  # above the collar and below the last station
+    offset = np.where(straight[:, None], along[:, None] * t0, offset)
     return np.where(known[:, None], path.position[at] + offset, np.nan)
 
 
@@ -168,7 +173,9 @@ def _on_arc(t0: FloatArray, t1: FloatArray, span: FloatArray, f: FloatArray) -> 
     # Integral of the direction turning evenly from t0 to t1 over the fraction f of the arc.
     theta = angle_between(t0, t1)
     a, b = f - f * f / 2.0, f * f / 2.0
-    bent = (theta > _STRAIGHT) & (theta < np.pi - 1e-6)
+    bent = (theta > _STRAIGHT) & (theta < _TURNED)
+    turned = theta >= _TURNED
+    a[turned], b[turned] = np.minimum(f[turned], 0.5), np.maximum(f[turned] - 0.5, 0.0)
     th, fb = theta[bent], f[bent]
     below = th * np.sin(th)
     a[bent] = (np.cos((1.0 - fb) * th) - np.cos(th)) / below

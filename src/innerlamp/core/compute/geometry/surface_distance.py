@@ -1,64 +1,130 @@
-"""How far points lie from a triangulated surface."""
+"""How far points lie from a triangulated surface: exact, by a tree of boxes around its triangles."""
 
 from __future__ import annotations
 
 import numpy as np
+from numba import prange
 from numpy.typing import NDArray
 
+from ..compiled import compiled
+
 FloatArray = NDArray[np.float64]
-_CANDIDATES = 12
+IntArray = NDArray[np.int64]
+_LEAF = 12  # triangles in the smallest boxes
+_DEEP = 64  # levels of the tree
 
 
 def distance_to_surface(points: FloatArray, vertices: FloatArray, triangles: NDArray[np.integer]) -> FloatArray:
     """Return the distance in metres from points (n, 3) to the nearest place on a surface.
 
-    The closest point of a triangle is found exactly (Ericson 2005, Real-Time Collision Detection,
-    section 5.1.5) for the triangles whose centres or corners are nearest.
+    The closest place of a triangle is that of Ericson (2005, Real-Time Collision Detection, section 5.1.5); a tree
+    of boxes leaves out the triangles that can't hold the nearest. `vertices` has shape (v, 3) in metres,
+    `triangles` shape (m, 3). Infinite without triangles, NaN for points that are not finite.
     """
-    from scipy.spatial import cKDTree
-
     if len(triangles) == 0:
         return np.full(len(points), np.inf)
-    corners = vertices[np.asarray(triangles)]
-    count = min(_CANDIDATES, len(triangles))
-    _, near = cKDTree(corners.mean(axis=1)).query(points, k=count)
-    near = near.reshape(len(points), count)
-    # A large triangle may be close though its centre is far: those at the nearest corner are tried as well.
-    _, corner = cKDTree(vertices[np.unique(triangles)]).query(points)
-    owner = _triangles_at(np.asarray(triangles), np.unique(triangles)[corner])
-    near = np.concatenate([near, owner], axis=1)
-    best = np.full(len(points), np.inf)
-    for k in range(near.shape[1]):
-        t = corners[near[:, k]]
-        best = np.minimum(best, _to_triangles(points, t[:, 0], t[:, 1], t[:, 2]))
-    return best
+    middle = vertices.mean(axis=0)
+    corners = np.ascontiguousarray((vertices - middle)[np.asarray(triangles)])
+    order, low, high, first, count = _tree(corners)
+    out = np.full(len(points), np.nan)
+    good = np.flatnonzero(np.isfinite(points).all(axis=1))
+    found = np.empty(len(good))
+    _nearest(np.ascontiguousarray(points[good] - middle), corners[order], low, high, first, count, found)
+    out[good] = np.sqrt(found)
+    return out
 
 
-def _triangles_at(triangles: NDArray[np.integer], vertex: NDArray[np.integer], most: int = 8) -> NDArray[np.int64]:
-    # Up to `most` triangles around each vertex, repeated where there are fewer.
-    flat = triangles.ravel()
-    order = np.argsort(flat, kind="stable")
-    first = np.searchsorted(flat[order], vertex, "left")
-    last = np.searchsorted(flat[order], vertex, "right")
-    at = np.minimum(first[:, None] + np.arange(most), last[:, None] - 1)
-    return np.asarray(order[at] // 3, dtype=np.int64)
+def _tree(corners: FloatArray) -> tuple[IntArray, FloatArray, FloatArray, IntArray, IntArray]:
+    """Order of triangles, and of each box: bounds, its first triangle and how many (leaf), or its first child and 0."""
+    centres = corners.mean(axis=1)
+    lows, highs = corners.min(axis=1), corners.max(axis=1)
+    order = np.arange(len(corners))
+    low, high, first, count = [np.zeros(3)], [np.zeros(3)], [0], [0]
+    work = [(0, 0, len(corners))]
+    while work:
+        node, begin, end = work.pop()
+        mine = order[begin:end]
+        low[node], high[node] = lows[mine].min(axis=0), highs[mine].max(axis=0)
+        if end - begin <= _LEAF:
+            first[node], count[node] = begin, end - begin
+            continue
+        axis = int(np.argmax(np.ptp(centres[mine], axis=0)))
+        half = (end - begin) // 2
+        order[begin:end] = mine[np.argpartition(centres[mine, axis], half)]
+        child = len(low)
+        first[node] = child
+        for _ in range(2):
+            low.append(np.zeros(3))
+            high.append(np.zeros(3))
+            first.append(0)
+            count.append(0)
+        work += [(child, begin, begin + half), (child + 1, begin + half, end)]
+    return order, np.array(low), np.array(high), np.array(first, dtype=np.int64), np.array(count, dtype=np.int64)
 
 
-def _to_triangles(p: FloatArray, a: FloatArray, b: FloatArray, c: FloatArray) -> FloatArray:
-    ab, ac = b - a, c - a
-    normal = np.cross(ab, ac)
-    area2 = np.einsum("ij,ij->i", normal, normal)
-    ap = p - a
-    with np.errstate(invalid="ignore", divide="ignore"):
-        v = np.einsum("ij,ij->i", np.cross(ap, ac), normal) / area2
-        w = np.einsum("ij,ij->i", np.cross(ab, ap), normal) / area2
-        inside = (v >= 0) & (w >= 0) & (v + w <= 1) & (area2 > 0)
-        plane = np.abs(np.einsum("ij,ij->i", ap, normal)) / np.sqrt(area2)
-    edges = np.minimum(np.minimum(_to_segment(p, a, b), _to_segment(p, b, c)), _to_segment(p, c, a))
-    return np.where(inside, plane, edges)
+@compiled(inline="always")
+def _to_box(p, low, high):  # type: ignore[no-untyped-def]  # pragma: no cover
+    total = 0.0
+    for k in range(3):
+        d = max(low[k] - p[k], 0.0, p[k] - high[k])
+        total += d * d
+    return total
 
 
-def _to_segment(p: FloatArray, a: FloatArray, b: FloatArray) -> FloatArray:
-    ab = b - a
-    t = np.clip(np.einsum("ij,ij->i", p - a, ab) / np.maximum(np.einsum("ij,ij->i", ab, ab), 1e-300), 0.0, 1.0)
-    return np.asarray(np.linalg.norm(p - a - t[:, None] * ab, axis=1))
+@compiled(cache=True)
+def _to_triangle(p, a, b, c):  # type: ignore[no-untyped-def]  # pragma: no cover
+    # Squared distance, by the region of the triangle in which the closest place lies.
+    ab, ac, ap = b - a, c - a, p - a
+    d1, d2 = np.dot(ab, ap), np.dot(ac, ap)
+    if d1 <= 0.0 and d2 <= 0.0:
+        return np.dot(ap, ap)
+    bp = p - b
+    d3, d4 = np.dot(ab, bp), np.dot(ac, bp)
+    if d3 >= 0.0 and d4 <= d3:
+        return np.dot(bp, bp)
+    vc = d1 * d4 - d3 * d2
+    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0 and d1 - d3 > 0.0:
+        q = ap - d1 / (d1 - d3) * ab
+        return np.dot(q, q)
+    cp = p - c
+    d5, d6 = np.dot(ab, cp), np.dot(ac, cp)
+    if d6 >= 0.0 and d5 <= d6:
+        return np.dot(cp, cp)
+    vb = d5 * d2 - d1 * d6
+    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0 and d2 - d6 > 0.0:
+        q = ap - d2 / (d2 - d6) * ac
+        return np.dot(q, q)
+    va = d3 * d6 - d5 * d4
+    if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0 and (d4 - d3) + (d5 - d6) > 0.0:
+        q = bp - (d4 - d3) / ((d4 - d3) + (d5 - d6)) * (c - b)
+        return np.dot(q, q)
+    whole = va + vb + vc
+    if whole <= 0.0:  # a triangle without area: its corners and edges were tried above
+        return min(np.dot(ap, ap), np.dot(bp, bp), np.dot(cp, cp))
+    q = ap - vb / whole * ab - vc / whole * ac
+    return np.dot(q, q)
+
+
+@compiled(cache=True, parallel=True)
+def _nearest(points, corners, low, high, first, count, out):  # type: ignore[no-untyped-def]  # pragma: no cover
+    for i in prange(len(points)):
+        p = points[i]
+        best = np.inf
+        stack = np.empty(_DEEP * 2, dtype=np.int64)
+        stack[0] = 0
+        size = 1
+        while size:
+            size -= 1
+            node = stack[size]
+            if _to_box(p, low[node], high[node]) >= best:
+                continue
+            if count[node]:
+                for t in range(first[node], first[node] + count[node]):
+                    best = min(best, _to_triangle(p, corners[t, 0], corners[t, 1], corners[t, 2]))
+                continue
+            left = first[node]
+            near = _to_box(p, low[left], high[left]) <= _to_box(p, low[left + 1], high[left + 1])
+            stack[size] = left + 1 if near else left
+            stack[size + 1] = left if near else left + 1
+            size += 2
+        out[i] = best

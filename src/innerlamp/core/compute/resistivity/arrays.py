@@ -23,18 +23,26 @@ def _distances(electrodes: FloatArray, abmn: IntArray) -> list[tuple[FloatArray,
     return out
 
 
-def geometric_factor(electrodes: FloatArray, abmn: IntArray) -> FloatArray:
+def geometric_factor(electrodes: FloatArray, abmn: IntArray, buried: FloatArray | None = None) -> FloatArray:
     """Return the factor in metres that turns resistance into apparent resistivity of a half-space.
 
-    ``k = 2 pi / (1/AM - 1/BM - 1/AN + 1/BN)`` (Keller & Frischknecht 1966), with straight distances
-    between electrodes of shape (e, 3) in metres. It is infinite where the array sees no voltage and
-    NaN where a current and a voltage electrode are the same.
+    On the surface ``k = 2 pi / (1/AM - 1/BM - 1/AN + 1/BN)`` (Keller & Frischknecht 1966), with straight
+    distances between electrodes of shape (e, 3) in metres. For electrodes below the surface each current
+    electrode has an image as far above it, ``k = 4 pi / sum of sign (1/r + 1/r')`` (method of images: Telford
+    et al. 1990, ch. 8); the surface is taken as plane between the two electrodes of a pair. It is infinite
+    where the array sees no voltage and NaN where a current and a voltage electrode are the same.
+
+    `buried` holds the depths (e,) of the electrodes below the ground in metres, none by default.
     """
     total = np.zeros(len(abmn))
     bad = np.zeros(len(abmn), dtype=bool)
-    for apart, sign in _distances(electrodes, abmn):
+    depth = np.zeros(len(electrodes)) if buried is None else np.maximum(np.nan_to_num(buried), 0.0)
+    ground = electrodes + depth[:, None] * np.array([0.0, 0.0, 1.0])
+    images = _distances(ground, abmn)
+    for (apart, sign), (along, _), (i, j, _) in zip(_distances(electrodes, abmn), images, _PAIRS, strict=True):
         bad |= apart <= 0
-        total += sign / np.where(apart > 0, apart, np.inf)
+        image = np.hypot(along, np.where(np.isfinite(along), depth[abmn[:, i]] + depth[abmn[:, j]], 0.0))
+        total += 0.5 * sign * (1.0 / np.where(apart > 0, apart, np.inf) + 1.0 / np.where(image > 0, image, np.inf))
     with np.errstate(divide="ignore"):
         factor = 2.0 * np.pi / np.where(np.abs(total) < 1e-12, 0.0, total)
     return np.where(bad, np.nan, factor)

@@ -197,7 +197,7 @@ def _worked_out(frame: pd.DataFrame, at: np.ndarray, electrodes: pd.DataFrame) -
     """Return readings with factor, both forms of the value, and the place that each is drawn at."""
     xyz = electrodes[["x", "y", "z"]].to_numpy(float)
     level = np.where(np.isfinite(xyz), xyz, 0.0)
-    factor = arrays.geometric_factor(level, at)
+    factor = arrays.geometric_factor(level, at, electrodes["buried_m"].to_numpy(float))
     depth = arrays.median_depth(level, at)
     rho, ohms = frame["rho"].to_numpy(float), frame["resistance"].to_numpy(float)
     with np.errstate(invalid="ignore", divide="ignore"):

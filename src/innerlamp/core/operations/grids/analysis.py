@@ -42,7 +42,15 @@ class PickLineaments(Params):
     name: str = param("", "Name", help="Grid when empty")
 
 
+Sources = Literal["blocks, wide and deep", "pipes and ledges", "compact bodies"]
+
+
 class SourceDepth(Params):
+    sources: Sources = param(
+        "blocks, wide and deep",
+        "Sources are",
+        help="The slope of the spectrum is the depth of their tops for many wide blocks (Spector & Grant 1970). Small or thin bodies make a spectrum that rises first: their own part is taken off, or they would seem half as deep",
+    )
     shortest: float = param(
         0.0,
         "Shortest wavelength",
@@ -154,6 +162,16 @@ def band_of(grid: Grid, p: SourceDepth) -> tuple[float, float, float]:
     return window, p.shortest or 8.0 * max(grid.dx, grid.dy), p.longest or window / 3.0
 
 
+def power_of(sources: Sources, grid: Grid) -> float:
+    """Return the power of the wavenumber that sources have in the spectrum of a field (Blakely 1995, ch. 11).
+
+    Magnetic fields: 0 for blocks that are wide and deep, 1 for pipes and ledges, 2 for compact bodies; gravity has two
+    powers less, for its field falls off more slowly.
+    """
+    power = {"blocks, wide and deep": 0.0, "pipes and ledges": 1.0, "compact bodies": 2.0}[sources]
+    return power - 2.0 if grid.attributes[grid.attribute].quantity == "gravity" else power
+
+
 def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, Item]:
     from ...compute.potential import filters as fl
 
@@ -174,7 +192,7 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
                 continue
             try:
                 frequency, power = fl.radial_spectrum(piece, grid.dx, grid.dy)
-                depth = fl.depth_from_slope(frequency, power, 1.0 / longest, 1.0 / shortest)
+                depth = fl.depth_from_slope(frequency, power, 1.0 / longest, 1.0 / shortest, power_of(p.sources, grid))
             except InputError as error:
                 problem = error
                 continue
@@ -185,7 +203,7 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
     table = pd.DataFrame(rows, columns=["x", "y", "depth"]).assign(z=np.nan)[["x", "y", "z", "depth"]]
     progress(
         1.0,
-        f"tops of sources {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)",
+        f"{p.sources}: tops {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)",
     )
     points = PointSet(
         name=p.name or f"Source depth of {grid.name}",
