@@ -209,7 +209,7 @@ def test_geotiff_and_ascii_are_read_alike_by_rasterio_and_by_us(tmp_path: Path) 
             assert np.array_equal(
                 source.read(1, masked=True).astype(float).filled(np.nan)[::-1], values, equal_nan=True
             )
-        back, x0, y0, dx, dy, _ = read_grid(path)
+        back, x0, y0, dx, dy = read_grid(path)[:5]
         assert (x0, y0, dx, dy) == pytest.approx((1000.0, 2000.0, 50.0, 50.0))
         assert np.array_equal(back, values, equal_nan=True)
     oblong = Grid(**{**vars(grid), "dy": 25.0})

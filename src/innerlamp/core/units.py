@@ -27,6 +27,30 @@ def factor(source: str, target: str) -> float:
     raise UnitError(f"no factor from '{source}' to '{target}'", fix="Use ppm, ppb, %, g/t, m or ft")
 
 
+_METRES = {
+    "m": 1.0,
+    "metre": 1.0,
+    "metres": 1.0,
+    "meter": 1.0,
+    "meters": 1.0,
+    "km": 1000.0,
+    "cm": 0.01,
+    "ft": 0.3048,
+    "foot": 0.3048,
+    "feet": 0.3048,
+    "international foot": 0.3048,
+    "us-ft": 1200.0 / 3937.0,
+    "us survey foot": 1200.0 / 3937.0,
+    "us_survey_foot": 1200.0 / 3937.0,
+    "ftus": 1200.0 / 3937.0,
+}
+
+
+def in_metres(unit: str) -> float | None:
+    """Return the length of a unit in metres, None when it is no length (feet: international yard and pound agreement of 1959)."""
+    return _METRES.get(unit.strip().lower())
+
+
 def unit_in_heading(heading: str) -> str:
     """Return the unit that a column heading ends with (``Sn_ppm``, ``Depth (m)``), or ''."""
     found = _SUFFIX.search(heading.strip())

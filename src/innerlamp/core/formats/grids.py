@@ -1,49 +1,92 @@
-"""Grid files: ESRI ASCII and GeoTIFF, through rasterio (loaded when a file is read or written)."""
+"""Grid files: GeoTIFF and ESRI ASCII through rasterio, NetCDF through its own library, XYZ as a table."""
 
 from __future__ import annotations
 
 import warnings
 from pathlib import Path
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..items.fields import Grid
+from ..units import unit_in_heading
+from . import netcdf
+from .lattice import even_axis
 
 MOST_CELLS = 200_000_000
 
 
-def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, float, float, str]:
-    """Return values (ny, nx; row 0 south, NaN blank), x0, y0, dx, dy of cell centres, and CRS ('' if none).
+class GridFile(NamedTuple):
+    """What a grid file holds.
+
+    Values have shape (ny, nx), row 0 the southernmost, NaN where blank; places are those of cell centres in the
+    file's own system, whose code is '' where the file names none. Unit and name are '' where it tells none.
+    """
+
+    values: NDArray[np.float64]
+    x0: float
+    y0: float
+    dx: float
+    dy: float
+    crs: str
+    unit: str = ""
+    name: str = ""
+
+
+def read_grid(path: Path | str, layer: str = "", slice_: str = "") -> GridFile:
+    """Return the grid of a file.
+
+    Parameters
+    ----------
+    layer
+        Name or number (from 1) of the band or variable, where the file has several.
+    slice_
+        Number (from 1) of the time or level, where a variable has several.
 
     Raises
     ------
     InputError
-        When the file can't be read, is rotated or too large.
+        When the file can't be read, has no place, is rotated or too large, or holds several and none was named.
     """
-    import rasterio
-    from rasterio.errors import NotGeoreferencedWarning, RasterioError
-
     path = Path(path)
     if not path.is_file():
         raise InputError("there is no such file", where=str(path), fix="Check the path")
     if path.suffix.lower() in (".xyz", ".txt", ".csv", ".dat"):
         return _read_xyz(path)
+    if netcdf.is_netcdf(path):
+        return GridFile(*netcdf.read(path, layer, slice_, MOST_CELLS))
+    return _read_raster(path, layer)
+
+
+def _read_raster(path: Path, layer: str) -> GridFile:
+    import rasterio
+    from rasterio.errors import NotGeoreferencedWarning, RasterioError
+
     try:
-        with warnings.catch_warnings():
+        with warnings.catch_warnings(), rasterio.Env(AAIGRID_DATATYPE="Float64"):
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
             with rasterio.open(path) as source:
                 if source.width * source.height > MOST_CELLS:
                     raise InputError(
                         f"the grid has {source.width:,} × {source.height:,} cells, too many to hold", where=path.name
                     )
+                number = _band(source, layer, path.name)
                 t = source.transform
+                if t.is_identity and source.crs is None:
+                    raise InputError(
+                        "the file does not say where it lies",
+                        where=path.name,
+                        fix="Put its world file (.tfw) beside it",
+                    )
                 if abs(t.b) > 1e-9 or abs(t.d) > 1e-9 or t.a <= 0:
                     raise InputError("the grid is rotated", where=path.name, fix="Resample it north up first")
-                band = source.read(1, masked=True)
+                band = source.read(number, masked=True)
                 values = np.where(np.ma.getmaskarray(band), np.nan, np.asarray(band, dtype=float))
+                values = values * source.scales[number - 1] + source.offsets[number - 1]
                 crs = source.crs.to_string() if source.crs else ""
+                unit, name = source.units[number - 1] or "", source.descriptions[number - 1] or ""
     except (RasterioError, OSError, ValueError) as error:
         raise InputError(
             f"can't be read as a grid ({error})", where=path.name, fix="Expected GeoTIFF, ESRI ASCII, NetCDF or XYZ"
@@ -52,9 +95,23 @@ def read_grid(path: Path | str) -> tuple[NDArray[np.float64], float, float, floa
     north_up = t.e < 0
     if north_up:
         values = values[::-1]
-    top = t.f
-    y_first = top - dy * (values.shape[0] - 0.5) if north_up else top + dy / 2
-    return np.ascontiguousarray(values), t.c + t.a / 2, y_first, t.a, dy, crs
+    y_first = t.f - dy * (values.shape[0] - 0.5) if north_up else t.f + dy / 2
+    return GridFile(np.ascontiguousarray(values), t.c + t.a / 2, y_first, t.a, dy, crs, unit, name)
+
+
+def _band(source: Any, layer: str, name: str) -> int:
+    names = [source.descriptions[k] or str(k + 1) for k in range(source.count)]
+    if layer.strip():
+        wanted = layer.strip().lower()
+        hits = [k + 1 for k, each in enumerate(names) if wanted in (each.lower(), str(k + 1))]
+        if not hits:
+            raise InputError(f"there is no band '{layer}'", where=name, fix="There are: " + ", ".join(names))
+        return hits[0]
+    if source.count > 1:
+        raise InputError(
+            f"the file has {source.count} bands", where=name, fix="Name one by its number: " + ", ".join(names)
+        )
+    return 1
 
 
 def write_geotiff(grid: Grid, path: Path | str) -> None:
@@ -80,16 +137,12 @@ def write_geotiff(grid: Grid, path: Path | str) -> None:
     ) as target:
         target.write(grid.values[::-1], 1)
         target.set_band_description(1, f"{grid.attribute} {grid.unit}".strip())
+        target.units = (grid.unit,)
 
 
 def write_netcdf(grid: Grid, path: Path | str) -> None:
-    """Write a grid as NetCDF with CF conventions, through GDAL."""
-    import rasterio.shutil
-    from rasterio.io import MemoryFile
-
-    with MemoryFile(ext=".tif") as memory:
-        write_geotiff(grid, memory.name)
-        rasterio.shutil.copy(memory.name, str(path), driver="netCDF", strict=False)
+    """Write a grid as NetCDF with CF conventions: coordinates, coordinate system, name and unit."""
+    netcdf.write(grid, Path(path))
 
 
 def write_xyz(grid: Grid, path: Path | str) -> None:
@@ -98,10 +151,10 @@ def write_xyz(grid: Grid, path: Path | str) -> None:
     good = np.isfinite(grid.values)
     with Path(path).open("w", encoding="ascii") as handle:
         handle.write("x y z\n")
-        np.savetxt(handle, np.column_stack([gx[good], gy[good], grid.values[good]]), fmt="%.3f %.3f %.9g")
+        np.savetxt(handle, np.column_stack([gx[good], gy[good], grid.values[good]]), fmt="%.6f %.6f %.12g")
 
 
-def _read_xyz(path: Path) -> tuple[NDArray[np.float64], float, float, float, float, str]:
+def _read_xyz(path: Path) -> GridFile:
     """Return a grid from lines of easting, northing and value; cells without a line are blank."""
     from ..findings import Findings
     from . import rawtable, tables_in
@@ -111,21 +164,14 @@ def _read_xyz(path: Path) -> tuple[NDArray[np.float64], float, float, float, flo
         raise InputError("an XYZ grid needs three columns", where=path.name)
     x, y, v = (rawtable.numbers(raw.cells.column(c), raw.layout.decimal_comma)[0] for c in raw.layout.columns[:3])
     good = np.isfinite(x) & np.isfinite(y)
-    axes = []
-    for values in (x[good], y[good]):
-        places = np.unique(np.round(values, 4))
-        step = float(np.min(np.diff(places))) if len(places) > 1 else 0.0
-        if step <= 0 or np.abs((places - places[0]) / step - np.round((places - places[0]) / step)).max() > 0.01:
-            raise InputError(
-                "the places are not on a regular lattice", where=path.name, fix="Import it as samples and grid it"
-            )
-        axes.append((float(places[0]), step, round((places[-1] - places[0]) / step) + 1))
-    (x0, dx, nx), (y0, dy, ny) = axes
+    x0, dx, nx, column = even_axis(x[good], path.name)
+    y0, dy, ny, row = even_axis(y[good], path.name)
     if nx * ny > MOST_CELLS:
         raise InputError(f"the grid has {nx:,} × {ny:,} cells, too many to hold", where=path.name)
     out = np.full((ny, nx), np.nan)
-    out[np.round((y[good] - y0) / dy).astype(int), np.round((x[good] - x0) / dx).astype(int)] = v[good]
-    return out, x0, y0, dx, dy, ""
+    out[row, column] = v[good]
+    heading = raw.layout.columns[2]
+    return GridFile(out, x0, y0, dx, dy, "", unit_in_heading(heading), "" if heading.lower() == "z" else heading)
 
 
 def write_ascii(grid: Grid, path: Path | str) -> None:
@@ -133,8 +179,8 @@ def write_ascii(grid: Grid, path: Path | str) -> None:
     if abs(grid.dx - grid.dy) > 1e-9:
         raise InputError("ESRI ASCII needs square cells", where=grid.name, fix="Write a GeoTIFF instead")
     ny, nx = grid.values.shape
-    header = f"ncols {nx}\nnrows {ny}\nxllcorner {grid.x0 - grid.dx / 2:.3f}\nyllcorner {grid.y0 - grid.dy / 2:.3f}\ncellsize {grid.dx:g}\nNODATA_value -99999\n"
-    values = np.where(np.isfinite(grid.values), grid.values, -99999)[::-1]
+    corner = f"xllcorner {grid.x0 - grid.dx / 2!r}\nyllcorner {grid.y0 - grid.dy / 2!r}\ncellsize {grid.dx!r}"
     with Path(path).open("w", encoding="ascii") as handle:
-        handle.write(header)
-        np.savetxt(handle, values, fmt="%.9g")
+        handle.write(f"ncols {nx}\nnrows {ny}\n{corner}\nNODATA_value -99999\n")
+        for row in np.where(np.isfinite(grid.values), grid.values, -99999)[::-1].tolist():
+            handle.write(" ".join(map(repr, row)) + "\n")  # the shortest digits that come back the same

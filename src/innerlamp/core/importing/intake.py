@@ -218,11 +218,7 @@ def _single(offer: Offer, choices: Choices) -> Run:
         }
         return Run("import-points", params, {}, (offer.ref,))
     if offer.kind in ("ground", "grid"):
-        named = (
-            {"attribute": "elevation", "unit": "m", "quantity": "elevation"}
-            if offer.kind == "ground"
-            else _grid_words(path)
-        )
+        named = {"attribute": "elevation", "quantity": "elevation"} if offer.kind == "ground" else _grid_words(path)
         return Run("import-grid", {"file": offer.ref, **named, **system}, {}, (offer.ref,))
     if offer.kind in ("blocks", "cells"):
         return Run("import-blocks", {"file": offer.ref, "columns": offer.roles}, {}, (offer.ref,))

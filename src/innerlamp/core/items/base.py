@@ -7,9 +7,9 @@ computation lives in `core.compute` and drawing in `app`.
 from __future__ import annotations
 
 import dataclasses
+import weakref
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any, ClassVar, Self
 
 import numpy as np
@@ -23,6 +23,7 @@ from .frozen import frozen, kept
 FloatArray = NDArray[np.float64]
 Bounds = tuple[float, float, float, float, float, float]
 EMPTY_BOUNDS: Bounds = (np.nan,) * 6
+_ATTRIBUTES: dict[int, dict[str, Attribute]] = {}  # of items that live, by their id
 
 
 @dataclass(frozen=True)
@@ -66,10 +67,14 @@ class Item:
         """West, east, south, north, lowest, highest in metres; NaN where there is nothing."""
         return EMPTY_BOUNDS
 
-    @cached_property
+    @property
     def attributes(self) -> dict[str, Attribute]:
-        """What can be coloured by, by name."""
-        return frozen(self._attributes())
+        """What can be coloured by, by name. An item never changes, so they are looked up once."""
+        found = _ATTRIBUTES.get(id(self))
+        if found is None:
+            found = _ATTRIBUTES[id(self)] = frozen(self._attributes())
+            weakref.finalize(self, _ATTRIBUTES.pop, id(self), None)
+        return found
 
     def _attributes(self) -> dict[str, Attribute]:
         return {}

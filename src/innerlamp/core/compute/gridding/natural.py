@@ -159,15 +159,15 @@ def natural_at(
 
     cx, cy = float(x.mean()), float(y.mean())
     sx, sy = np.ascontiguousarray(x - cx), np.ascontiguousarray(y - cy)
+    wrong = InputError(
+        "the samples lie on one line, or there are fewer than three", fix="Use inverse distance or nearest neighbour"
+    )
+    if len(x) < 3:
+        raise wrong
     try:
-        if len(x) < 3:
-            raise QhullError("too few")
         mesh = Delaunay(np.column_stack([sx, sy]))
     except QhullError as error:
-        raise InputError(
-            "the samples lie on one line, or there are fewer than three",
-            fix="Use inverse distance or nearest neighbour",
-        ) from error
+        raise wrong from error
     corners, across = mesh.simplices.astype(np.int64), mesh.neighbors.astype(np.int64)
     held = np.ascontiguousarray(values, dtype=float)
     out = np.empty(len(at_x))

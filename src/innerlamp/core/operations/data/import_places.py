@@ -10,6 +10,7 @@ import pandas as pd
 from ...compute.gridding.resampling import to_system
 from ...crs import same_system, transformers
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
+from ...errors import InputError
 from ...findings import Findings
 from ...formats import grids, tables_in
 from ...formats.rawtable import RawTable
@@ -21,6 +22,7 @@ from ...items.base import Item, numeric_columns
 from ...items.fields import Grid
 from ...items.points import POINT_ROLES, PointSet
 from ...progress import Progress
+from ...units import in_metres
 from .systems import system_of_file, system_of_table
 
 
@@ -46,7 +48,13 @@ class ImportGrid(Params):
     file: str = param(..., "Grid file", editor="file", help="GeoTIFF, ESRI ASCII, NetCDF or XYZ")
     name: str = param("", "Name", help="The file's name when empty")
     attribute: str = param("elevation", "Values are", help="Name of what is in the cells")
-    unit: str = param("m", "Unit")
+    unit: str = param(
+        "",
+        "Unit",
+        help="Unit of the values in the file; empty takes what the file says, metres for elevations. Feet are turned into metres",
+    )
+    layer: str = param("", "Band or variable", help="Name or number, where the file has several", more=True)
+    slice_number: str = param("", "Time or level", help="Number from 1, where a variable has several", more=True)
     quantity: AnyQuantity = param(
         "auto",
         "Quantity",
@@ -139,7 +147,8 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
 def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, Item]:
     progress(0.1, "Reading")
     path, _ = tables_in.split(p.file)
-    values, x0, y0, dx, dy, crs = grids.read_grid(path)
+    read = grids.read_grid(path, p.layer, p.slice_number)
+    values, x0, y0, dx, dy, crs = read[:6]
     crs = crs or p.coordinates.strip()
     if crs and not same_system(crs, inputs.crs):
         progress(0.5, "Reprojecting")
@@ -147,6 +156,16 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
         values, x0, y0, dx = to_system(values, x0, y0, dx, dy, forward, back)
         dy = dx
         progress(1.0, f"Turned from {crs} into {inputs.crs}")
+    unit = p.unit.strip() or read.unit
+    quantity = told_by(p.attribute, unit or "m") if p.quantity == "auto" else p.quantity
+    if quantity in ("elevation", "length", "thickness"):
+        metres = in_metres(unit or "m")
+        if metres is None:
+            raise InputError(f"'{unit}' is no length", where=path.name, fix="Say the unit of the values: m or ft")
+        if metres != 1.0:
+            values = values * metres
+            progress(1.0, f"Turned from {unit} into metres")
+        unit = "m"
     return {
         "grid": Grid(
             name=p.name or title(path),
@@ -157,8 +176,8 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
             dx=dx,
             dy=dy,
             attribute=p.attribute,
-            unit=p.unit,
-            quantities={p.attribute: told_by(p.attribute, p.unit) if p.quantity == "auto" else p.quantity},
+            unit=unit,
+            quantities={p.attribute: quantity},
         )
     }
 
