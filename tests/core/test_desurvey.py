@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from innerlamp.core.compute.drilling.desurvey import desurvey, dogleg, locate
+from innerlamp.core.compute.drilling.desurvey import desurvey, direction, dogleg, locate
 from innerlamp.core.errors import InputError
 
 H = np.zeros(2, dtype=np.int64)
@@ -98,3 +98,35 @@ def test_bad_surveys_are_refused() -> None:
         desurvey(np.zeros((1, 3)), np.array([10.0]), H, np.array([5.0, 5.0]), np.zeros(2), np.full(2, -90.0))
     with pytest.raises(InputError, match="not a number"):
         desurvey(np.zeros((1, 3)), np.array([10.0]), H, np.array([0.0, np.nan]), np.zeros(2), np.full(2, -90.0))
+
+
+@pytest.mark.parametrize("method", ["minimum curvature", "balanced tangential"])
+def test_a_reversal_does_not_jump(method: str) -> None:
+    """Readings that point in opposite ways are joined by no arc: half of the way is gone in each direction."""
+    path = desurvey(
+        np.zeros((1, 3)),
+        np.array([200.0]),
+        np.zeros(2, int),
+        np.array([0.0, 100.0]),
+        np.array([0.0, 180.0]),
+        np.array([-60.0, 60.0]),
+        method,
+    )  # type: ignore[arg-type]
+    depth = np.linspace(0.0, 200.0, 2001)
+    places = locate(path, np.zeros(len(depth), int), depth)
+    assert np.linalg.norm(np.diff(places, axis=0), axis=1).max() < 0.1 + 1e-9  # never farther than along the hole
+    assert places[1000] == pytest.approx(np.zeros(3), abs=1e-9)
+    assert places[500] == pytest.approx(50.0 * direction(np.array([0.0]), np.array([-60.0]))[0])
+
+
+def test_above_the_collar_the_hole_goes_on_straight() -> None:
+    path = desurvey(
+        np.zeros((1, 3)),
+        np.array([100.0]),
+        np.zeros(2, int),
+        np.array([0.0, 100.0]),
+        np.array([90.0, 90.0]),
+        np.array([-90.0, -45.0]),
+    )
+    above = locate(path, np.zeros(2, int), np.array([-5.0, -10.0]))
+    assert above == pytest.approx(np.array([[0.0, 0.0, 5.0], [0.0, 0.0, 10.0]]))

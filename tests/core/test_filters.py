@@ -233,3 +233,21 @@ def test_grids_are_calculated_with_across_cell_sizes() -> None:
     ):
         with pytest.raises(InputError, match=words):
             run("calculate-grid", {"a": a, "b": b}, expression=expression)
+
+
+@pytest.mark.parametrize(("sources", "depth"), [("points", 300.0), ("points", 500.0)])
+def test_depths_of_compact_sources_from_their_spectrum(sources: str, depth: float) -> None:
+    """Dipoles at one depth, summed in closed form (Blakely 1995, eq. 4.13): without their own part they seem too shallow."""
+    rng = np.random.default_rng(2)
+    n, cell = 128, 50.0
+    gx, gy = np.meshgrid(cell * np.arange(n), cell * np.arange(n))
+    field = np.zeros((n, n))
+    for x, y, m in zip(
+        rng.uniform(0, n * cell, 120), rng.uniform(0, n * cell, 120), rng.uniform(0.5, 1.5, 120), strict=True
+    ):
+        r2 = (gx - x) ** 2 + (gy - y) ** 2 + depth**2
+        field += m * (3 * depth**2 / r2 - 1) / r2**1.5  # vertical field of a vertical dipole
+    frequency, power = fl.radial_spectrum(field * 1e9, cell, cell)
+    low, high = 1 / (12 * depth), 1 / (2.5 * depth)
+    assert fl.depth_from_slope(frequency, power, low, high, 2.0) == pytest.approx(depth, rel=0.12)
+    assert fl.depth_from_slope(frequency, power, low, high) < 0.75 * depth

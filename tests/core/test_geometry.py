@@ -7,11 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
-from scipy.spatial import ConvexHull
+from scipy.optimize import nnls
+from scipy.spatial import ConvexHull, Delaunay
 
 from innerlamp.core.compute.geometry.footprint import footprint
 from innerlamp.core.compute.geometry.planes import SectionPlane, cut_surface
 from innerlamp.core.compute.geometry.sampling import bilinear
+from innerlamp.core.compute.geometry.surface_distance import distance_to_surface
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.compute.gridding.shading import hillshade
 
@@ -134,3 +136,22 @@ def test_shade_of_a_plane_follows_lamberts_law() -> None:
     holed = facing.copy()
     holed[4, 4] = np.nan
     assert np.isnan(hillshade(holed, 10.0, 10.0)[4, 4])
+
+
+def test_distances_to_uneven_triangles_are_exact() -> None:
+    """A sheet of slivers and giants; the judge minimises over every triangle by itself (scipy)."""
+    rng = np.random.default_rng(0)
+    plan = np.concatenate([rng.uniform(0, 1000, (40, 2)), rng.uniform(0, 30, (60, 2))])
+    triangles = Delaunay(plan).simplices
+    vertices = np.column_stack([plan, rng.normal(0, 8, len(plan))])
+    points = rng.uniform(-200, 1200, (60, 3)) * np.array([1, 1, 0.2])
+    best = np.full(len(points), np.inf)
+    for a, b, c in vertices[triangles]:
+        for row, p in enumerate(points):
+            # Barycentric shares that are not negative and sum to one: the nearest place by bounded least squares.
+            matrix = np.vstack([np.column_stack([a, b, c]) / 1e3, np.full(3, 1e3)])
+            shares = nnls(matrix, np.append(p / 1e3, 1e3))[0]
+            best[row] = min(best[row], np.linalg.norm(shares @ np.array([a, b, c]) / shares.sum() - p))
+    found = distance_to_surface(points, vertices, triangles)
+    assert found == pytest.approx(best, rel=1e-4, abs=1e-3)
+    assert np.isnan(distance_to_surface(np.array([[np.nan, 0, 0]]), vertices, triangles)).all()

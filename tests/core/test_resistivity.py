@@ -223,3 +223,24 @@ def test_what_can_not_be_a_survey_is_said(tmp_path: Path) -> None:
         run(readings=readings(tmp_path, [(1, 2, 3, 4, -999)]))
     with pytest.raises(InputError, match="no column for Voltage n"):
         run(readings=readings(tmp_path, [(1, 2, 3, 5)], head="a,b,m,rhoa"))
+
+
+def test_buried_electrodes_have_images_above_the_ground() -> None:
+    """The potential of a current in a half-space: its own and that of its mirror (Telford et al. 1990, ch. 8), written out here."""
+    rng = np.random.default_rng(1)
+    xyz = np.column_stack([rng.uniform(0, 50, 6), rng.uniform(0, 50, 6), -np.array([0.0, 0.0, 5.0, 12.0, 20.0, 33.0])])
+    depth = -xyz[:, 2]
+    abmn = np.array([[0, 1, 2, 3], [2, 4, 3, 5], [0, 5, 1, 4], [3, -1, 4, 5]])
+
+    def potential(i: int, j: int) -> float:
+        if i < 0 or j < 0:
+            return 0.0
+        mirror = xyz[i] * np.array([1.0, 1.0, -1.0])
+        return (1 / np.linalg.norm(xyz[i] - xyz[j]) + 1 / np.linalg.norm(mirror - xyz[j])) / (4 * np.pi)
+
+    voltage = [potential(a, m) - potential(b, m) - potential(a, n) + potential(b, n) for a, b, m, n in abmn]
+    assert arrays.geometric_factor(xyz, abmn, depth) == pytest.approx(1.0 / np.array(voltage))
+    raised = xyz + np.array([0.0, 0.0, 4100.0])  # heights do not matter, depths do
+    assert arrays.geometric_factor(raised, abmn, depth) == pytest.approx(1.0 / np.array(voltage))
+    flat = xyz * np.array([1.0, 1.0, 0.0])
+    assert arrays.geometric_factor(flat, abmn, np.zeros(6)) == pytest.approx(arrays.geometric_factor(flat, abmn))

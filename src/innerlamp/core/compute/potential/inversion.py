@@ -60,8 +60,8 @@ class Roughness:
         self.weights = tuple(self._weights(mesh, axis, length) for axis in range(3))
         lam = np.ones(self.shape)
         for axis, n in enumerate(self.shape):
-            # The box is solved as if all its cells had their mean distance: exact on equal cells.
-            mean = float(np.mean(self.weights[axis])) if self.weights[axis].size else 0.0
+            # The box is solved as if all its cells had their usual distance: exact on equal cells.
+            mean = float(np.median(self.weights[axis])) if self.weights[axis].size else 0.0
             values = mean * (2.0 - 2.0 * np.cos(np.pi * np.arange(n) / n))
             lam += values.reshape([-1 if a == axis else 1 for a in range(3)])
         self._eigen = lam

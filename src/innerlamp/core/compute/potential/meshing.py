@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from ...geometry.mesh import TensorMesh
+from ...geometry.mesh import DrapedMesh, TensorMesh
 
 FloatArray = NDArray[np.float64]
 
@@ -50,6 +50,51 @@ def mesh_under(
     x0 = 0.5 * (west + east) - nx * cell / 2
     y0 = 0.5 * (south + north) - ny * cell / 2
     return TensorMesh.even((x0, y0, top - nz * cell_z), (cell, cell, cell_z), (max(nx, 2), max(ny, 2), nz))
+
+
+def draped_under(mesh: TensorMesh, tops: FloatArray) -> DrapedMesh:
+    """Return the mesh cut at the top (metres, shape (nx, ny)) of each column: cells above it have no thickness.
+
+    A sensor close above the ground then lies outside of all cells, where the prism formulas hold. A sliver of less
+    than a fifth of a layer is given to the cell below it.
+    """
+    between = np.minimum(mesh.z_edges[None, None, :], tops[:, :, None])
+    thickness = np.diff(between, axis=2)
+    sliver = (thickness > 0) & (thickness < 0.2 * mesh.w)
+    below = np.roll(thickness, 1, axis=2)
+    sliver[:, :, 0] = False
+    given = np.where(sliver & (below > 0), thickness, 0.0)
+    thickness = thickness - given + np.roll(given, -1, axis=2)
+    return DrapedMesh(mesh.x0, mesh.y0, mesh.u, mesh.v, mesh.azimuth, np.minimum(tops, mesh.z_edges[-1]), thickness)
+
+
+def tops_below(
+    mesh: TensorMesh, ground: FloatArray, obs: FloatArray, clearance: float
+) -> tuple[FloatArray, NDArray[np.int64]]:
+    """Return tops of columns (nx, ny) that lie on the ground, or as far under the sensors as they must, and how many must for each.
+
+    Parameters
+    ----------
+    ground
+        Lowest ground of each column in metres, shape (nx, ny).
+    obs
+        Sensors, shape (n, 3), metres.
+    clearance
+        Metres that the top keeps from each sensor in or beside its column, along the vertical.
+    """
+    p, q = mesh.from_map(obs[:, 0], obs[:, 1])
+    tops, lowered = ground.copy(), np.zeros(ground.shape, dtype=np.int64)
+    step = mesh.u[0], mesh.v[0]
+    for du in (-0.01, 0.01):  # a sensor on the edge of two columns counts for both
+        for dv in (-0.01, 0.01):
+            i = np.floor(p / step[0] + du).astype(np.int64)
+            j = np.floor(q / step[1] + dv).astype(np.int64)
+            inside = (i >= 0) & (i < mesh.shape[0]) & (j >= 0) & (j < mesh.shape[1])
+            wanted = obs[inside, 2] - clearance
+            low = wanted < tops[i[inside], j[inside]]
+            np.minimum.at(tops, (i[inside], j[inside]), wanted)
+            np.add.at(lowered, (i[inside][low], j[inside][low]), 1)
+    return tops, lowered
 
 
 def below_ground(mesh: TensorMesh, ground: FloatArray) -> NDArray[np.bool_]:

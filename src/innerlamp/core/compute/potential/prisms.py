@@ -14,12 +14,13 @@ downward in mGal, magnetic fields in nT. ``G = 6.67430e-11`` (CODATA 2018).
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from ...geometry.mesh import Mesh, TensorMesh, edges_of
+from ...geometry.mesh import DrapedMesh, Mesh, TensorMesh, edges_of
 from ...progress import SILENT, Progress
 from ..compiled import compiled
 from .fastmath import fast_atan, fast_log
@@ -81,12 +82,9 @@ def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, ou
     for d in prange(obs.shape[0]):
         ox, oy, oz = obs[d, 0], obs[d, 1], obs[d, 2]
         # Range of cells that can be near, so that a small box costs little.
-        i0 = max(0, int(np.floor((ox - near - xn[0]) / (xn[1] - xn[0]))))
-        i1 = min(nx, int(np.ceil((ox + near - xn[0]) / (xn[1] - xn[0]))))
-        j0 = max(0, int(np.floor((oy - near - yn[0]) / (yn[1] - yn[0]))))
-        j1 = min(ny, int(np.ceil((oy + near - yn[0]) / (yn[1] - yn[0]))))
-        k0 = max(0, int(np.floor((oz - near - zn[0]) / (zn[1] - zn[0]))))
-        k1 = min(nz, int(np.ceil((oz + near - zn[0]) / (zn[1] - zn[0]))))
+        i0, i1 = max(0, np.searchsorted(xn, ox - near) - 1), min(nx, np.searchsorted(xn, ox + near))
+        j0, j1 = max(0, np.searchsorted(yn, oy - near) - 1), min(ny, np.searchsorted(yn, oy + near))
+        k0, k1 = max(0, np.searchsorted(zn, oz - near) - 1), min(nz, np.searchsorted(zn, oz + near))
         if i1 <= i0 or j1 <= j0 or k1 <= k0:
             continue
         xs = np.empty(i1 - i0 + 1)
@@ -118,8 +116,9 @@ def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, ou
 
 
 @compiled(cache=True, error_model="numpy", parallel=True)
-def _fill_prisms(obs, box, c, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
-    # As `_fill_exact` for prisms given by their bounds (6, n): west, east, south, north, bottom, top.
+def _fill_prisms(obs, box, place, c, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
+    # As `_fill_exact` for prisms given by their bounds (6, n): west, east, south, north, bottom, top; `place` is the
+    # column of each.
     for d in prange(obs.shape[0]):
         xs, line = np.empty(2), np.empty(2)
         for a in range(box.shape[1]):
@@ -138,17 +137,19 @@ def _fill_prisms(obs, box, c, scale, gravity, near2, out):  # type: ignore[no-un
                     else:
                         _node_line_tmi(xs, y, z, c, line)
                     value += (line[1] - line[0]) * (1.0 if j == k else -1.0)
-            out[d, a] = scale * value
+            out[d, place[a]] = scale * value
 
 
 @compiled(cache=True, error_model="numpy", parallel=True, fastmath=True)
-def _fill_far(obs, centre, half, volume, m, f, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
+def _fill_far(obs, centre, place, half, volume, m, f, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
     # Point source with second moments: 1/r averaged over the cell is 1/r + sum h_k^2/24 d_kk (1/r).
-    # `half` (3, k) holds squared cell sizes, `volume` (k,) and `near2` (k,) likewise: one for all cells or one each.
+    # `half` (3, k) holds squared cell sizes, `volume` and `near2` likewise: one for all cells or one each.
     mf = m[0] * f[0] + m[1] * f[1] + m[2] * f[2]
     each = volume.size > 1
     for d in prange(obs.shape[0]):
         ox, oy, oz = obs[d, 0], obs[d, 1], obs[d, 2]
+        if centre.shape[1] == 0:
+            continue
         h1, h2, h3 = half[0, 0] / 24.0, half[1, 0] / 24.0, half[2, 0] / 24.0
         size, limit = volume[0], near2[0]
         mean = h1 + h2 + h3
@@ -156,7 +157,7 @@ def _fill_far(obs, centre, half, volume, m, f, scale, gravity, near2, out):  # t
         for a in range(centre.shape[1]):
             if each:
                 h1, h2, h3 = half[0, a] / 24.0, half[1, a] / 24.0, half[2, a] / 24.0
-                size, limit = volume[a], near2[a]
+                size, limit = volume[a], near2[a] if near2.size > 1 else near2[0]
                 mean = h1 + h2 + h3
                 second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
             x, y, z = centre[0, a] - ox, centre[1, a] - oy, centre[2, a] - oz
@@ -179,7 +180,8 @@ def _fill_far(obs, centre, half, volume, m, f, scale, gravity, near2, out):  # t
                     + 3.0 * (mf * mean + 2.0 * second)
                 )
                 value = inv * inv2 * (first + fourth * inv2)
-            out[d, a] = scale * size * value if r2 > limit else out[d, a]
+            if r2 > limit:
+                out[d, place[a]] = scale * size * value
 
 
 def _coefficients(m: FloatArray, f: FloatArray) -> FloatArray:
@@ -214,32 +216,87 @@ def _matrix(
     c = _coefficients(m, f)
     count = int(mask.sum())
     out: NDArray[np.floating] = np.zeros((len(obs), count), dtype=dtype)
-    step = mesh.step if isinstance(mesh, TensorMesh) else None
-    if step is not None and isinstance(mesh, TensorMesh):
-        nodes = (*mesh.plan_edges, mesh.z_edges)
-        index = np.where(mask, np.cumsum(mask) - 1, -1).astype(np.int64)
-        centre = np.stack(np.meshgrid(*(0.5 * (e[1:] + e[:-1]) for e in nodes), indexing="ij")).reshape(3, -1)[:, mask]
-        half, volume = np.array(step)[:, None] ** 2, np.array([np.prod(step)])
-        limits = np.array([near * near])
-    else:
-        box = _boxes(mesh, np.flatnonzero(mask))
-        centre = 0.5 * (box[1::2] + box[::2])
-        sides = box[1::2] - box[::2]
-        half, volume = sides**2, sides.prod(axis=0)
-        # What is said of the distance holds for cells of the size it was chosen for; larger ones need more.
-        limits = np.maximum(near, _NEAR_SIZES * sides.max(axis=0)) ** 2
+    groups = _groups(mesh, mask)
+    near = min(near, 1e12)
     batch = max(1, min(len(obs), 200_000_000 // max(count, 1) // 4 + 1))
     for begin in range(0, len(obs), batch):
         progress(begin / len(obs), "Kernel")
         rows = slice(begin, min(begin + batch, len(obs)))
-        if step is not None:
-            _fill_exact(obs[rows], *nodes, 0, index, c, scale, gravity, min(near, 1e12), out[rows])
-        else:
-            _fill_prisms(obs[rows], box, c, scale, gravity, limits, out[rows])
-        if np.isfinite(near):
-            _fill_far(obs[rows], centre, half, volume, m, f, scale, gravity, limits, out[rows])
+        for each in groups:
+            # What is said of the distance holds for cells of the size it was chosen for; larger ones need more.
+            limits = np.full(1, near**2) if each.nodes else np.maximum(near, _NEAR_SIZES * each.longest) ** 2
+            if each.nodes is not None:
+                _fill_exact(obs[rows], *each.nodes, 0, each.index, c, scale, gravity, near, out[rows])
+            else:
+                _fill_prisms(obs[rows], each.box, each.place, c, scale, gravity, limits, out[rows])
+            if near < 1e12:
+                _fill_far(
+                    obs[rows], each.centre, each.place, each.half, each.volume, m, f, scale, gravity, limits, out[rows]
+                )
     progress(1.0, "Kernel")
     return out
+
+
+@dataclass(frozen=True)
+class _Group:
+    """Cells that are worked out alike: between common nodes, or one by one."""
+
+    place: NDArray[np.int64]
+    centre: FloatArray
+    half: FloatArray
+    volume: FloatArray
+    nodes: tuple[FloatArray, FloatArray, FloatArray] | None = None
+    index: NDArray[np.int64] | None = None
+    box: FloatArray | None = None
+    longest: FloatArray | float = 0.0
+
+
+def _groups(mesh: Mesh, mask: NDArray[np.bool_]) -> list[_Group]:
+    if isinstance(mesh, TensorMesh) and mesh.step is not None:
+        return [_common(mesh, (*mesh.plan_edges, mesh.z_edges), np.ones(mesh.shape, dtype=bool), mask)]
+    shared = _shared_levels(mesh)
+    if shared is None:
+        return [_one_by_one(mesh, mask, mask)]
+    nodes, whole = shared
+    return [_common(mesh, nodes, whole, mask), _one_by_one(mesh, mask & ~whole.ravel(), mask)]
+
+
+def _common(
+    mesh: Mesh, nodes: tuple[FloatArray, FloatArray, FloatArray], which: NDArray[np.bool_], mask: NDArray[np.bool_]
+) -> _Group:
+    index = _numbered(which, mask)
+    cells = np.flatnonzero(index >= 0)
+    i, j, k = np.unravel_index(cells, mesh.shape)
+    centre = np.stack([0.5 * (e[n] + e[n + 1]) for e, n in zip(nodes, (i, j, k), strict=True)])
+    sides = np.array([np.median(np.diff(e)) for e in nodes])[:, None]
+    return _Group(index[cells], centre, sides**2, sides.prod(axis=0), nodes, index)
+
+
+def _one_by_one(mesh: Mesh, which: NDArray[np.bool_], mask: NDArray[np.bool_]) -> _Group:
+    box = _boxes(mesh, np.flatnonzero(which))
+    sides = box[1::2] - box[::2]
+    place = _numbered(which.reshape(mesh.shape), mask)[which]
+    return _Group(place, 0.5 * (box[1::2] + box[::2]), sides**2, sides.prod(axis=0), None, None, box, sides.max(axis=0))
+
+
+def _numbered(which: NDArray[np.bool_], mask: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Number among the active cells of those that are wanted, -1 for all others."""
+    return np.where(mask & which.ravel(), np.cumsum(mask) - 1, -1).astype(np.int64)
+
+
+def _shared_levels(mesh: Mesh) -> tuple[tuple[FloatArray, FloatArray, FloatArray], NDArray[np.bool_]] | None:
+    """Edges of a draped mesh of even plan whose columns are cut from common levels, and the cells that lie between them."""
+    if not isinstance(mesh, DrapedMesh) or mesh.even_plan is None:
+        return None
+    between = mesh.interfaces
+    levels = between.max(axis=(0, 1))
+    if not (np.diff(levels) > 0).all():
+        return None
+    same = np.abs(between - levels) < 1e-9
+    heights = np.diff(levels)
+    usual = np.abs(heights - np.median(heights)) <= 1e-9 * np.median(heights)  # of one size, so that far ones are quick
+    whole = same[:, :, 1:] & same[:, :, :-1] & usual
+    return ((*mesh.plan_edges, levels), whole) if whole.mean() > 0.1 else None
 
 
 def _turned(mesh: Mesh, direction: FloatArray) -> FloatArray:

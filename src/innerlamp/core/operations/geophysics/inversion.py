@@ -14,7 +14,7 @@ from ...compute.potential.mainfield import MainField, main_field
 from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
-from ...geometry.mesh import TensorMesh
+from ...geometry.mesh import DrapedMesh, TensorMesh
 from ...items.base import Item
 from ...items.fields import BlockModel, Grid
 from ...items.points import PointSet, SurveyLines
@@ -81,8 +81,8 @@ class _Plan:
     rows: np.ndarray
     table: pd.DataFrame
     values: np.ndarray
-    mesh: TensorMesh
-    ground: np.ndarray
+    mesh: DrapedMesh
+    near: int
     active: np.ndarray
 
 
@@ -102,13 +102,28 @@ def _plan(inputs: Inputs, p: InvertMagnetics) -> _Plan:
     mesh = meshing.mesh_under(
         (x[rows].min(), x[rows].max(), y[rows].min(), y[rows].max()), top, p.cell, p.cell_z, p.depth, p.padding, floor
     )
+    obs = table[["x", "y", "z"]].to_numpy(float)[rows]
+    ground = _column_ground(mesh, dem)
+    # Readings nearer to the ground than a cell see where the cells end: their columns begin under them.
+    clearance = min(1.0, 0.25 * p.cell_z)
+    tops, lowered = meshing.tops_below(mesh, ground, obs, clearance)
+    draped = meshing.draped_under(mesh, tops)
+    return _Plan(rows, table, values, draped, int(lowered.sum()), draped.thickness > 0)
+
+
+def _column_ground(mesh: TensorMesh, dem: Grid) -> np.ndarray:
+    """Mean ground of each column (nx, ny); beyond the edge of the DEM the nearest ground goes on."""
     gx, gy = mesh.plan_centres
-    # Beyond the edge of the DEM the nearest ground goes on.
-    bx = np.clip(gx, dem.x0, dem.x[-1])
-    by = np.clip(gy, dem.y0, dem.y[-1])
-    ground = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, bx, by)
-    ground = np.where(np.isfinite(ground), ground, np.nanmean(dem.values))
-    return _Plan(rows, table, values, mesh, ground, meshing.below_ground(mesh, ground))
+    parts = []
+    for share in (-1 / 3, 0.0, 1 / 3):
+        for other in (-1 / 3, 0.0, 1 / 3):
+            bx = np.clip(gx + share * mesh.u[0], dem.x0, dem.x[-1])
+            by = np.clip(gy + other * mesh.v[0], dem.y0, dem.y[-1])
+            parts.append(bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, bx, by))
+    stack = np.stack(parts)
+    known = np.isfinite(stack)
+    total = np.where(known, stack, 0.0).sum(axis=0) / np.maximum(known.sum(axis=0), 1)
+    return np.where(known.any(axis=0), total, float(np.nanmean(dem.values)))
 
 
 def _field(lines: SurveyLines, p: InvertMagnetics, x: float, y: float, z: float) -> tuple[MainField, float]:
@@ -138,6 +153,7 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
             where=lines.name,
             fix="Check that their elevation is that of the sensor, in metres",
         )
+    close = int(np.sum(height < p.cell_z))
     field, declination = _field(lines, p, *obs.mean(axis=0))
     data = plan.values[rows]
     if np.median(data) > 0.5 * field.intensity:
@@ -215,7 +231,9 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
     reached = "reached" if result.reached else "not reached: the noise may be set too low"
     progress(
         1.0,
-        f"Misfit {result.chi2:.2f}, target {reached}",
+        f"Misfit {result.chi2:.2f}, target {reached}"
+        + (f"; {close:,} of {len(obs):,} readings are within a cell's height of the ground" if close else "")
+        + (f"; {plan.near:,} lie so low that the top of their column was cut" if plan.near else ""),
         iteration=len(result.history),
         misfit=result.chi2,
         target=p.target,
