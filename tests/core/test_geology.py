@@ -120,3 +120,33 @@ def test_nodes_at_the_level_and_missing_ones_leave_a_closed_surface() -> None:
     beside[3:] = np.nan
     _, _, held = closed_shell(beside, (0.0, 0.0, 0.0), 1.0)
     assert held == pytest.approx(27.0, rel=1e-3)  # half-way to what is missing
+
+
+def test_shoots_pitch_within_their_plane() -> None:
+    """A line in a plane by trigonometry: tan(trend - strike) = tan(pitch) cos(dip), sin(plunge) = sin(pitch) sin(dip)."""
+    for strike, dip, pitch in ((30.0, 60.0, 40.0), (200.0, 75.0, 120.0), (0.0, 90.0, 25.0)):
+        shape = rbf.Ellipsoid(strike, dip, 6.0, 2.0, pitch)
+        trend, plunge = shape.main
+        assert np.sin(np.radians(plunge)) == pytest.approx(np.sin(np.radians(pitch)) * np.sin(np.radians(dip)))
+        turned = np.arctan2(np.sin(np.radians(pitch)) * np.cos(np.radians(dip)), np.cos(np.radians(pitch)))
+        assert trend == pytest.approx((strike + np.degrees(turned)) % 360.0)
+        t, d = np.radians(trend), np.radians(plunge)
+        along = np.array([np.sin(t) * np.cos(d), np.cos(t) * np.cos(d), -np.sin(d)])
+        s, dd = np.radians(strike), np.radians(dip)
+        pole = np.cross([np.sin(s), np.cos(s), 0.0], [np.cos(s) * np.cos(dd), -np.sin(s) * np.cos(dd), -np.sin(dd)])
+        lengths = [np.linalg.norm(shape.matrix() @ v) for v in (along, np.cross(pole, along), pole)]
+        assert lengths == pytest.approx([1 / 6.0, 1 / 2.0, 1.0])  # three ranges
+    assert rbf.Ellipsoid(10.0, 50.0, 3.0, 3.0).matrix() == pytest.approx(
+        rbf.Ellipsoid(10.0, 50.0, 3.0, 3.0, 0.0).matrix()
+    )
+
+
+def test_points_merge_by_true_distance() -> None:
+    """Two places 30 mm apart along a direction that is stretched fifty times stay two."""
+    rng = np.random.default_rng(0)
+    places = rng.uniform(0, 100, (20, 3))
+    places[1] = places[0] + [0.0, 0.03, 0.0]
+    field = rbf.fit(places, np.arange(20.0), ellipsoid=rbf.Ellipsoid(0.0, 90.0, 50.0, 50.0))
+    assert len(field.centres) == 20
+    places[1] = places[0] + [0.0, 0.0005, 0.0]
+    assert len(rbf.fit(places, np.arange(20.0)).centres) == 19

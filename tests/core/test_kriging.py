@@ -9,11 +9,13 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
+from scipy.interpolate import RBFInterpolator
 from scipy.spatial import Delaunay, cKDTree
 
-from innerlamp.core.compute.gridding import kriging, neighbours, validation
+from innerlamp.core.compute.gridding import kriging, neighbours, validation, variogram
 from innerlamp.core.compute.gridding import variogram as vg
 from innerlamp.core.compute.gridding.natural import natural_at
+from innerlamp.core.compute.gridding.radial import radial
 from innerlamp.core.compute.gridding.variogram import Model, Structure
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
@@ -21,6 +23,7 @@ from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import RING, Features
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.points import PointSet
+from innerlamp.core.operations.grids.interpolation import CrossValidate, model_for
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES
@@ -394,3 +397,35 @@ def test_samples_that_make_no_grid_are_said(table: dict[str, object], words: str
     item = PointSet(name="p", crs=CRS, table=pd.DataFrame(table).assign(z=0.0))
     with pytest.raises(InputError, match=words):
         run("grid-kriging", {"samples": item}, attribute="v")
+
+
+@pytest.mark.parametrize("kernel", ["linear", "thin plate", "cubic"])
+@pytest.mark.parametrize("smoothing", [0.0, 0.01, 0.5])
+def test_smoothing_of_radial_functions_is_scipys(kernel: str, smoothing: float) -> None:
+    """In the frame in which the area measures 1; a wrong sign would roughen."""
+    rng = np.random.default_rng(0)
+    x, y = 7e6 + rng.uniform(0, 800, 80), rng.uniform(0, 500, 80)
+    v = np.sin(x / 90) + 0.3 * rng.normal(size=80)
+    frame = np.column_stack([x, y])
+    frame = (frame - frame.mean(axis=0)) / np.ptp(frame, axis=0).max()
+    names = {"linear": "linear", "thin plate": "thin_plate_spline", "cubic": "cubic"}
+    theirs = RBFInterpolator(frame, v, kernel=names[kernel], degree=1, smoothing=smoothing)
+    ours = radial(x, y, v, x, y, kernel, smoothing)  # type: ignore[arg-type]
+    assert ours == pytest.approx(theirs(frame), abs=1e-7)
+    if smoothing:
+        assert np.sqrt(np.mean((ours - v) ** 2)) < np.std(v)
+
+
+def test_a_variogram_that_is_given_whole_is_not_fitted() -> None:
+    choice = CrossValidate(attribute="v", nugget=0.1, sill=2.0, range_m=300.0)
+    data, model = model_for(np.array([0.0, 10.0]), np.array([0.0, 5.0]), np.array([1.0, 2.0]), choice)
+    assert data is None
+    assert (model.nugget, model.structures[0].sill, model.structures[0].range) == (0.1, 2.0, 300.0)
+
+
+def test_a_tolerance_of_ninety_degrees_or_more_takes_all_pairs() -> None:
+    rng = np.random.default_rng(0)
+    x, y, v = rng.uniform(0, 100, 60), rng.uniform(0, 100, 60), rng.normal(size=60)
+    every = variogram.experimental(x, y, v, 10.0, 10)
+    for tolerance in (90.0, 120.0, 180.0):
+        assert variogram.experimental(x, y, v, 10.0, 10, 30.0, tolerance).pairs.tolist() == every.pairs.tolist()

@@ -8,6 +8,7 @@ import pytest
 import scipy.stats
 from pytest import approx
 
+from innerlamp.core.compute.drilling.logged import logged_at
 from innerlamp.core.compute.statistics.relations import (
     box,
     column_facts,
@@ -108,3 +109,17 @@ def test_column_facts_agree_with_pandas() -> None:
     assert facts["95 %"] == approx(series.quantile(0.95))
     assert (facts["mean"], facts["standard deviation"]) == approx((series.mean(), series.std()))
     assert column_facts(np.array([np.nan])) == {"known": 0.0, "missing": 1.0}
+
+
+def test_a_constant_has_no_correlation() -> None:
+    rng = np.random.default_rng(0)
+    matrix, _ = correlations([rng.normal(size=50), np.full(50, 0.1), np.full(50, 1e9 / 3)])
+    assert np.isnan(matrix[0, 1]) and np.isnan(matrix[0, 2]) and np.isnan(matrix[1, 1])
+    assert matrix[0, 0] == pytest.approx(1.0)
+
+
+def test_an_empty_log_names_nothing() -> None:
+    table = pd.DataFrame({"hole": ["A"], "from_m": [0.0], "to_m": [1.0]})
+    log = pd.DataFrame({"hole": [], "from_m": [], "to_m": [], "rock": []})
+    assert logged_at(table, log, "rock").tolist() == [""]
+    assert logged_at(table.iloc[:0], log, "rock").tolist() == []

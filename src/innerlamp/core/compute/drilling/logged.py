@@ -12,6 +12,8 @@ def logged_at(table: pd.DataFrame, log: pd.DataFrame, name: str) -> NDArray[np.o
 
     Intervals `table` and `log` have hole, from_m and to_m in metres; the result has shape (len(table),).
     """
+    if not len(log) or not len(table):
+        return np.full(len(table), "", dtype=object)
     codes = pd.Index(pd.unique(log["hole"].astype(str)))
     ours, theirs = (
         codes.get_indexer(pd.Index(table["hole"].astype(str))),

@@ -26,13 +26,24 @@ LARGEST = 8_000
 
 @dataclass(frozen=True)
 class Ellipsoid:
-    """Directions of continuity: a plane (strike by the right-hand rule, dip, degrees), a plunge
-    within it, and how much farther values reach along and across it (1 is the same in all directions)."""
+    """Directions of continuity: a plane, a direction in it, and how much farther values reach along both than across.
+
+    Attributes
+    ----------
+    azimuth, dip
+        Strike of the plane (right-hand rule: it dips to the right) and its dip, degrees.
+    along, down
+        How many times farther values reach along the main direction in the plane, and across that direction within
+        the plane, than across the plane (1 is the same in all directions).
+    pitch
+        Angle in the plane from strike down to the main direction, degrees: 0 is along strike, 90 down dip.
+    """
 
     azimuth: float = 0.0
     dip: float = 90.0
     along: float = 1.0
     down: float = 1.0
+    pitch: float = 0.0
 
     def matrix(self) -> FloatArray:
         """Return the (3, 3) matrix that turns metres into isotropic distances (across stays as it is)."""
@@ -40,7 +51,19 @@ class Ellipsoid:
         strike = np.array([np.sin(a), np.cos(a), 0.0])
         dipping = np.array([np.cos(a) * np.cos(d), -np.sin(a) * np.cos(d), -np.sin(d)])
         across = np.cross(strike, dipping)
-        return np.stack([strike / self.along, dipping / self.down, across])
+        p = np.radians(self.pitch)
+        main, other = np.cos(p) * strike + np.sin(p) * dipping, np.cos(p) * dipping - np.sin(p) * strike
+        return np.stack([main / self.along, other / self.down, across])
+
+    @property
+    def main(self) -> tuple[float, float]:
+        """Trend (clockwise from north) and plunge (down) of the main direction, degrees."""
+        strike, dip, pitch = np.radians([self.azimuth, self.dip, self.pitch])
+        east = np.cos(pitch) * np.sin(strike) + np.sin(pitch) * np.cos(strike) * np.cos(dip)
+        north = np.cos(pitch) * np.cos(strike) - np.sin(pitch) * np.sin(strike) * np.cos(dip)
+        return float(np.degrees(np.arctan2(east, north)) % 360.0), float(
+            np.degrees(np.arcsin(np.sin(pitch) * np.sin(dip)))
+        )
 
 
 @dataclass(frozen=True)
@@ -89,8 +112,8 @@ def fit(
     if len(points) < 5:
         raise InputError(f"{len(points)} values are too few to interpolate in space", fix="At least five are needed")
     origin = points.mean(axis=0)
-    scaled = (points - origin) @ matrix.T
-    scaled, values = _merge(scaled, values)
+    points, values = _merge(points - origin, values)  # before the axes are scaled: a millimetre is a millimetre
+    scaled = points @ matrix.T
     n = len(scaled)
     if n > LARGEST:
         raise InputError(

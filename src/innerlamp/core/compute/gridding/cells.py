@@ -144,7 +144,7 @@ def smoothed(
 
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", RuntimeWarning)
-            made = generic_filter(values, np.nanmedian, size=size, mode="constant", cval=np.nan)
+            made = generic_filter(values, np.nanmedian, size=size, mode="nearest")
     return np.where(known, made, np.nan)
 
 

@@ -142,7 +142,7 @@ def experimental(
         good = (h > 0) & (bin_ < bins)
         if np.isfinite(azimuth):
             aside = np.abs(dx * np.cos(wanted) - dy * np.sin(wanted))
-            good &= aside <= h * np.sin(np.radians(tolerance)) + 1e-9
+            good &= aside <= h * np.sin(np.radians(min(tolerance, 90.0))) + 1e-9  # 90 degrees take in all
         bin_ = bin_[good]
         difference = values[k + 1 :][good] - values[k]
         total += np.bincount(bin_, h[good], bins)

@@ -221,8 +221,9 @@ def _to_pole(inclination: float, declination: float) -> Operator:
 def reduced_to_pole(values: FloatArray, dx: float, dy: float, inclination: float, declination: float) -> FloatArray:
     """Return the anomaly as it would be in a vertical field, magnetisation and field in one direction (Baranov & Naudy 1964).
 
-    Inclination is positive downward, declination from grid north, degrees. Below 20 degrees of
-    inclination the amplitude is limited.
+    Values (ny, nx) in nT, cell sizes in metres; inclination is positive downward, declination from grid north,
+    degrees. Below 20 degrees of inclination the amplitude is limited. Level and plane of the grid are taken off
+    and stay off: they are no anomaly, and a field that is constant has no pole.
     """
     return applied(spread(values, dx, dy), _to_pole(inclination, declination))
 

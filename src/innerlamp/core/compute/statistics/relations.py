@@ -75,11 +75,18 @@ def correlations(columns: list[FloatArray], by_rank: bool = False) -> tuple[Floa
                 continue
             if by_rank:
                 a, b = ranks(a), ranks(b)
+            if _constant(a) or _constant(b):
+                continue
             a, b = a - a.mean(), b - b.mean()
             spread = float(np.sqrt((a @ a) * (b @ b)))
             if spread > 0:
                 out[i, j] = out[j, i] = float(a @ b) / spread
     return out, count
+
+
+def _constant(values: FloatArray) -> bool:
+    """Whether values are the same but for rounding."""
+    return bool(np.ptp(values) <= 1e-12 * float(np.abs(values).max()))
 
 
 def probability_places(values: FloatArray) -> tuple[FloatArray, FloatArray]:

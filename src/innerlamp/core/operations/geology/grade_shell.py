@@ -51,6 +51,23 @@ class GradeShell(Params):
         high=20.0,
         help="How much farther grade reaches in the plane than across it",
     )
+    pitch: float = param(
+        0.0,
+        "Pitch",
+        unit="°",
+        low=-90.0,
+        high=180.0,
+        help="Of the shoots: angle in that plane from strike down to the direction in which grade reaches farthest",
+        more=True,
+    )
+    ratio_across: float = param(
+        0.0,
+        "Continuity across the pitch",
+        low=0.0,
+        high=20.0,
+        help="In the plane, across the pitch, how much farther grade reaches than across the plane; 0 is as along it",
+        more=True,
+    )
     name: str = param("", "Name", help="Attribute and cut-off when empty")
 
 
@@ -94,7 +111,7 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
         v, level = np.log(np.maximum(v, floor)), float(np.log(p.cutoff))
     else:
         level = p.cutoff
-    ellipsoid = rbf.Ellipsoid(p.azimuth, p.dip, p.ratio, p.ratio)
+    ellipsoid = rbf.Ellipsoid(p.azimuth, p.dip, p.ratio, p.ratio_across or p.ratio, p.pitch)
     field = rbf.fit(xyz, v, nugget=p.smoothing, ellipsoid=ellipsoid, progress=progress.part(0.0, 0.4))
     axes = [low[k] + p.cell * np.arange(shape[k]) for k in range(3)]
     nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)

@@ -233,6 +233,7 @@ def _run(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, It
         1.0,
         f"Misfit {result.chi2:.2f}, target {reached}"
         + (f"; {close:,} of {len(obs):,} readings are within a cell's height of the ground" if close else "")
+        + ("; above 0.1 SI bodies demagnetise themselves: true values are higher" if result.model.max() > 0.1 else "")
         + (f"; {plan.near:,} lie so low that the top of their column was cut" if plan.near else ""),
         iteration=len(result.history),
         misfit=result.chi2,

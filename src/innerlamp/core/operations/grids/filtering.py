@@ -118,6 +118,7 @@ def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, 
         1.0,
         f"inclination {inclination:.1f}°, declination {declination:.1f}° from grid north"
         + (", amplitude limited near the equator" if abs(inclination) < 20 else "")
+        + ", level and plane of the grid taken off"
         if magnetic
         else p.filter,
     )

@@ -112,15 +112,29 @@ class CrossValidate(VariogramChoice, _Validated):
     pass
 
 
+def given_structures(p: VariogramChoice) -> list[tuple[Any, float, float]]:
+    """Return shape, sill and range of each structure that a form names; 0 stands for what is to be fitted."""
+    second = [(p.second, p.second_sill, p.second_range_m)] if p.second != "none" else []
+    return [(p.shape, p.sill, p.range_m), *second]
+
+
+def given_model(p: VariogramChoice) -> Any:
+    """Return the model of a form that says all of it, None where something is to be fitted."""
+    from ...compute.gridding import variogram as vg
+
+    given = given_structures(p)
+    if p.nugget < 0 or not all(sill > 0 and range_m > 0 for _, sill, range_m in given):
+        return None
+    return vg.Model(p.nugget, tuple(vg.Structure(*each) for each in given), p.azimuth, p.ratio)
+
+
 def settled_model(data: Any, p: VariogramChoice) -> Any:
     """Return the model of a form: what is not chosen is fitted to the experimental variogram."""
     from ...compute.gridding import variogram as vg
 
-    given: list[tuple[vg.Shape, float, float]] = [(p.shape, p.sill, p.range_m)]
-    if p.second != "none":
-        given.append((p.second, p.second_sill, p.second_range_m))
-    if p.nugget >= 0 and all(sill > 0 and range_m > 0 for _, sill, range_m in given):
-        return vg.Model(p.nugget, tuple(vg.Structure(*each) for each in given), p.azimuth, p.ratio)
+    given = given_structures(p)
+    if (whole := given_model(p)) is not None:
+        return whole
     fitted = vg.fit(data, p.shape, p.azimuth, p.ratio, len(given), given[-1][0])
     parts = tuple(
         vg.Structure(shape, sill or found.sill, range_m or found.range)
@@ -130,9 +144,11 @@ def settled_model(data: Any, p: VariogramChoice) -> Any:
 
 
 def model_for(x: np.ndarray, y: np.ndarray, v: np.ndarray, p: VariogramChoice) -> tuple[Any, Any]:
-    """Return the experimental variogram and the model of a form."""
+    """Return the experimental variogram (None where the form says the whole model) and the model of a form."""
     from ...compute.gridding import variogram as vg
 
+    if (whole := given_model(p)) is not None:
+        return None, whole
     data = vg.experimental(x, y, v, *vg.propose_bins(x, y))
     return data, settled_model(data, p)
 
