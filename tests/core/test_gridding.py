@@ -318,3 +318,23 @@ def test_bilinear_edges_and_blanks(reference: dict[str, Any]) -> None:
     assert got[:3] == pytest.approx([0.5, 1.0, 0.0])
     assert np.isnan(got[3:]).all()
     assert "plate_grid" in reference["kriging_extra"]
+
+
+@pytest.mark.parametrize(("spacing", "cell", "most"), [(200, 50.0, 0.6), (200, 40.0, 0.4), (100, 25.0, 0.2)])
+def test_dense_readings_along_lines_do_not_make_the_plate_swing(spacing: int, cell: float, most: float) -> None:
+    """A smooth 80 nT anomaly without noise, read every 10 m along wavy lines; and one spike among the readings."""
+
+    def bump(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+        return 80 * np.exp(-((x - 2000) ** 2 + (y - 2000) ** 2) / (2 * 350.0**2))
+
+    along = np.arange(0, 4000, 10.0)
+    x = np.concatenate([line + 6 * np.sin(along / 300) for line in np.arange(0, 4001, spacing)])
+    y = np.tile(along, len(x) // len(along))
+    geometry = geometry_around(x, y, cell, margin=cell)
+    gx, gy = geometry.places()
+    inner = (np.abs(gx - 2000) < 1700) & (np.abs(gy - 2000) < 1700)
+    spiked = bump(x, y)
+    spiked[len(x) // 2] += 4000.0
+    for values, limit in ((bump(x, y), most), (spiked, 2.5 * most)):
+        made = mc.minimum_curvature(x, y, values, geometry)
+        assert np.abs(made - bump(gx, gy))[inner].max() < limit

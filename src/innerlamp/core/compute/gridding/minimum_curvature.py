@@ -29,6 +29,7 @@ FloatArray = NDArray[np.float64]
 DIRECT, LARGEST = 40_000, 30_000_000
 _PADDING = 12
 _HOLD = 1e6  # weight of the data; the grid misses them by about 1e-6 of the plate's local bending
+_HOLD_DENSE = 1e3  # of readings along lines: more would make the plate swing across a line to meet each of them
 
 
 def minimum_curvature(
@@ -45,7 +46,8 @@ def minimum_curvature(
     Parameters
     ----------
     x, y, values
-        Samples, shape (n,); coordinates in metres. Samples at one place are averaged.
+        Samples, shape (n,); coordinates in metres. A cell with three and more takes the one with the median
+        value, a cell with two their mean: the surface can follow one sample a cell.
     geometry
         The cells to fill; samples outside it (and its padding) do not take part.
     padding
@@ -79,6 +81,9 @@ def minimum_curvature(
     v = (y - geometry.y0) / geometry.cell + low
     inside = (u >= 0) & (u <= nx - 1) & (v >= 0) & (v <= ny - 1)
     u, v, values = u[inside], v[inside], values[inside]
+    given = len(u)
+    u, v, values = _one_a_cell(u, v, values)
+    hold = _HOLD if len(u) == given else _HOLD_DENSE
     if len(u) < 3:
         raise InputError(
             f"{len(u)} samples with a value lie in the grid; three are needed",
@@ -96,7 +101,7 @@ def minimum_curvature(
     solved = (
         plate.through(u, v, rest / spread, nx, ny, tension, progress=progress.part(0.1, 0.95))
         if large
-        else _direct(u, v, rest / spread, nx, ny, tension)
+        else _direct(u, v, rest / spread, nx, ny, tension, hold)
     )
     progress(0.95, "Solving")
     grid = solved * spread
@@ -105,14 +110,35 @@ def minimum_curvature(
     return np.asarray(grid[low : low + geometry.ny, left : left + geometry.nx])
 
 
-def _direct(u: FloatArray, v: FloatArray, rest: FloatArray, nx: int, ny: int, tension: float) -> FloatArray:
+def _one_a_cell(u: FloatArray, v: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """One sample for each cell (places in cells): of three and more the one with the median value, of two their mean.
+
+    Several readings in a cell lie on a curved profile, which a bilinear cell can't follow: made to pass through all
+    of them the plate would swing across the line instead. The median also keeps a single spike out.
+    """
+    if not len(u):
+        return u, v, values
+    cell = np.rint(u).astype(np.int64) + np.rint(v).astype(np.int64) * (int(np.rint(u).max()) + 2)
+    order = np.lexsort((values, cell))
+    _, first, count = np.unique(cell[order], return_index=True, return_counts=True)
+    if (count == 1).all():
+        return u, v, values
+    middle = order[first + (count - 1) // 2]
+    other = order[first + count // 2]  # the same one for odd counts
+    pair = count == 2
+    return tuple(np.where(pair, 0.5 * (each[middle] + each[other]), each[middle]) for each in (u, v, values))
+
+
+def _direct(
+    u: FloatArray, v: FloatArray, rest: FloatArray, nx: int, ny: int, tension: float, hold: float = _HOLD
+) -> FloatArray:
     # The shorter side runs fastest: the band of the matrix, and so the work, is then smallest.
     turned = nx > ny
     sampler = _bilinear_matrix(v, u, ny, nx) if turned else _bilinear_matrix(u, v, nx, ny)
     energy = plate_energy(*((ny, nx) if turned else (nx, ny)), tension)
-    matrix = (energy + _HOLD * (sampler.T @ sampler)).tocsr()
+    matrix = (energy + hold * (sampler.T @ sampler)).tocsr()
     solve = _solver(matrix, 2 * min(nx, ny) + 2)
-    right = _HOLD * (sampler.T @ rest)
+    right = hold * (sampler.T @ rest)
     solution = solve(right)
     solution += solve(right - matrix @ solution)
     return solution.reshape(nx, ny).T if turned else solution.reshape(ny, nx)
