@@ -15,6 +15,7 @@ from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.holes import HoleSet
+from innerlamp.core.operations.data.add_holes import merge
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.table import OPERATIONS
 
@@ -180,3 +181,62 @@ def test_any_number_of_tables_intervals_and_readings(tmp_path: Path) -> None:
     assert "reading beyond the end of hole" in whats(made)
     assert "hole has no collar" in whats(made)
     assert made.facts["structures"] == "2 readings"
+
+
+def imported(tmp_path: Path, assay: str, **params: object) -> HoleSet:
+    (tmp_path / "c.csv").write_text("hole;east;north;rl;depth\nA;500000;7000000;4000;50\n")
+    (tmp_path / "a.csv").write_text(assay)
+    op = OPERATIONS["import-holes"]
+    made = op.run(
+        Inputs({}, "EPSG:32719"),
+        op.check({"collar": str(tmp_path / "c.csv"), "assay": str(tmp_path / "a.csv"), **params}),
+        SILENT,
+    )["holes"]
+    assert isinstance(made, HoleSet)
+    return made
+
+
+def test_values_below_detection_and_above_the_limit_with_a_decimal_comma(tmp_path: Path) -> None:
+    rows = [
+        "hole;from;to;Au (ppb);Cu_pct",
+        "A;0;1;<0,5;1,25",
+        "A;1;2;12,5;>10,5",
+        "A;2;3;3,5;0,75",
+        "A;3;4;> 10 000;2,5",
+    ]
+    made = imported(tmp_path, "\n".join(rows) + "\n")
+    table = made.tables["assay"]
+    assert table["Au (ppb)"].tolist() == [0.25, 12.5, 3.5, 10000.0]
+    assert table["Cu_pct"].tolist() == [1.25, 10.5, 0.75, 2.5]  # the richest samples stay
+    assert made.units["Au (ppb)"] == "ppb"
+    assert made.findings["what"].str.contains("above the limit").sum() == 2
+
+
+def test_codes_for_no_value_are_never_half_a_detection_limit(tmp_path: Path) -> None:
+    grades = ["0.05", "-9", "0.12", "-0.005", "-999", "0.08", "-99", "0.02", "-1e32", "0.04"]
+    rows = ["hole;from;to;Cu_pct;susc"] + [
+        f"A;{k};{k + 1};{v};{100 + k if k != 4 else -999.25}" for k, v in enumerate(grades)
+    ]
+    made = imported(tmp_path, "\n".join(rows) + "\n")
+    copper = made.tables["assay"]["Cu_pct"].to_numpy()
+    assert np.isnan(copper[[1, 4, 6, 8]]).all()  # 4.5 % copper in barren rock
+    assert copper[3] == 0.0025  # a small negative number is a detection limit
+    assert np.isnan(made.tables["assay"]["susc"].to_numpy()[4])
+    assert made.findings["what"].str.contains("stands for no value").sum() == 5
+
+
+def test_true_negative_values_stay(tmp_path: Path) -> None:
+    rows = ["hole;from;to;TMI_nT"] + [f"A;{k};{k + 1};{v}" for k, v in enumerate([-99.0, -120.5, 40.0, -9.0, 210.0])]
+    made = imported(tmp_path, "\n".join(rows) + "\n")
+    assert made.tables["assay"]["TMI_nT"].tolist() == [-99.0, -120.5, 40.0, -9.0, 210.0]
+
+
+def test_an_element_is_one_thing_whatever_its_unit(tmp_path: Path) -> None:
+    old = imported(tmp_path, "hole;from;to;Au (ppb)\nA;0;1;250\n")
+    new = imported(tmp_path, "hole;from;to;Au_gpt\nA;0;1;0.7\n")
+    joined = merge(old, new, "add", {})
+    assert joined.tables["assay"]["Au (ppb)"].tolist() == [700.0]
+    assert "Au_gpt" not in joined.tables["assay"]
+    assert joined.findings["done"].str.contains("× 1000").any()
+    within = imported(tmp_path, "hole;from;to;Au (ppb);Au_gpt\nA;0;1;;0.7\nA;1;2;300;0.3\n")
+    assert within.tables["assay"]["Au (ppb)"].tolist() == [700.0, 300.0]

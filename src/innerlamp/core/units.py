@@ -6,8 +6,8 @@ import re
 
 from .errors import UnitError
 
-# Mass fractions as parts of one; 1 g/t is 1 ppm by definition.
-_FRACTIONS = {"%": 1e-2, "pct": 1e-2, "ppm": 1e-6, "ppb": 1e-9, "g/t": 1e-6, "gpt": 1e-6}
+# Mass fractions as whole numbers of ppb, so that factors are exact; 1 g/t is 1 ppm by definition.
+_FRACTIONS = {"%": 1e7, "pct": 1e7, "kg/t": 1e6, "ppm": 1e3, "ppb": 1.0, "g/t": 1e3, "gpt": 1e3, "mg/kg": 1e3}
 _LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01}
 _SHOWN = {"pct": "%", "gpt": "g/t", "mgal": "mGal", "nt": "nT", "deg": "°", "si": "SI"}
 _SUFFIX = re.compile(r"(?i)(?:^|[\s_\-(\[])(ppm|ppb|pct|%|g/t|gpt|nT|mGal|SI|deg|ft|km|m)[)\]]?\s*$")
@@ -49,6 +49,11 @@ _METRES = {
 def in_metres(unit: str) -> float | None:
     """Return the length of a unit in metres, None when it is no length (feet: international yard and pound agreement of 1959)."""
     return _METRES.get(unit.strip().lower())
+
+
+def without_unit_in_heading(heading: str) -> str:
+    """Return what a column heading names, without the unit that it ends with: ``Au (ppb)`` and ``Au_gpt`` name ``Au``."""
+    return _SUFFIX.sub("", heading.strip()).strip(" _-([") or heading.strip()
 
 
 def unit_in_heading(heading: str) -> str:

@@ -18,9 +18,15 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..numbers import number_or_none
 
 _NUMBER = re.compile(r"^\s*[<>]?\s*[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?\s*$")
-_BELOW = re.compile(r"^\s*<\s*(\d*\.?\d+)\s*$")
+_BELOW = re.compile(
+    r"^\s*(?:<|≤|less than|under)\s*=?\s*([\d.,' \u00a0\u2009\u202f]+)\s*(?:ppm|ppb|%|g/t)?\s*$", re.IGNORECASE
+)
+_ABOVE = re.compile(
+    r"^\s*(?:>|≥|more than|over)\s*=?\s*([\d.,' \u00a0\u2009\u202f]+)\s*(?:ppm|ppb|%|g/t)?\s*$", re.IGNORECASE
+)
 NO_VALUE = frozenset({"", "na", "n/a", "nan", "null", "none", "-", "--", "ns", "*"})
 
 
@@ -138,8 +144,18 @@ def numbers(
 
 
 def below_detection(cells: pd.Series) -> NDArray[np.float64]:
-    """Return the limit of cells like ``<0.5``, NaN for all others."""
-    return np.array([float(m.group(1)) if (m := _BELOW.match(str(c))) else np.nan for c in cells], dtype=float)
+    """Return the limit of cells like ``<0.5`` or ``<0,5``, NaN for all others."""
+    return _limits(cells, _BELOW)
+
+
+def above_limit(cells: pd.Series) -> NDArray[np.float64]:
+    """Return the limit of cells like ``>10000``, NaN for all others."""
+    return _limits(cells, _ABOVE)
+
+
+def _limits(cells: pd.Series, pattern: re.Pattern[str]) -> NDArray[np.float64]:
+    found = [number_or_none(m.group(1)) if (m := pattern.match(str(c))) else None for c in cells]
+    return np.array([np.nan if v is None else v for v in found], dtype=float)
 
 
 def unique(names: list[str]) -> tuple[str, ...]:

@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 
 from ..errors import UnitError
 from ..findings import Findings
-from ..items.legend import without_unit
-from ..units import factor
+from ..units import factor, without_unit_in_heading
 
 DetectionRule = Literal["half of limit", "limit", "zero", "missing"]
 SHARE = {"half of limit": 0.5, "limit": 1.0, "zero": 0.0, "missing": np.nan}
@@ -32,6 +31,50 @@ def limit_of(values: NDArray[np.float64], limits: NDArray[np.float64]) -> float:
         return float(stated.min())
     positive = values[np.isfinite(values) & (values > 0)]
     return float(positive.min()) if len(positive) else float("nan")
+
+
+# Numbers that stand for no value in tables, grids and logs (common practice, no source).
+_MISSING = (-9.0, -99.0, -999.0, -9999.0, -99999.0, -999.25, -999.99, -1e30, -1e32, 1e30, 1e32, 99999.0)
+_ALWAYS = (-999.25, -999.99, -1e30, -1e32, 1e30, 1e32)
+
+
+def missing_codes(
+    values: NDArray[np.float64],
+    column: str,
+    unit: str,
+    found: Findings,
+    file: str,
+    table: str,
+    line: NDArray[np.int64],
+    hole: NDArray[np.object_],
+) -> NDArray[np.float64]:
+    """Return numbers in which those that stand for no value are empty.
+
+    Some always do (-999.25, ±1e32); -99, -9999 and the like do where they lie farther from the other values than these
+    lie from each other. A negative grade whose half would be more than the usual grade is one as well: taken for half
+    a detection limit it would be ore.
+    """
+    known = np.isfinite(values)
+    dummy = np.zeros(len(values), dtype=bool)
+    for code in _MISSING:
+        at = known & np.isclose(values, code, rtol=1e-9, atol=0.0)
+        rest = values[known & ~at & ~dummy]
+        if not at.any():
+            continue
+        far = len(rest) == 0 or abs(code - float(np.median(rest))) > 2.0 * float(np.ptp(rest)) + 1.0
+        dummy |= at if code in _ALWAYS or far else False
+    if unit in GRADES:
+        usual = values[known & (values > 0) & ~dummy]
+        if len(usual):
+            dummy |= known & (values < 0) & (-0.5 * values > float(np.median(usual)))
+    rows = np.flatnonzero(dummy)
+    if not len(rows):
+        return values
+    out = values.copy()
+    out[rows] = np.nan
+    what = [f"{column} '{v:g}' stands for no value" for v in values[rows]]
+    found.add("look", what, "left empty", file=file, table=table, line=line[rows], hole=hole[rows])
+    return out
 
 
 def negative_codes(
@@ -74,7 +117,7 @@ def join_units(
     by_element: dict[str, list[str]] = {}
     for column in frame.columns:
         if units.get(column) in GRADES:
-            by_element.setdefault(without_unit(column, units[column]).lower(), []).append(column)
+            by_element.setdefault(without_unit_in_heading(str(column)).lower(), []).append(column)
     out = frame
     for members in by_element.values():
         if len(members) < 2:

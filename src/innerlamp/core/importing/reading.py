@@ -81,8 +81,11 @@ def attributes(
         if worded.any():
             limits[worded] = detection.limit_of(values, limits)
         below = np.isfinite(limits)
+        limit_above = rawtable.above_limit(pd.Series(texts, dtype="object"))
+        above = np.isfinite(limit_above)
         filled = int(np.isfinite(values).sum())
-        if filled + int(below.sum()) < max(1, len(rows) - int(below.sum())):
+        coded = int(below.sum()) + int(above.sum())
+        if filled + coded < max(1, len(rows) - coded):
             text = raw.text(column).str.strip()
             taken[column] = text.where(text != "", None)
             units[column] = ""
@@ -93,11 +96,19 @@ def attributes(
             done = [f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in values[at]]
             what = [f"{column} '{t.strip()}' is below detection" for t, b in zip(texts, below, strict=True) if b]
             found.add("mended", what, done, file=raw.file, table=table, line=raw.line[at], hole=where[at])
-        if (~below).any():
-            at = rows[~below]
-            what = [f"{column} '{t.strip()}' is not a number" for t, b in zip(texts, below, strict=True) if not b]
+        if above.any():
+            at = rows[above]
+            values[at] = limit_above[above]
+            what = [f"{column} '{t.strip()}' is above the limit" for t, b in zip(texts, above, strict=True) if b]
+            done = [f"taken as the limit, {v:g}: the true value is higher" for v in limit_above[above]]
+            found.add("look", what, done, file=raw.file, table=table, line=raw.line[at], hole=where[at])
+        odd_cell = ~below & ~above
+        if odd_cell.any():
+            at = rows[odd_cell]
+            what = [f"{column} '{t.strip()}' is not a number" for t, b in zip(texts, odd_cell, strict=True) if b]
             found.add("look", what, "left empty", file=raw.file, table=table, line=raw.line[at], hole=where[at])
         units[column] = unit_in_heading(column)
+        values = detection.missing_codes(values, column, units[column], found, raw.file, table, raw.line, where)
         taken[column] = detection.negative_codes(
             values, column, units[column], rule, found, raw.file, table, raw.line, where
         )

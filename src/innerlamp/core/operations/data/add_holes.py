@@ -12,12 +12,15 @@ import pandas as pd
 from ...comparing.differences import compare_holes
 from ...compute.drilling.desurvey import Method
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, param
+from ...errors import UnitError
 from ...findings import Findings, gravest_first
 from ...formats.columns import plain
 from ...importing import corrections, hole_paths
+from ...importing.detection import GRADES
 from ...items.base import Item
 from ...items.holes import INTERVAL_PLACES, HoleSet, hole_codes
 from ...progress import Progress
+from ...units import factor, without_unit_in_heading
 from . import grouping, import_holes, merge_holes
 
 PLACES = INTERVAL_PLACES
@@ -161,6 +164,8 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
         made = {rule["name"] for rule in old.groups.values()}
         known = [c for c in before.columns if c not in _FIXED and c not in made]
         flat = {plain(c): c for c in known}
+        # An element is one thing, whatever its unit: Au_gpt goes into Au (ppb), times a thousand.
+        elements = {without_unit_in_heading(c).lower(): c for c in known if old.units.get(c) in GRADES}
         change = {c: rename[c] for c in table.columns if rename.get(c) in known}
         for column in table.columns:
             if (
@@ -171,14 +176,36 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
             ):
                 continue
             like = flat.get(plain(column))
-            if like is not None and like not in table.columns:
+            if like is None and new.units.get(column) in GRADES:
+                like = elements.get(without_unit_in_heading(column).lower())
+            if like is not None and like not in table.columns and like not in change.values():
                 change[column] = like
             else:
                 notes.append(
                     _note("look", f"column '{column}' was not in the first import", "added as a new column", name)
                 )
-        for column, target in change.items():
-            notes.append(_note("mended", f"column '{column}'", f"taken as '{target}' of the first import", name))
+        for column in [*change, *(c for c in table.columns if c in known)]:
+            target = change.get(column, column)
+            times = _times(new.units.get(column, ""), old.units.get(target, ""))
+            if times is None:
+                notes.append(
+                    _note(
+                        "left out",
+                        f"column '{column}' is in {new.units[column]}, '{target}' of the first import in {old.units[target]}",
+                        "left out: one can't be turned into the other",
+                        name,
+                    )
+                )
+                table = table.drop(columns=column)
+                change.pop(column, None)
+                continue
+            if times != 1.0 and pd.api.types.is_numeric_dtype(table[column]):
+                table = table.assign(**{column: table[column] * times})
+            if column in change or times != 1.0:
+                more = f", × {times:g}" if times != 1.0 else ""
+                notes.append(
+                    _note("mended", f"column '{column}'", f"taken as '{target}' of the first import{more}", name)
+                )
         for column in known:
             if column not in table.columns and column not in change.values():
                 notes.append(
@@ -195,6 +222,16 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
     readings = {n: matched(n, t, old.readings.get(n)) for n, t in new.readings.items()}
     frame = pd.DataFrame(notes, columns=list(old.findings.columns)) if notes else old.findings.iloc[:0]
     return dataclasses.replace(new, tables=tables, readings=readings), frame
+
+
+def _times(source: str, target: str) -> float | None:
+    """What values in one unit are multiplied by to be in another; None when that can't be done."""
+    if source == target or not source or not target:
+        return 1.0
+    try:
+        return factor(source, target)
+    except UnitError:
+        return None
 
 
 def _note(severity: str, what: str, done: str, table: str) -> dict[str, object]:
