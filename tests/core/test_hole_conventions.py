@@ -238,5 +238,5 @@ def test_an_element_is_one_thing_whatever_its_unit(tmp_path: Path) -> None:
     assert joined.tables["assay"]["Au (ppb)"].tolist() == [700.0]
     assert "Au_gpt" not in joined.tables["assay"]
     assert joined.findings["done"].str.contains("× 1000").any()
-    within = imported(tmp_path, "hole;from;to;Au (ppb);Au_gpt\nA;0;1;;0.7\nA;1;2;300;0.3\n")
-    assert within.tables["assay"]["Au (ppb)"].tolist() == [700.0, 300.0]
+    within = imported(tmp_path, "hole;from;to;Au (ppb);Au_gpt\nA;0;1;;0.7\nA;1;2;300;\nA;2;3;100;\n")
+    assert within.tables["assay"]["Au (ppb)"].tolist() == [700.0, 300.0, 100.0]

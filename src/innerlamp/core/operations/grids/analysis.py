@@ -203,7 +203,7 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
     table = pd.DataFrame(rows, columns=["x", "y", "depth"]).assign(z=np.nan)[["x", "y", "z", "depth"]]
     progress(
         1.0,
-        f"{p.sources}: tops {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)",
+        f"{p.sources}: tops of sources {table['depth'].median():,.0f} m below the level of the grid ({len(table)} windows, wavelengths {shortest:,.0f} to {longest:,.0f} m)",
     )
     points = PointSet(
         name=p.name or f"Source depth of {grid.name}",
