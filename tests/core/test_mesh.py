@@ -286,3 +286,18 @@ def test_no_sensor_lies_in_a_cell_however_near_the_ground() -> None:
     exact = meshing.draped_under(fine, 0.03 * fine.plan_centres[0])
     wanted = prisms.gravity_kernel(exact, obs, near=100.0) @ np.full(exact.size, 1000.0)
     assert np.abs(field - wanted).max() < 0.03  # mGal, of 5.6; a step of half a cell is 0.2
+
+
+def test_columns_cut_at_the_ground_are_written_as_whole_cells_where_a_format_has_no_others(tmp_path: Path) -> None:
+    mesh = TensorMesh.even((X, Y, 0.0), (10.0, 10.0, 5.0), (4, 3, 6))
+    tops = np.full((4, 3), 24.0)
+    tops[1, 1] = 11.0
+    cut = meshing.draped_under(mesh, tops)
+    values = np.where(cut.thickness > 0, 1.0 + np.arange(72.0).reshape(4, 3, 6), np.nan)
+    model = BlockModel(name="M", crs=CRS, mesh=cut, properties={"k": values})
+    for ending in (".vti", ".omf"):
+        (path,) = export(model, tmp_path / f"m{ending}")
+        back = brought_back(path)
+        assert back.mesh == mesh
+        assert back.mesh.values_at(back.properties["k"], *np.array([[X + 1], [Y + 1], [1.0]]))[0] == 1.0
+        assert np.isnan(back.mesh.values_at(back.properties["k"], *np.array([[X + 15], [Y + 15], [16.0]]))[0])

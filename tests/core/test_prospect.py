@@ -10,7 +10,7 @@ import pytest
 
 from innerlamp.api import Project
 from innerlamp.core.compute.geometry.sampling import bilinear
-from innerlamp.core.geometry.mesh import TensorMesh
+from innerlamp.core.geometry.mesh import DrapedMesh
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.points import SurveyLines
 from innerlamp.demo import truth
@@ -111,13 +111,15 @@ def test_model_is_absent_above_ground_and_never_negative(project: Project) -> No
     assert isinstance(model, BlockModel)
     assert isinstance(ground, Grid)
     values = model.properties["susceptibility"]
-    assert isinstance(model.mesh, TensorMesh)
-    (gx, gy), z = model.mesh.plan_centres, model.mesh.z_centres
+    assert isinstance(model.mesh, DrapedMesh)
+    gx, gy = model.mesh.plan_centres
+    z = model.mesh.centres()[:, 2].reshape(model.shape)
     top = bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, gx, gy)
     inside = np.isfinite(top)
-    above = z[None, None, :] > np.where(inside, top, np.nan)[:, :, None]
+    above = z > np.where(inside, top + 5.0, np.nan)[:, :, None]
     assert np.isnan(values[above]).all()
-    assert np.isfinite(values[inside][z[None, :] < top[inside][:, None] - 1e-6]).all()
+    there = model.mesh.thickness > 0
+    assert np.isfinite(values[inside][there[inside]]).all()
     assert np.nanmin(values) >= 0.0
 
 

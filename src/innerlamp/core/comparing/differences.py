@@ -14,7 +14,6 @@ import numpy as np
 import pandas as pd
 
 from ..compute.geometry.sampling import bilinear
-from ..compute.geometry.surface_distance import distance_to_surface
 from ..errors import InputError
 from ..items.base import Item, numeric_columns, rows_of_table
 from ..items.electrodes import ElectrodeSurvey
@@ -235,6 +234,8 @@ def _grid(a: Grid, b: Grid) -> list[Change]:
 
 
 def _surface(a: Surface, b: Surface) -> list[Change]:
+    from ..compute.geometry.surface_distance import distance_to_surface  # it brings a compiler along
+
     out = []
     if b.closed:
         out.append(_sizes("Volume", a.volume_m3 / 1e6, b.volume_m3 / 1e6, "million m³"))

@@ -317,9 +317,9 @@ def _elements(omf: Any, item: Item) -> list[Any]:
         data = omf.ScalarData(name=item.attribute, description=item.unit, array=values, location="vertices")
         return [omf.SurfaceElement(name=item.name, geometry=geometry, data=[data])]
     if isinstance(item, BlockModel):
+        item = item.levelled()
         mesh = item.mesh
-        if not isinstance(mesh, TensorMesh):
-            raise InputError("the format has no draped cells", where=item.name, fix="Write it as .vtu or .csv")
+        assert isinstance(mesh, TensorMesh)
         first, second = mesh.axes
         geometry = omf.VolumeGridGeometry(
             tensor_u=np.asarray(mesh.u),

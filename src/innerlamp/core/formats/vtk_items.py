@@ -201,6 +201,8 @@ def write_blocks(blocks: BlockModel, path: Path | str) -> None:
         _write_cells(blocks, out)
         out.save(path)
         return
+    blocks = blocks.levelled()
+    mesh = blocks.mesh
     step = mesh.step if isinstance(mesh, TensorMesh) else None
     if not isinstance(mesh, TensorMesh) or mesh.is_turned or (ending == ".vti" and step is None):
         wanted = ".vtr or .vtu" if isinstance(mesh, TensorMesh) and not mesh.is_turned else ".vtu"

@@ -327,6 +327,18 @@ class DrapedMesh(Mesh):
         below = np.cumsum(self.thickness[:, :, ::-1], axis=2)[:, :, ::-1]
         return np.concatenate([self.tops[:, :, None] - below, self.tops[:, :, None]], axis=2)
 
+    def levelled(self) -> TensorMesh | None:
+        """Return the mesh with whole cells that its columns are cut from at their tops, None when they have no levels in common."""
+        between, tops = self.interfaces, self.tops[:, :, None]
+        found = between.max(axis=(0, 1))
+        even = found[0] + float(found[1] - found[0]) * np.arange(len(found))
+        for levels in (even, found):  # the upper levels may be cut in every column: equal layers go on
+            heights = np.diff(levels)
+            # Slivers under a top may have been given to the cell below: the highest level of a column is its top.
+            if (heights > 0).all() and (np.abs(between - np.minimum(levels, tops)) <= 0.21 * heights.max()).all():
+                return TensorMesh(self.x0, self.y0, self.u, self.v, self.azimuth, float(levels[0]), heights)
+        return None
+
     def _heights(self) -> tuple[float, float]:
         return float((self.tops - self.thickness.sum(axis=2)).min()), float(self.tops.max())
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import dataclasses
 from dataclasses import dataclass, field
 from typing import ClassVar, Self
 
 import numpy as np
 
 from ..errors import InputError
-from ..geometry.mesh import Mesh, TensorMesh
+from ..geometry.mesh import DrapedMesh, Mesh, TensorMesh
 from .attributes import Attribute, is_ground
 from .base import Bounds, FloatArray, Item, Parts
 
@@ -169,6 +170,27 @@ class BlockModel(Item):
         for values in self.properties.values():
             out |= np.isfinite(values)
         return out
+
+    def levelled(self) -> BlockModel:
+        """Return the model on whole cells where its columns are cut at their tops: a cell is there when half of it is.
+
+        Raises
+        ------
+        InputError
+            When its columns have no levels in common.
+        """
+        if not isinstance(self.mesh, DrapedMesh):
+            return self
+        whole = self.mesh.levelled()
+        if whole is None:
+            raise InputError(
+                "its columns have no levels in common",
+                where=self.name,
+                fix="Write it as .vtu or .csv, which hold any cells",
+            )
+        there = self.mesh.thickness >= 0.5 * whole.w
+        values = {name: np.where(there, v, np.nan) for name, v in self.properties.items()}
+        return dataclasses.replace(self, mesh=whole, properties=values)
 
     @property
     def bounds(self) -> Bounds:

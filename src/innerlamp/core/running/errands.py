@@ -7,10 +7,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..formats.table import export, export_together
+from ..geometry.mesh import DrapedMesh
+from ..items.fields import BlockModel
 from ..items.page import Page
 from ..progress import SILENT, Progress
 from ..project import payload
 from ..project.store import Store
+
+_WHOLE = (".vti", ".vtr", ".omf")  # formats that have whole cells only
 
 
 @dataclass(frozen=True)
@@ -53,7 +57,9 @@ def carry_out(errand: Export, progress: Progress = SILENT) -> tuple[str, ...]:
     if len(items) == 1 and isinstance(items[0], Page) and path.suffix.lower() != ".json":
         return _page(errand, items[0], path)
     files = export(items[0], path) if len(items) == 1 else export_together(items, path)
-    return tuple(str(file) for file in files)
+    cut = [i for i in items if isinstance(i, BlockModel) and isinstance(i.mesh, DrapedMesh)]
+    left = ["without the cut tops of its columns: cells there are whole"] if cut and path.suffix in _WHOLE else []
+    return (*(str(file) for file in files), *left)
 
 
 def _page(errand: Export, page: Page, path: Path) -> tuple[str, ...]:

@@ -63,6 +63,7 @@ class GradeShell(Params):
     ratio_across: float = param(
         0.0,
         "Continuity across the pitch",
+        unit="times",
         low=0.0,
         high=20.0,
         help="In the plane, across the pitch, how much farther grade reaches than across the plane; 0 is as along it",
