@@ -148,3 +148,10 @@ def test_what_an_attribute_is_can_be_said_and_taken_back(tmp_path: Path) -> None
         project.store.undo()
         entry = project.store.find("Suelo")
         assert entry is not None and not is_ground(entry.attributes)
+
+
+def test_raw_readings_are_not_what_an_item_is_coloured_by() -> None:
+    table = pd.DataFrame({"x": [0.0], "y": [0.0], "z": [0.0], "RAW_TMI": [49e3], "TMI": [12.0]})
+    told = PointSet(name="P", crs=CRS, table=table, units={"RAW_TMI": "nT", "TMI": "nT"}).told_by_headings()
+    assert told.attributes["RAW_TMI"] == Attribute("nT", "magnetic field", "raw")
+    assert told.attributes["TMI"] == Attribute("nT", "magnetic field")

@@ -61,7 +61,7 @@ def test_anomalies_around_zero_are_proposed_an_even_ramp() -> None:
     ("quantity", "unit", "values", "ramp", "low", "high"),
     [
         ("elevation", "m", np.array([120.0, 480.0, np.nan]), "grey", 120.0, 480.0),
-        ("score", "", np.array([0.4, 0.6]), "dawn", 0.0, 1.0),
+        ("score", "", np.array([0.4, 0.6]), "mist", 0.0, 1.0),
         ("susceptibility", "SI", np.array([0.0, 0.0, 0.04]), "dusk", 0.0, 0.04),
         ("number", "", np.array([np.nan, np.inf]), "shoal", 0.0, 1.0),
         ("resistivity", "ohm.m", np.array([10.0, 100.0, 1000.0]), "frost", 19.0, 980.0),
@@ -106,3 +106,12 @@ def test_legends_come_back_from_json_and_newer_fields_are_ignored() -> None:
     data = legend.to_json() | {"shadow": "long"}
     assert Legend.from_json(data) == legend
     assert set(RAMPS) >= {"ember", "tide", "split", "grey", "rainbow"}
+
+
+def test_a_total_field_is_told_apart_on_its_colour_bar() -> None:
+    """48,900 to 49,160 nT: in two digits both ends would be 49,000."""
+    made = propose("TMI", Attribute("nT", "magnetic field"), np.random.default_rng(0).uniform(48_900, 49_160, 500))
+    assert 48_890 < made.low < 48_950
+    assert 49_120 < made.high < 49_170
+    ticks = [made.tick(v) for v in (made.low, 49_030.0, made.high)]
+    assert len(set(ticks)) == 3 and ticks[1] == "49\u2009030"

@@ -119,24 +119,24 @@ QUANTITIES: dict[str, Quantity] = {
         "Chargeability", ("mV/V", "ms", "mrad"), "heath", sense="more", words=("chargeab*", "cargab*", "ip")
     ),
     "thickness": Quantity(
-        "Thickness", ramp="mist", decimals=1, words=("thickness", "thick", "width", "potencia", "espesor")
+        "Thickness", ramp="shoal", decimals=1, words=("thickness", "thick", "width", "potencia", "espesor")
     ),
-    "length": Quantity("Length", ("m", "km", "cm", "ft"), "mist", decimals=1),
-    "area": Quantity("Area", ("ha", "m²", "km²"), "mist"),
-    "volume": Quantity("Volume", ("m³", "Mm³"), "mist"),
+    "length": Quantity("Length", ("m", "km", "cm", "ft"), "shoal", decimals=1),
+    "area": Quantity("Area", ("ha", "m²", "km²"), "shoal"),
+    "volume": Quantity("Volume", ("m³", "Mm³"), "shoal"),
     "dip": Quantity("Dip or plunge", ramp="shoal", spread="linear", decimals=0, words=("dip", "plunge", "inclination")),
     "direction": Quantity(
         "Direction", ramp="ring", spread="linear", decimals=0, words=("dipdirection", "azimuth", "trend", "strike")
     ),
     "angle": Quantity("Angle", ("°", "deg"), "shoal", spread="linear", decimals=1),
-    "score": Quantity("Score", ramp="dawn", diverging="fern", spread="even", sense="more", decimals=2),
+    "score": Quantity("Score", ramp="mist", diverging="fern", spread="even", sense="more", decimals=2),
     "deviation": Quantity("Deviations from the usual", ("deviations",), "ember", "fern", "linear", "more", 2),
     "recovery": Quantity("Recovery", ramp="moss", spread="linear", words=("recovery*", "rqd*", "rec")),
-    "count": Quantity("Count", ramp="mist", decimals=0),
+    "count": Quantity("Count", ramp="shoal", decimals=0),
     "code": Quantity("Code"),
     "number": Quantity("Number"),
 }
-ROLES = ("", "residual", "predicted", "noise", "level", "line weight", "closing", "from", "to", "sampled")
+ROLES = ("", "raw", "residual", "predicted", "noise", "level", "line weight", "closing", "from", "to", "sampled")
 _SPARE = re.compile(r"[\s_\-.()\[\]]+")
 
 
@@ -151,7 +151,7 @@ class Attribute:
     quantity
         A key of `QUANTITIES`.
     role
-        What it does in its item: residual, predicted and noise of a fit, the level of a contour line and
+        What it does in its item: raw readings that others were made from; residual, predicted and noise of a fit, the level of a contour line and
         how that is drawn, ends and sampled part of a composite; '' for what was measured, logged or computed.
     """
 
@@ -239,6 +239,11 @@ def told_of_old(attributes: Mapping[str, Attribute]) -> tuple[dict[str, str], di
     if "dip direction" in names:
         quantities["dip direction"] = "direction"
     return quantities, roles
+
+
+def roles_told(headings: Iterable[str]) -> dict[str, str]:
+    """Return the roles that headings tell: readings that are called raw or uncorrected."""
+    return {h: "raw" for h in headings if re.match(r"(raw|uncorr|unlevel|brut|bruto|roh)", h.strip().lower())}
 
 
 def measuring(attributes: Mapping[str, Attribute], quantity: str) -> str:

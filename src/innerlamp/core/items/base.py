@@ -17,7 +17,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ..geometry.mesh import Mesh
-from .attributes import Attribute, described, told_by, told_of_old
+from .attributes import Attribute, described, roles_told, told_by, told_of_old
 from .frozen import frozen, kept
 
 FloatArray = NDArray[np.float64]
@@ -136,7 +136,8 @@ class Item:
     def told_by_headings(self) -> Self:
         """Return an item that came from outside with the quantities that its headings and units tell."""
         told = {n: told_by(n, a.unit, a.is_code) for n, a in self.attributes.items() if n not in self.quantities}
-        return dataclasses.replace(self, quantities={**told, **self.quantities})
+        roles = {n: r for n, r in roles_told(told).items() if n not in self.roles}
+        return dataclasses.replace(self, quantities={**told, **self.quantities}, roles={**roles, **self.roles})
 
     def as_today(self) -> Self:
         """Return an item that was written before attributes had quantities, with those that its headings tell."""

@@ -100,6 +100,10 @@ class Legend:
 
     def tick(self, value: float) -> str:
         """Return a value as it stands beside the colour bar."""
+        span = abs(self.high - self.low)
+        if 0 < span < 0.02 * max(abs(self.high), abs(self.low)):  # a total field: three digits would all be the same
+            digits = max(0, 2 - int(np.floor(np.log10(span))))
+            return f"{value:,.{digits}f}".replace(",", "\u2009")
         return Attribute(self.unit, self.quantity).tick(value)
 
     def to_json(self) -> dict[str, Any]:
@@ -191,7 +195,15 @@ def propose(attribute: str, known: Attribute, values: NDArray[Any]) -> Legend:
         )
     if high <= low:
         low, high = float(array.min()), float(array.max())
-    return Legend(attribute, unit, known.quantity, shown.ramp, "linear", _round(low), _round(high))
+    return Legend(attribute, unit, known.quantity, shown.ramp, "linear", *_ends(low, high))
+
+
+def _ends(low: float, high: float) -> tuple[float, float]:
+    """Round ends of a ramp: in two digits, or in as many as tell them apart."""
+    if 0 < high - low < 0.1 * max(abs(low), abs(high)):
+        step = 10.0 ** np.floor(np.log10(high - low) - 1.0)
+        return float(np.floor(low / step) * step), float(np.ceil(high / step) * step)
+    return _round(low), _round(high)
 
 
 def _round(value: float) -> float:
