@@ -9,6 +9,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLineEdit, QToolButton
 
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.colours import bins
 from innerlamp.app.painters.flat import Labels
 from innerlamp.app.painters.line_signs import SignedLines
 from innerlamp.app.painters.point_marks import PointMarks
@@ -16,6 +17,7 @@ from innerlamp.app.painters.structure_signs import StructureSigns
 from innerlamp.app.painters.unit_areas import UnitAreas
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 
 from .conftest import colours_in, map_alone, type_into, widget_image
@@ -38,6 +40,14 @@ def pick(window: Window, name: str, text: str) -> None:
 
 def graphics(pane: MapPane, kind: type) -> list:
     return [g for g in pane.layers.graphics() if isinstance(g, kind)]
+
+
+def test_rows_of_a_class_have_its_colour_and_those_of_none_are_grey() -> None:
+    legend = Legend("code", classes={"granite": "#AA0000", "1": "#00AA00", "None": "#0000AA"})
+    values = np.array(["granite", None, 1, np.nan, "schist", "granite", "None"], dtype=object)
+    got = {colour.name(): mask.nonzero()[0].tolist() for colour, mask in bins(legend, values)}
+    grey = "#969696"
+    assert got == {"#aa0000": [0, 5], "#00aa00": [2], "#0000aa": [6], grey: [1, 3, 4]}
 
 
 def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
@@ -66,12 +67,13 @@ def bins(legend: Legend, values: NDArray[np.generic]) -> Iterator[tuple[QColor, 
     Missing values come in grey; what is not `shown` does not come at all.
     """
     if legend.classes:
-        texts = np.asarray(values).astype(str)
+        code, found = pd.factorize(np.asarray(values), use_na_sentinel=False)  # a word is looked at once
+        words = np.asarray(found).astype(str)
         for name in legend.classes:
-            mask = texts == name
+            mask = (words == name)[code]
             if mask.any():
                 yield class_colour(legend, name), mask
-        rest = ~np.isin(texts, list(legend.classes))
+        rest = ~np.isin(words, list(legend.classes))[code]
         if rest.any():
             yield QColor(*ABSENT), rest
         return

@@ -346,12 +346,14 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
         keys = [str(each) for each in found]
     ground = _areas(item)
     covers = [(key, parts, float(ground[parts].sum())) for key, parts in _grouped(code[row], keys, fill)]
-    for place, (key, parts, _) in enumerate(sorted(covers, key=lambda each: -each[2])):
+    covers.sort(key=lambda each: -each[2])
+    pieces = pieces_of(item, [parts for _, parts, _ in covers])
+    for place, (key, _, _) in enumerate(covers):
         if legend is not None and classed:
             colour, pattern = class_colour(legend, key), legend.patterns.get(key, "plain")
         else:
             colour, pattern = QColor(key), "plain"
-        out.append(UnitAreas(pieces_of(item, parts), colour, pattern, -14.0 + 0.01 * place))
+        out.append(UnitAreas(pieces[place], colour, pattern, -14.0 + 0.01 * place))
     for key, parts in _grouped(number[row], names, plain):
         shape = QGraphicsPathItem(_path(item, parts))
         pen = QPen(QColor(key).darker(130), 2.0)

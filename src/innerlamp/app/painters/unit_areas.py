@@ -92,41 +92,45 @@ class UnitAreas(CachedDrawing):
         painter.restore()
 
 
-def pieces_of(item: Features, parts: np.ndarray) -> list[Piece]:
-    """Return rings (numbers of parts) as pieces by where they lie; holes stay with the ring that they are cut out of.
+def pieces_of(item: Features, units: Sequence[np.ndarray]) -> list[list[Piece]]:
+    """Return the rings of each unit (numbers of parts) as pieces by where they lie.
 
-    A piece that is made of the same vertices as one before is that one: an edit makes few anew.
+    Holes stay with the ring that they are cut out of. A piece that is made of the same vertices as one before
+    is that one: an edit makes few anew.
     """
-    starts = item.starts
+    out: list[list[Piece]] = [[] for _ in units]
+    if not units:
+        return out
+    starts, parts = item.starts, np.concatenate(units)
+    unit = np.repeat(np.arange(len(units)), [len(each) for each in units])
     first = np.asarray(item.part_types[parts] != HOLE)
     ring = np.maximum(np.cumsum(first) - 1, 0)  # of each part
-    lead = starts[parts[np.searchsorted(ring, np.arange(ring[-1] + 1))]]
-    tile = np.zeros(len(parts), dtype=np.int64)
-    if len(lead) > _FEW:
-        corner = item.vertices[lead, :2]
-        (west, south), (east, north) = corner.min(axis=0), corner.max(axis=0)
-        i, j = (
-            np.clip(_TILES_EACH * (corner[:, k] - low) / max(high - low, 1e-9), 0, _TILES_EACH - 1).astype(np.int64)
-            for k, low, high in ((0, west, east), (1, south, north))
-        )
-        tile = (i * _TILES_EACH + j)[ring]
-    order = np.argsort(tile, kind="stable")
+    corner = item.vertices[starts[parts[first] if first.any() else parts[:1]], :2]
+    (west, south), (east, north) = corner.min(axis=0), corner.max(axis=0)
+    i, j = (
+        np.clip(_TILES_EACH * (corner[:, k] - low) / max(high - low, 1e-9), 0, _TILES_EACH - 1).astype(np.int64)
+        for k, low, high in ((0, west, east), (1, south, north))
+    )
+    many = np.bincount(unit[first], minlength=len(units)) > _FEW
+    place = unit * _TILES_EACH**2 + np.where(many[unit], (i * _TILES_EACH + j)[ring], 0)
+    order = np.argsort(place, kind="stable")
     count = (starts[parts + 1] - starts[parts])[order]
     ends = np.cumsum(count)
     index = np.repeat(starts[parts[order]] - ends + count, count) + np.arange(int(ends[-1]))
     xy = np.ascontiguousarray(item.vertices[index, :2])
     joined = np.ones(len(xy), dtype=np.int32)
     joined[ends - 1] = 0
-    cuts = np.flatnonzero(np.diff(tile[order])) + 1
-    out = []
-    for begin, end in zip((0, *cuts), (*cuts, len(order)), strict=True):
+    cuts = np.flatnonzero(np.diff(place[order])) + 1
+    for begin, end in zip((0, *cuts.tolist()), (*cuts.tolist(), len(order)), strict=True):
         rows = slice(int(ends[begin] - count[begin]), int(ends[end - 1]))
-        out.append(_piece(xy[rows], joined[rows]))
+        out[unit[order[begin]]].append(_piece(xy[rows], joined[rows]))
     return out
 
 
 def _piece(xy: np.ndarray, joined: np.ndarray) -> Piece:
-    key = hashlib.blake2b(xy.tobytes() + joined.tobytes(), digest_size=16).digest()
+    whole = hashlib.blake2b(xy.data, digest_size=16)
+    whole.update(joined.data)
+    key = whole.digest()
     piece = _MADE.get(key)
     if piece is None:
         path: QPainterPath = pg.arrayToQPath(xy[:, 0], xy[:, 1], connect=joined, finiteCheck=False)
