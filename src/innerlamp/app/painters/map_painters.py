@@ -335,7 +335,7 @@ def paint_features(ctx: Context, view: MapView, entry: Entry, item: Item) -> lis
         signs = np.array([line_sign(str(word)) for word in words], dtype=object)[code]
     row, role = item.owner, item.part_types
     fill = np.isin(role, (RING, HOLE)) & there[row]
-    signed = (role == LINE) & there[row] & (signs[row] != "").astype(bool)
+    signed = (role == LINE) & there[row] & (signs != "").astype(bool)[row]
     plain = (role == LINE) & there[row] & ~signed
     out: list[pg.GraphicsObject] = []
     # Areas of a class are one path, so that its pattern runs through; without classes each colour has its own.
@@ -401,8 +401,8 @@ def _areas(item: Features) -> np.ndarray:
     """Ground in square metres that each part encloses, as if it were a ring."""
     if not len(item.part_types):
         return np.zeros(0)
-    xy = item.vertices[:, :2] - item.vertices[:1, :2]
-    cross = np.append(xy[:-1, 0] * xy[1:, 1] - xy[1:, 0] * xy[:-1, 1], 0.0)
+    x, y = (item.vertices[:, k] - item.vertices[0, k] for k in (0, 1))
+    cross = np.append(x[:-1] * y[1:] - x[1:] * y[:-1], 0.0)
     cross[item.starts[1:] - 1] = 0.0  # from the end of one ring to the start of the next
     return np.asarray(np.abs(np.add.reduceat(cross, item.starts[:-1])) / 2.0)
 

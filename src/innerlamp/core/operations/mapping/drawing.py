@@ -172,7 +172,8 @@ def _sharing(item: Features, places: np.ndarray) -> Features:
 def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, Item]:
     item = inputs.need("features", Features)
     here = np.array([p.x, p.y])
-    touched = np.hypot(*(item.vertices[:, :2] - here).T) <= sk.SAME
+    touched = np.abs(item.vertices[:, 0] - p.x) <= sk.SAME  # few are: the exact distance is asked of them alone
+    touched[touched] = np.hypot(*(item.vertices[touched, :2] - here).T) <= sk.SAME
     if p.action == "add":
         made = _sharing(item, here[None, :])
         if len(made.vertices) == len(item.vertices):
