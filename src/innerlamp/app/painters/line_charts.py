@@ -40,17 +40,14 @@ def _rule(plot: pg.PlotItem, value: float, words: str, d: ChartData, style: Qt.P
 def _run_of(plot: pg.PlotItem, values: np.ndarray, bad: np.ndarray, d: ChartData) -> None:
     at = np.arange(1.0, len(values) + 1)
     plot.addItem(pg.PlotCurveItem(at, values, pen=pg.mkPen(d.theme.line, width=1.2), connect="finite"))
-    for mask, colour, size, symbol in ((~bad, d.theme.text, 5, "o"), (bad, d.theme.bad, 9, "x")):
-        plot.addItem(
-            pg.ScatterPlotItem(
-                at[mask],
-                values[mask],
-                size=size,
-                symbol=symbol,
-                pen=pg.mkPen(colour, width=1.2),
-                brush=pg.mkBrush(colour),
-            )
-        )
+    _marks(plot, at, values, ~bad, bad, d)
+
+
+def _marks(plot: pg.PlotItem, x: np.ndarray, y: np.ndarray, good: np.ndarray, bad: np.ndarray, d: ChartData) -> None:
+    """Dots where a result is as it should be, larger crosses where it is not."""
+    for mask, colour, size, symbol in ((good, d.theme.text, 5, "o"), (bad, d.theme.bad, 9, "x")):
+        pen, brush = pg.mkPen(colour, width=1.2), pg.mkBrush(colour)
+        plot.addItem(pg.ScatterPlotItem(x[mask], y[mask], size=size, symbol=symbol, pen=pen, brush=brush))
 
 
 def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
@@ -105,17 +102,7 @@ def _paint_pairs(plot: pg.PlotItem, d: ChartData, holes: HoleSet) -> str:
     if not good.any():
         return "No duplicate has its original among the samples."
     bad = (pairs["half_difference"].to_numpy(float) > 25.0) & good
-    for mask, colour, size, symbol in ((good & ~bad, d.theme.text, 5, "o"), (bad, d.theme.bad, 9, "x")):
-        plot.addItem(
-            pg.ScatterPlotItem(
-                first[mask],
-                second[mask],
-                size=size,
-                symbol=symbol,
-                pen=pg.mkPen(colour, width=1.2),
-                brush=pg.mkBrush(colour),
-            )
-        )
+    _marks(plot, first, second, good & ~bad, bad, d)
     ends = np.array([min(first[good].min(), second[good].min()), max(first[good].max(), second[good].max())])
     plot.addItem(pg.PlotCurveItem(ends, ends, pen=pg.mkPen(d.theme.faint, width=1)))
     plot.setLabel("left", f"Duplicate {d.x_label}")

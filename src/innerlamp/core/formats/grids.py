@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import warnings
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from ..items.fields import Grid
 from ..units import unit_in_heading
 from . import netcdf
 from .lattice import even_axis
+from .layers import chosen_layer
 
 MOST_CELLS = 200_000_000
 
@@ -72,7 +73,8 @@ def _read_raster(path: Path, layer: str) -> GridFile:
                     raise InputError(
                         f"the grid has {source.width:,} × {source.height:,} cells, too many to hold", where=path.name
                     )
-                number = _band(source, layer, path.name)
+                names = [source.descriptions[k] or str(k + 1) for k in range(source.count)]
+                number = 1 + chosen_layer(names, layer, "band", path.name)
                 t = source.transform
                 if t.is_identity and source.crs is None:
                     raise InputError(
@@ -97,21 +99,6 @@ def _read_raster(path: Path, layer: str) -> GridFile:
         values = values[::-1]
     y_first = t.f - dy * (values.shape[0] - 0.5) if north_up else t.f + dy / 2
     return GridFile(np.ascontiguousarray(values), t.c + t.a / 2, y_first, t.a, dy, crs, unit, name)
-
-
-def _band(source: Any, layer: str, name: str) -> int:
-    names = [source.descriptions[k] or str(k + 1) for k in range(source.count)]
-    if layer.strip():
-        wanted = layer.strip().lower()
-        hits = [k + 1 for k, each in enumerate(names) if wanted in (each.lower(), str(k + 1))]
-        if not hits:
-            raise InputError(f"there is no band '{layer}'", where=name, fix="There are: " + ", ".join(names))
-        return hits[0]
-    if source.count > 1:
-        raise InputError(
-            f"the file has {source.count} bands", where=name, fix="Name one by its number: " + ", ".join(names)
-        )
-    return 1
 
 
 def write_geotiff(grid: Grid, path: Path | str) -> None:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ..errors import InputError, refused
 from ..items.fields import Grid
 from .lattice import even_axis
+from .layers import chosen_layer
 
 _EAST = ("x", "lon", "long", "longitude", "easting", "east", "projection_x_coordinate")
 _NORTH = ("y", "lat", "latitude", "northing", "north", "projection_y_coordinate")
@@ -40,18 +41,15 @@ def read(
     import netCDF4
 
     with refused("can't be read as NetCDF", path.name), netCDF4.Dataset(path) as data:
-        found = {n: v for n, v in data.variables.items() if _plane(data, v) is not None}
+        found = {n: plane for n, v in data.variables.items() if (plane := _plane(data, v)) is not None}
         if not found:
             raise InputError(
                 "no variable lies on even x and y coordinates",
                 where=path.name,
                 fix="Write the coordinates into the file",
             )
-        name = _chosen(list(found), layer, path.name)
-        variable = found[name]
-        plane = _plane(data, variable)
-        assert plane is not None
-        east, north = plane
+        name = list(found)[chosen_layer(list(found), layer, "variable", path.name)]
+        variable, (east, north) = data.variables[name], found[name]
         if len(data.dimensions[east]) * len(data.dimensions[north]) > most:
             raise InputError("the grid has too many cells to hold", where=path.name)
         values = _values(data, variable, (north, east), slice_, path.name)
@@ -79,18 +77,6 @@ def _is_axis(data: Any, dimension: str, words: tuple[str, ...], axis: str) -> bo
         return False
     told = (dimension, getattr(coordinate, "standard_name", ""), getattr(coordinate, "long_name", ""))
     return getattr(coordinate, "axis", "") == axis or any(str(t).lower() in words for t in told)
-
-
-def _chosen(names: list[str], layer: str, file: str) -> str:
-    if layer.strip():
-        wanted = layer.strip().lower()
-        hits = [n for k, n in enumerate(names) if wanted in (n.lower(), str(k + 1))]
-        if not hits:
-            raise InputError(f"there is no variable '{layer}'", where=file, fix="There are: " + ", ".join(names))
-        return hits[0]
-    if len(names) > 1:
-        raise InputError(f"the file has {len(names)} variables", where=file, fix="Name one: " + ", ".join(names))
-    return names[0]
 
 
 def _values(data: Any, variable: Any, plane: tuple[str, str], slice_: str, file: str) -> NDArray[np.float64]:

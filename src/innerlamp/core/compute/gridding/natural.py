@@ -42,10 +42,9 @@ def _interpolate(px, py, start, x, y, values, corners, across, out):  # type: ig
         # The cavity: triangles whose circle holds the place, from the one that it lies in outwards.
         cavity = np.empty(_MOST, dtype=np.int64)
         ux, uy = np.empty(_MOST), np.empty(_MOST)
-        count, done = 0, 0
         fine = True
         cavity[0] = start[i]
-        count = 1
+        count, done = 1, 0
         while done < count:
             t = cavity[done]
             a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]

@@ -20,7 +20,7 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from ...geometry.mesh import DrapedMesh, Mesh, TensorMesh, edges_of
+from ...geometry.mesh import DrapedMesh, Mesh, TensorMesh
 from ...progress import SILENT, Progress
 from ..compiled import compiled
 from .fastmath import fast_atan, fast_log
@@ -310,7 +310,7 @@ def _turned(mesh: Mesh, direction: FloatArray) -> FloatArray:
 def _boxes(mesh: Mesh, cells: NDArray[np.int64]) -> FloatArray:
     """Bounds (6, n) of cells in the frame of the mesh, given by their place in flat order."""
     i, j, k = np.unravel_index(cells, mesh.shape)
-    p, q = edges_of(mesh.u), edges_of(mesh.v)
+    p, q = mesh.plan_edges
     low, high = mesh.levels(i, j, k)
     return np.ascontiguousarray(np.stack([p[i], p[i + 1], q[j], q[j + 1], low, high]))
 

@@ -10,6 +10,7 @@ import pandas as pd
 
 from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Output, Params, Row, param
 from ...errors import InputError
+from ...importing.corrections import with_table
 from ...items.attributes import AnyQuantity
 from ...items.base import Item
 from ...items.features import Features
@@ -35,13 +36,14 @@ class ValuesByCode(Params):
     )
 
 
-def _table(item: HoleSet | PointSet | Features, attribute: str) -> pd.DataFrame:
+def _table(item: HoleSet | PointSet | Features, attribute: str) -> tuple[str, pd.DataFrame]:
+    """Name and table that hold a column."""
     if not isinstance(item, HoleSet):
-        return item.table
+        return "", item.table
     hit = table_with(item, attribute) or readings_with(item, attribute)
     if hit is None:
         raise InputError(f"there is no column '{attribute}'", where=item.name)
-    return hit[1]
+    return hit
 
 
 def _run(inputs: Inputs, p: ValuesByCode, progress: Progress) -> dict[str, Item]:
@@ -56,7 +58,7 @@ def _run(inputs: Inputs, p: ValuesByCode, progress: Progress) -> dict[str, Item]
     twice = sorted({c for c in codes if codes.count(c) > 1})
     if twice:
         raise InputError(f"the code '{twice[0]}' stands in the table twice", fix="Keep one of them")
-    table = _table(item, p.attribute)
+    place, table = _table(item, p.attribute)
     if p.attribute not in table.columns:
         raise InputError(f"there is no column '{p.attribute}'", where=item.name)
     known = dict(zip(codes, (row.value for row in rows), strict=True))
@@ -67,13 +69,9 @@ def _run(inputs: Inputs, p: ValuesByCode, progress: Progress) -> dict[str, Item]
     said = {n: q for n, q in item.quantities.items() if n != name}
     if p.quantity != "auto":
         said[name] = p.quantity
-    common: dict[str, Any] = {"units": {**item.units, name: p.unit}, "quantities": said}
+    told = dataclasses.replace(item, units={**item.units, name: p.unit}, quantities=said)
     progress(1.0, f"{int(values.notna().sum()):,} of {len(values):,} rows have a value")
-    if isinstance(item, HoleSet):
-        kept = {n: new if t is table else t for n, t in item.tables.items()}
-        read = {n: new if t is table else t for n, t in item.readings.items()}
-        return {"item": dataclasses.replace(item, tables=kept, readings=read, **common).told_by_headings()}
-    return {"item": dataclasses.replace(item, table=new, **common).told_by_headings()}
+    return {"item": with_table(told, place, new).told_by_headings()}
 
 
 def _suggest(inputs: Inputs) -> dict[str, Any]:
@@ -84,7 +82,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
     column = next((n for n, a in item.attributes.items() if a.is_code), "")
     if not column:
         return {}
-    counts = _table(item, column)[column].dropna().astype(str).value_counts()
+    counts = _table(item, column)[1][column].dropna().astype(str).value_counts()
     return {"values": [{"code": code} for code in counts.index[:_MOST_CODES]]}
 
 

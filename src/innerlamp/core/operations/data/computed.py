@@ -10,6 +10,7 @@ import pandas as pd
 from ...compute.expression import evaluate
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
+from ...importing.corrections import with_table
 from ...items.attributes import AnyQuantity
 from ...items.base import Item
 from ...items.holes import INTERVAL_PLACES, HoleSet
@@ -86,11 +87,7 @@ def _run(inputs: Inputs, p: ComputeColumn, progress: Progress) -> dict[str, Item
     )
     units = {**item.units, p.name.strip(): p.unit}
     said = item.quantities if p.quantity == "auto" else {**item.quantities, p.name.strip(): p.quantity}
-    if isinstance(item, HoleSet):
-        if name in item.tables:
-            return {"item": dataclasses.replace(item, units=units, quantities=said, tables={**item.tables, name: new})}
-        return {"item": dataclasses.replace(item, units=units, quantities=said, readings={**item.readings, name: new})}
-    return {"item": dataclasses.replace(item, table=new, units=units, quantities=said)}
+    return {"item": with_table(dataclasses.replace(item, units=units, quantities=said), name, new)}
 
 
 def _first_that_fits(item: HoleSet | PointSet | SurveyLines, expression: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
@@ -13,7 +13,7 @@ from ...compute.geometry.lines import line_names, natural
 from ...compute.resistivity import arrays
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
-from ...findings import Findings
+from ...findings import Findings, Severity
 from ...formats import tables_in
 from ...importing import electrode_lines
 from ...importing.reading import mapped, number_column
@@ -128,6 +128,14 @@ def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Finding
     return pd.concat(frames, ignore_index=True)
 
 
+def _told(
+    found: Findings, severity: Severity, what: str | list[str], done: str, table: pd.DataFrame, rows: NDArray[Any]
+) -> None:
+    """Add a finding about rows (numbers or a mask) of readings, each with its file and line."""
+    file, line = (table[c].to_numpy()[rows] for c in ("file", "file_line"))
+    found.add(severity, what, done, file=file, table="readings", line=line)
+
+
 def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
     """Leave out readings that are none, each with its reason."""
     value = frame["rho"].where(frame["rho"].notna(), frame["resistance"]).to_numpy(float)
@@ -145,14 +153,7 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
         (nothing, "value is zero"),
     ):
         if bad.any():
-            found.add(
-                "left out",
-                what,
-                "row left out",
-                file=frame["file"].to_numpy()[bad],
-                table="readings",
-                line=frame["file_line"].to_numpy()[bad],
-            )
+            _told(found, "left out", what, "row left out", frame, bad)
     kept: pd.DataFrame = frame.loc[~(empty | dummy | twice | nothing)]
     return kept.reset_index(drop=True)
 
@@ -182,14 +183,7 @@ def _index(frame: pd.DataFrame, electrodes: pd.DataFrame, p: ImportResistivity, 
         out[rows] = hit
     lost = (out == -2).any(axis=1)
     if lost.any():
-        found.add(
-            "left out",
-            "there is no such electrode",
-            "row left out",
-            file=frame["file"].to_numpy()[lost],
-            table="readings",
-            line=frame["file_line"].to_numpy()[lost],
-        )
+        _told(found, "left out", "there is no such electrode", "row left out", frame, lost)
     return out
 
 
@@ -233,14 +227,7 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
             what = [
                 f"array was read {n} times, spread {s:.1f} %" for n, s in zip(count[many], percent[many], strict=True)
             ]
-            found.add(
-                "mended",
-                what,
-                "mean taken",
-                file=table["file"].to_numpy()[many],
-                table="readings",
-                line=table["file_line"].to_numpy()[many],
-            )
+            _told(found, "mended", what, "mean taken", table, many)
             error = table["error"].to_numpy(float)
             table = table.assign(
                 resistance=np.where(many, mean * sign, table["resistance"]),
@@ -259,13 +246,13 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
         values[has] = 100.0 * apart / np.maximum(middle, 1e-300)
         table = table.assign(reciprocal_error=values)
         wide = np.flatnonzero(values > 10.0)
-        found.add(
+        _told(
+            found,
             "look",
             [f"reading and its reciprocal differ by {v:.0f} %" for v in values[wide]],
             "both kept",
-            file=table["file"].to_numpy()[wide],
-            table="readings",
-            line=table["file_line"].to_numpy()[wide],
+            table,
+            wide,
         )
         found.add(
             "note",
@@ -317,26 +304,12 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     table = _worked_out(frame, at, electrodes)
     blind = ~np.isfinite(table["apparent_resistivity"].to_numpy()) | ~np.isfinite(table["factor_m"].to_numpy())
     if blind.any():
-        found.add(
-            "left out",
-            "the array sees no voltage over uniform ground",
-            "row left out",
-            file=table["file"].to_numpy()[blind],
-            table="readings",
-            line=table["file_line"].to_numpy()[blind],
-        )
+        _told(found, "left out", "the array sees no voltage over uniform ground", "row left out", table, blind)
     table, at = table[~blind].reset_index(drop=True), at[~blind]
     table = _joined(table, at, p, found)
     negative = (table["apparent_resistivity"] <= 0).to_numpy()
     if negative.any():
-        found.add(
-            "look",
-            "apparent resistivity is not positive",
-            "kept",
-            file=table["file"].to_numpy()[negative],
-            table="readings",
-            line=table["file_line"].to_numpy()[negative],
-        )
+        _told(found, "look", "apparent resistivity is not positive", "kept", table, negative)
     progress(1.0, f"{len(lines)} lines, {len(table):,} readings")
     units = {
         "apparent_resistivity": "ohm.m",
