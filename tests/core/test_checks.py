@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from innerlamp.core.compute.drilling import checks
 from innerlamp.core.findings import Findings
+from innerlamp.core.importing import angles
 
 FILE = "t.csv"
 
@@ -91,21 +92,51 @@ def test_surveys(rows: list[tuple[str, float, float, float]], kept: int, severit
     assert table["depth_m"].is_monotonic_increasing
 
 
+# Conventions of the trade: drillers write dips positive or negative down, gyro sheets angles from the vertical (zenith).
+# Common practice, no source.
 @pytest.mark.parametrize(
-    ("dips", "convention", "out"),
+    ("heading", "dips", "convention", "out"),
     [
-        ([60.0, 70.0], "auto", [-60.0, -70.0]),
-        ([-60.0, -70.0], "auto", [-60.0, -70.0]),
-        ([60.0, 70.0], "negative down", [60.0, 70.0]),
-        ([60.0, -5.0], "positive down", [-60.0, 5.0]),
+        ("Dip", [60.0, 70.0], "auto", [-60.0, -70.0]),
+        ("Dip", [-60.0, -70.0], "auto", [-60.0, -70.0]),
+        ("Dip", [60.0, 70.0], "negative down", [60.0, 70.0]),
+        ("Dip", [60.0, -5.0], "positive down", [-60.0, 5.0]),
+        ("Inclination from vertical", [30.0, 20.0], "auto", [-60.0, -70.0]),
+        ("Inclinación desde la vertical (°)", [30.0, 20.0], "auto", [-60.0, -70.0]),
+        ("Zénith", [0.0, 90.0], "auto", [-90.0, 0.0]),
+        ("Neigung zur Vertikalen", [30.0, 20.0], "auto", [-60.0, -70.0]),
+        ("Kaltevuus pystysuorasta", [30.0, 20.0], "auto", [-60.0, -70.0]),
+        ("Plunge", [60.0, 70.0], "auto", [-60.0, -70.0]),
+        ("Inclinaison depuis l'horizontale", [60.0, 70.0], "auto", [-60.0, -70.0]),
+        ("Inclination", [30.0, 20.0], "auto", [-60.0, -70.0]),
     ],
 )
-def test_dips_end_up_negative_down(dips: list[float], convention: str, out: list[float]) -> None:
+def test_dips_end_up_negative_down(heading: str, dips: list[float], convention: angles.Dips, out: list[float]) -> None:
     found = Findings()
     table = surveys([("A", 10.0 * k, 0.0, d) for k, d in enumerate(dips)])
-    assert checks.settle_dips(table, convention, found, FILE)["dip"].tolist() == out
-    upward = found.frame().query("severity == 'look'")
-    assert len(upward) == sum(d > 0 for d in out)
+    assert angles.negative_down(table, convention, heading, found, FILE)["dip"].tolist() == out
+    asked = found.frame().query("severity == 'look'")
+    assert len(asked) == (heading == "Inclination")
+    assert asked["done"].str.contains("dips='positive down'").all()
+
+
+def test_in_doubt_the_dips_of_the_collars_decide() -> None:
+    known = pd.Series({"A": -25.0})
+    for heading, expected in (("Inclination", -30.0), ("Dip", -30.0)):
+        found = Findings()
+        table = angles.negative_down(surveys([("A", 0.0, 0.0, 30.0)]), "auto", heading, found, FILE, known)
+        assert table["dip"].tolist() == [expected]
+        assert not len(found.frame().query("severity == 'look'"))
+
+
+def test_an_impossible_angle_from_the_vertical_is_left_out_and_an_upward_hole_kept() -> None:
+    found = Findings()
+    rows = [("A", 0.0, 0.0, 30.0), ("A", 10.0, 0.0, 128.5), ("A", 20.0, 0.0, 31.0), ("B", 0.0, 0.0, 100.0)]
+    table = angles.negative_down(surveys(rows), "auto", "Zenith", found, FILE)
+    assert table["dip"].tolist() == [-60.0, -59.0, 10.0]
+    left = found.frame().query("severity == 'left out'")
+    assert left["line"].tolist() == [3]
+    assert "128.5°" in left["what"].iloc[0]
 
 
 @pytest.mark.parametrize(
@@ -117,7 +148,8 @@ def test_dips_end_up_negative_down(dips: list[float], convention: str, out: list
         ([("A", -1, 1)], 0, "left out", "above the collar"),
         ([("A", 3, 3)], 0, "left out", "no length"),
         ([("A", 5, 3)], 0, "left out", "ends above its start"),
-        ([("A", 0, 2), ("A", 1, 3)], 1, "left out", "overlaps 0–2 m (line 2)"),
+        ([("A", 0, 2), ("A", 1, 3)], 2, "mended", "overlaps 0–2 m (line 2)"),
+        ([("A", 0, 2), ("A", 1, 2)], 1, "left out", "overlaps 0–2 m (line 2)"),
         ([("A", 0, 2), ("A", 0, 2)], 1, "left out", "overlaps 0–2 m (line 2)"),
         ([("B", 0, 2), ("A", 48, 51)], 2, "look", "beyond the end of hole"),
     ],

@@ -18,6 +18,7 @@ from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.formats import saved_mappings
 from innerlamp.core.formats.saved_mappings import SavedMapping, shape_of
 from innerlamp.core.importing import intake, offers
+from innerlamp.core.importing.detection import CellRules
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.electrodes import ElectrodeSurvey
 from innerlamp.core.items.holes import HoleSet
@@ -46,7 +47,7 @@ def write(folder: Path, name: str, text: str) -> Path:
         ("Hole,Depth,Azi,Dip\nA,0,10,-60\n", "survey"),
         ("DHID;Depth from;Depth to;Au g/t\nA;0;1;0,5\n", "assay"),
         ("Hole,From,To,Lith\nA,0,1,SL\n", "lithology"),
-        ("Hole,From,To,RQD\nA,0,1,80\n", "interval"),
+        ("Hole,From,To,RQD\nA,0,1,80\n", "recovery"),
         ("Hole,Depth,Susceptibility_SI\nA,0,0.1\n", "reading"),
         ("Easting\tNorthing\tCu ppm\n1\t2\t3\n", "samples"),
         ("Longitude,Latitude,Cu ppm\n-7,50,3\n", "samples"),
@@ -104,7 +105,7 @@ def test_workbooks_and_databases_offer_each_of_their_tables(tmp_path: Path) -> N
     (plan,) = intake.plan(found)
     made = run(plan.operation, **plan.params)
     assert isinstance(made, HoleSet)
-    assert len(made.tables["assay"]) == 4524
+    assert len(made.tables["assay"]) == 4525
 
 
 def test_one_file_a_line_is_one_survey_and_other_shapes_are_others(tmp_path: Path) -> None:
@@ -166,7 +167,7 @@ def test_odd_values_are_told_before_the_import(tmp_path: Path) -> None:
         + "A,x,9,7,insuff\nA,9,10,-5,3\n"
     )
     (offer,) = offers.offers_of(write(tmp_path, "a.csv", text))
-    words = intake.odd_values(offer, "half of limit")
+    words = intake.odd_values(offer, CellRules())
     assert "4 × Cu_ppm '<…' is below detection: become half of limit" in words
     assert any(w.startswith("Au_ppb 'insuff' is not a number: left empty") for w in words)
     assert any("is a code for below detection" in w for w in words)

@@ -7,10 +7,108 @@ import re
 from .errors import UnitError
 
 # Mass fractions as whole numbers of ppb, so that factors are exact; 1 g/t is 1 ppm by definition.
-_FRACTIONS = {"%": 1e7, "pct": 1e7, "kg/t": 1e6, "ppm": 1e3, "ppb": 1.0, "g/t": 1e3, "gpt": 1e3, "mg/kg": 1e3}
-_LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01}
-_SHOWN = {"pct": "%", "gpt": "g/t", "mgal": "mGal", "nt": "nT", "deg": "°", "si": "SI"}
-_SUFFIX = re.compile(r"(?i)(?:^|[\s_\-(\[])(ppm|ppb|pct|%|g/t|gpt|nT|mGal|SI|deg|ft|km|m)[)\]]?\s*$")
+# One troy ounce (31.1034768 g) a short ton (907.18474 kg) or a tonne: definitions of the avoirdupois and troy pounds.
+_FRACTIONS = {
+    "%": 1e7,
+    "pct": 1e7,
+    "wt%": 1e7,
+    "kg/t": 1e6,
+    "ppm": 1e3,
+    "g/t": 1e3,
+    "gpt": 1e3,
+    "g/tm": 1e3,
+    "g/tonne": 1e3,
+    "gr/t": 1e3,
+    "mg/kg": 1e3,
+    "µg/g": 1e3,
+    "ug/g": 1e3,
+    "ppb": 1.0,
+    "µg/kg": 1.0,
+    "ug/kg": 1.0,
+    "mg/t": 1.0,
+    "oz/t": 1e3 * 31.1034768 / 0.90718474,
+    "opt": 1e3 * 31.1034768 / 0.90718474,
+}
+_LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01, "mm": 0.001}
+# Spellings of one unit, in the languages that headings come in.
+_SPELT = {
+    "pct": "%",
+    "percent": "%",
+    "porcentaje": "%",
+    "wt%": "%",
+    "gpt": "g/t",
+    "g/tm": "g/t",
+    "g/tonne": "g/t",
+    "gr/t": "g/t",
+    "opt": "oz/t",
+    "mgal": "mGal",
+    "nt": "nT",
+    "gamma": "nT",
+    "gammas": "nT",
+    "deg": "°",
+    "degrees": "°",
+    "grados": "°",
+    "grad": "°",
+    "astetta": "°",
+    "si": "SI",
+    "metros": "m",
+    "metres": "m",
+    "meters": "m",
+    "mètres": "m",
+    "meter": "m",
+    "metri": "m",
+    "metriä": "m",
+    "feet": "ft",
+    "foot": "ft",
+    "pies": "ft",
+    "pieds": "ft",
+    "pés": "ft",
+    "fuss": "ft",
+    "fuß": "ft",
+    "jalkaa": "ft",
+    "fot": "ft",
+    "mv/v": "mV/V",
+    "msec": "ms",
+    "g/cc": "g/cm³",
+    "g/cm3": "g/cm³",
+    "t/m3": "t/m³",
+    "kg/m3": "kg/m³",
+    "ohm.m": "ohm.m",
+    "ohmm": "ohm.m",
+    "ohm-m": "ohm.m",
+    "ohm*m": "ohm.m",
+    "Ω.m": "ohm.m",
+    "Ωm": "ohm.m",
+}
+_KNOWN = (
+    *_FRACTIONS,
+    *_LENGTHS,
+    *_SPELT,
+    "°",
+    "%",
+    "nT",
+    "mGal",
+    "SI",
+    "mV/V",
+    "mV",
+    "mA",
+    "V",
+    "A",
+    "ms",
+    "ohm",
+    "mrad",
+    "g/cm³",
+    "t/m³",
+    "kg/m³",
+)
+_BY_TEXT = {text.lower(): text for text in _KNOWN}
+_ENDINGS = sorted((re.escape(t) for t in (*_FRACTIONS, *_LENGTHS, *_SPELT, "nT", "mGal", "SI", "mV/V")), key=len)[::-1]
+_SUFFIX = re.compile(r"(?i)(?:^|[\s_\-(\[])(" + "|".join(_ENDINGS) + r")[)\]]?\s*$")
+_GRADE_ANYWHERE = re.compile(
+    r"(?i)(?<![a-z0-9%])("
+    + "|".join(sorted((re.escape(t) for t in (*_FRACTIONS, "percent")), key=len)[::-1])
+    + r")(?![a-z0-9])"
+)
 
 
 def factor(source: str, target: str) -> float:
@@ -35,6 +133,7 @@ _METRES = {
     "meters": 1.0,
     "km": 1000.0,
     "cm": 0.01,
+    "mm": 0.001,
     "ft": 0.3048,
     "foot": 0.3048,
     "feet": 0.3048,
@@ -48,7 +147,15 @@ _METRES = {
 
 def in_metres(unit: str) -> float | None:
     """Return the length of a unit in metres, None when it is no length (feet: international yard and pound agreement of 1959)."""
-    return _METRES.get(unit.strip().lower())
+    text = unit.strip().lower()
+    return _METRES.get(text, _METRES.get(_SPELT.get(text, "")))
+
+
+def unit_alone(text: str) -> str:
+    """Return the unit that a text is nothing but (``ppb``, ``(m)``, ``[g/t]``), '' when it is something else."""
+    bare = text.strip().strip("()[]{}").strip()
+    known = _BY_TEXT.get(bare.lower(), "")
+    return _SPELT.get(known.lower(), known)
 
 
 def without_unit_in_heading(heading: str) -> str:
@@ -57,6 +164,13 @@ def without_unit_in_heading(heading: str) -> str:
 
 
 def unit_in_heading(heading: str) -> str:
-    """Return the unit that a column heading ends with (``Sn_ppm``, ``Depth (m)``), or ''."""
-    found = _SUFFIX.search(heading.strip())
-    return _SHOWN.get(found.group(1).lower(), found.group(1)) if found else ""
+    """Return the unit that a heading ends with (``Sn_ppm``, ``Depth (m)``), or that of a grade within it (``Au_ppm_FA``); or ''."""
+    found = _SUFFIX.search(heading.strip()) or _GRADE_ANYWHERE.search(heading.strip())
+    if not found:
+        return "%" if heading.strip().endswith("%") else ""
+    return _SPELT.get(found.group(1).lower(), _BY_TEXT.get(found.group(1).lower(), found.group(1)))
+
+
+def without_units(heading: str) -> str:
+    """Return a heading without the unit of a grade wherever it stands: ``Au_ppm_FA`` becomes ``Au__FA``."""
+    return _GRADE_ANYWHERE.sub("", without_unit_in_heading(heading)).rstrip("% ")

@@ -30,7 +30,8 @@ from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.formats import saved_mappings
 from ...core.importing import intake, offers
-from ...core.importing.detection import DetectionRule
+from ...core.importing.angles import Dips
+from ...core.importing.detection import AboveRule, CellRules, DetectionRule, NegativeRule
 from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
 from ...core.items.attributes import is_ground
 from ...core.operations.data.add_holes import AddHoles
@@ -53,7 +54,7 @@ class IntakeForm(QWidget):
         super().__init__()
         self.ctx, self.queue = ctx, queue
         self.offers: list[Offer] = []
-        self.dates: dict[str, list[str]] = {}
+        self.open: dict[str, intake.Questions] = {}
         self._picks: dict[str, list[list[float]]] = {}
         self.setAcceptDrops(True)
         box = QVBoxLayout(self)
@@ -153,6 +154,27 @@ class IntakeForm(QWidget):
         self.below.addItems(list(get_args(DetectionRule)))
         self.below.setToolTip("What <0.5, -0.5 and ND become; what the file said stays in the findings")
         self.below.activated.connect(lambda _: self._rule())
+        self.above = QComboBox()
+        self.above.setObjectName("above_limit")
+        self.above.addItems([r for r in get_args(AboveRule) if r != "limit times factor"])
+        self.above.setToolTip("What >10000 becomes: an over-limit column of the element counts where there is one")
+        self.above.activated.connect(lambda _: self._rule())
+        self.dips = QComboBox()
+        self.dips.setObjectName("dips")
+        self.dips_words = QLabel()
+        self.negatives = QComboBox()
+        self.negatives.setObjectName("negatives")
+        self.negatives_words = QLabel()
+        for combo, words, kinds in (
+            (self.dips, self.dips_words, get_args(Dips)),
+            (self.negatives, self.negatives_words, get_args(NegativeRule)),
+        ):
+            combo.addItem("choose", "auto")
+            for kind in kinds[1:]:
+                combo.addItem(kind, kind)
+            combo.activated.connect(lambda _: self._rule())
+            words.setObjectName("bad")
+            words.setWordWrap(True)
         self.order = QComboBox()
         self.order.setObjectName("day_order")
         self.order.addItem("choose", "auto")
@@ -165,6 +187,9 @@ class IntakeForm(QWidget):
         self.holes_words = QLabel("Holes go to")
         rows.addRow(self.holes_words, self.holes_to)
         rows.addRow("Below detection is", self.below)
+        rows.addRow("Above the limit is", self.above)
+        rows.addRow(self.negatives_words, self.negatives)
+        rows.addRow(self.dips_words, self.dips)
         rows.addRow(self.order_words, self.order)
         self.system = QLineEdit()
         self.system.setObjectName("coordinates")
@@ -173,7 +198,7 @@ class IntakeForm(QWidget):
             "Code of the coordinate system of the tables where it is not the project's, such as EPSG:4326 for degrees. Columns called longitude and latitude are known as degrees; grids and maps name their own."
         )
         rows.addRow("Coordinates are in", self.system)
-        for widget in (self.holes_to, self.below, self.order):
+        for widget in (self.holes_to, self.below, self.above, self.negatives, self.dips, self.order):
             widget.setMinimumContentsLength(10)
         self.rows = rows
         self._show_rows()
@@ -231,12 +256,15 @@ class IntakeForm(QWidget):
             self.offers.sort(key=lambda o: (o.kind == "", str(Path(o.ref.split("#")[0]).parent), order[o.kind], o.ref))
             self._fill()
             known = [offer for offer in self.offers if offer.kind]
-            background.start(self._dated, "dates", partial(intake.ambiguous_dates, known), "")
+            background.start(self._dated, "dates", partial(intake.questions, known), "")
         self._progress()
 
     def _dates_came(self, key: str, result: object) -> None:
-        if isinstance(result, dict):
-            self.dates = result
+        if isinstance(result, intake.Questions):
+            self.open = {
+                o.ref: intake.Questions(*({k: v for k, v in m.items() if k == o.ref} for m in vars(result).values()))
+                for o in self.offers
+            }
             self._show_rows()
 
     def _fill(self) -> None:
@@ -336,24 +364,55 @@ class IntakeForm(QWidget):
 
     # ---- what holds for all
 
-    def _asked(self, file: str, dates: object) -> None:
-        if isinstance(dates, list):
-            self.dates = {k: v for k, v in self.dates.items() if k != file} | ({file: dates} if dates else {})
+    def _asked(self, file: str, questions: object) -> None:
+        if isinstance(questions, intake.Questions):
+            self.open = {**self.open, file: questions}
         self._show_rows()
 
-    def _questions(self) -> list[str]:
-        mine = {o.ref for o in self.offers if o.kind}
-        return [d for ref, dates in self.dates.items() if ref in mine for d in dates]
+    def _questions(self) -> intake.Questions:
+        """What the files that come in leave open, together."""
+        mine = [self.open[o.ref] for o in self.offers if o.kind and o.ref in self.open]
+        return intake.Questions(
+            {k: v for q in mine for k, v in q.dates.items()},
+            {k: v for q in mine for k, v in q.dips.items()},
+            {k: v for q in mine for k, v in q.negatives.items()},
+        )
+
+    def _unanswered(self) -> str:
+        """What must be chosen before files come in; '' for nothing."""
+        asked = self._questions()
+        dates = [d for of_file in asked.dates.values() for d in of_file]
+        if dates and self.order.currentData() == "auto":
+            return f"dates like {dates[0]} could be day or month first: choose which"
+        if asked.dips and self.dips.currentData() == "auto":
+            return f"{next(iter(asked.dips.values()))}: choose how dips are measured"
+        if asked.negatives and self.negatives.currentData() == "auto":
+            return f"{next(iter(asked.negatives.values()))} may be below detection or no value: choose which"
+        return ""
 
     def _show_rows(self) -> None:
         asked = self._questions()
-        self.order_words.setText(f"Dates like {asked[0]} are" if asked else "Dates are")
-        self.rows.setRowVisible(self.order, bool(asked))
+        dates = [d for of_file in asked.dates.values() for d in of_file]
+        self.order_words.setText(f"Dates like {dates[0]} are" if dates else "Dates are")
+        self.dips_words.setText("Dips are")
+        self.dips_words.setToolTip(next(iter(asked.dips.values()), ""))
+        self.negatives_words.setText(f"{next(iter(asked.negatives.values()), '')} says")
+        self.rows.setRowVisible(self.order, bool(dates))
+        self.rows.setRowVisible(self.dips, bool(asked.dips))
+        self.rows.setRowVisible(self.negatives, bool(asked.negatives))
         self.rows.setRowVisible(self.holes_to, any(o.kind in HOLE_KINDS for o in self.offers))
 
     def _rule(self) -> None:
-        self.preview.rule = self.below.currentText()  # type: ignore[assignment]
+        self.preview.rules = self._cells()
+        self._say("")
         self._show_chosen()
+
+    def _cells(self) -> CellRules:
+        return CellRules(
+            below=cast(DetectionRule, self.below.currentText()),
+            above=cast(AboveRule, self.above.currentText()),
+            negatives=cast(NegativeRule, self.negatives.currentData()),
+        )
 
     def _picked(self) -> dict[str, list[list[float]]]:
         offer = self.preview.offer
@@ -368,7 +427,8 @@ class IntakeForm(QWidget):
         )
         target = str(self.holes_to.currentData())
         return intake.Choices(
-            below_detection=cast(DetectionRule, self.below.currentText()),
+            cells=self._cells(),
+            dips=str(self.dips.currentData()),
             day_order=str(self.order.currentData()),  # type: ignore[arg-type]
             coordinates=self.system.text().strip(),
             add_to="" if target == "@" else target,
@@ -410,8 +470,8 @@ class IntakeForm(QWidget):
                 raise LampError("files are still being looked at")
             if not any(o.kind != "base" for o in wanted):
                 raise LampError("there is no file to bring in")
-            if self._questions() and self.order.currentData() == "auto":
-                raise LampError(f"dates like {self._questions()[0]} could be day or month first: choose which")
+            if self._unanswered():
+                raise LampError(self._unanswered())
             picks = self._picked()
             for offer in wanted:
                 if offer.kind == "picture" and offer.needs_points and len(picks.get(offer.ref, ())) < 3:

@@ -22,7 +22,7 @@ from ...core.errors import LampError
 from ...core.formats import columns, saved_mappings, tables_in
 from ...core.formats.saved_mappings import SavedMapping, shape_of
 from ...core.importing import intake, offers
-from ...core.importing.detection import DetectionRule
+from ...core.importing.detection import CellRules
 from ...core.importing.offers import KINDS, Offer
 from .. import background
 from ..context import Context
@@ -35,13 +35,13 @@ _ROWS = 8
 class _Looked:
     rows: list[list[str]]
     odd: list[str]
-    dates: list[str]
+    questions: intake.Questions
 
 
-def _look(offer: Offer, rule: DetectionRule) -> _Looked:
+def _look(offer: Offer, rules: CellRules) -> _Looked:
     assert offer.layout is not None
     rows = tables_in.first_rows(offer.ref, offer.layout, _ROWS)
-    return _Looked(rows, intake.odd_values(offer, rule), intake.ambiguous_dates([offer]).get(offer.ref, []))
+    return _Looked(rows, intake.odd_values(offer, rules), intake.questions([offer]))
 
 
 class OfferPreview(QWidget):
@@ -49,13 +49,13 @@ class OfferPreview(QWidget):
 
     corrected = Signal(object)  # the Offer with other columns
     saved = Signal()
-    asks = Signal(str, object)  # file, ambiguous dates
+    asks = Signal(str, object)  # file, and its intake.Questions
 
     def __init__(self, ctx: Context) -> None:
         super().__init__()
         self.ctx = ctx
         self.offer: Offer | None = None
-        self.rule: DetectionRule = "half of limit"
+        self.rules = CellRules()
         self.combos: dict[str, QComboBox] = {}
         self.labels: dict[str, QLabel] = {}
         self.required: set[str] = set()
@@ -150,9 +150,9 @@ class OfferPreview(QWidget):
         self._look_again()
 
     def _look_again(self) -> None:
-        offer, rule = self.offer, self.rule
+        offer, rules = self.offer, self.rules
         assert offer is not None
-        background.start(self._answers, self._number, lambda: _look(offer, rule), "the first rows can't be read")
+        background.start(self._answers, self._number, lambda: _look(offer, rules), "the first rows can't be read")
 
     def _fill_roles(self, offer: Offer) -> None:
         assert offer.layout is not None
@@ -203,7 +203,7 @@ class OfferPreview(QWidget):
             else ""
         )
         self.odd.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.asks.emit(self.offer.ref, result.dates)
+        self.asks.emit(self.offer.ref, result.questions)
 
     def _keep(self) -> None:
         offer = self.offer

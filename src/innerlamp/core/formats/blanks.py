@@ -9,7 +9,8 @@ import numpy as np
 import pyarrow as pa
 
 from ..findings import Findings
-from .rawtable import Layout, RawTable, find_heading, unique
+from .heading_rows import find_heading
+from .rawtable import Layout, RawTable, decimal_comma, unique
 
 _LOOKED_AT = 200
 
@@ -29,15 +30,30 @@ def look(lines: list[str], encoding: str, name: str) -> Layout | None:
     if width >= 2 and np.mean(np.array(counts) == width) >= 0.7:
         rows = [line.split() for line in lines]
         heading = find_heading(rows, width, name)
-        return Layout(" ", encoding, heading + 1, unique(rows[heading]))
+        return Layout(
+            " ",
+            encoding,
+            heading.last + 1,
+            heading.names,
+            decimal_comma(c for row in rows[heading.last + 1 :] for c in row),
+            units=heading.units,
+        )
     edges = _edges(filled)
     if len(edges) < 2:
         return None
     rows = [_cells(line, edges) for line in lines]
     heading = find_heading(rows, int(np.median([sum(bool(c) for c in row) for row in rows if any(row)])), name)
     # Where the heading has no name, words of one cell happen to stand below each other.
-    edges = tuple(edge for edge, title in zip(edges, rows[heading], strict=True) if title)
-    return Layout("", encoding, heading + 1, unique(_cells(lines[heading], edges)), edges=edges)
+    edges = tuple(edge for edge, title in zip(edges, rows[heading.last], strict=True) if title)
+    names = unique(_cells(lines[heading.last], edges))
+    return Layout(
+        "",
+        encoding,
+        heading.last + 1,
+        names,
+        decimal_comma(c for row in rows[heading.last + 1 :] for c in row),
+        edges=edges,
+    )
 
 
 def _edges(lines: list[str]) -> tuple[int, ...]:

@@ -6,19 +6,36 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from ..elements import letters_of
+from ..units import without_unit_in_heading
+from .heading_words import words_of
+
 
 @dataclass(frozen=True)
 class Role:
-    """One thing a table can tell: what it is called inside, for people, and by which headings it is known."""
+    """One thing a table can tell: what it is called inside, for people, and by which headings it is known.
+
+    `headings` are the English ones; `words` names the line of `heading_words` with those of other languages.
+    """
 
     name: str
     label: str
     required: bool
     headings: tuple[str, ...]
+    words: str = ""
+
+    @property
+    def known_by(self) -> tuple[str, ...]:
+        """All headings that tell it, the likeliest first."""
+        return (*self.headings, *words_of(self.words))
 
 
 _HOLE = Role(
-    "hole", "Hole ID", True, ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh")
+    "hole",
+    "Hole ID",
+    True,
+    ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh"),
+    "hole",
 )
 _EAST = (
     "easting",
@@ -86,22 +103,23 @@ _DIP = ("dip", "inclination", "incl", "plunge", "inc")
 ROLES: dict[str, tuple[Role, ...]] = {
     "collar": (
         _HOLE,
-        Role("x", "Easting", True, _EAST),
-        Role("y", "Northing", True, _NORTH),
-        Role("z", "Elevation", False, _ELEV),
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
         Role(
             "depth_m",
             "Final depth",
             False,
             ("depth", "finaldepth", "eoh", "totaldepth", "td", "maxdepth", "length", "enddepth", "eohdepth"),
+            "final depth",
         ),
-        Role("date", "Date", False, ("date", "drilled", "enddate", "completed", "datecompleted", "drilldate")),
-        Role("azimuth", "Azimuth", False, _AZIMUTH),
-        Role("dip", "Dip", False, _DIP),
+        Role("date", "Date", False, ("date", "drilled", "enddate", "completed", "datecompleted", "drilldate"), "date"),
+        Role("azimuth", "Azimuth", False, _AZIMUTH, "azimuth"),
+        Role("dip", "Dip", False, _DIP, "dip"),
     ),
     "reading": (
         _HOLE,
-        Role("depth_m", "Depth", True, ("depth", "at", "depthm", "measureddepth", "md", "dept", "position")),
+        Role("depth_m", "Depth", True, ("depth", "at", "depthm", "measureddepth", "md", "dept", "position"), "depth"),
     ),
     "survey": (
         _HOLE,
@@ -110,25 +128,26 @@ ROLES: dict[str, tuple[Role, ...]] = {
             "Depth",
             True,
             ("depth", "at", "surveydepth", "distance", "depthm", "measureddepth", "md", "station"),
+            "depth",
         ),
-        Role("azimuth", "Azimuth", True, _AZIMUTH),
-        Role("dip", "Dip", True, _DIP),
+        Role("azimuth", "Azimuth", True, _AZIMUTH, "azimuth"),
+        Role("dip", "Dip", True, _DIP, "dip"),
     ),
     "interval": (
         _HOLE,
-        Role("from_m", "From", True, ("from", "fromm", "depthfrom", "start", "mfrom", "top")),
-        Role("to_m", "To", True, ("to", "tom", "depthto", "end", "mto", "bottom", "base")),
+        Role("from_m", "From", True, ("from", "fromm", "depthfrom", "start", "mfrom", "top"), "from"),
+        Role("to_m", "To", True, ("to", "tom", "depthto", "end", "mto", "bottom", "base"), "to"),
     ),
     "points": (
-        Role("x", "Easting", True, _EAST),
-        Role("y", "Northing", True, _NORTH),
-        Role("z", "Elevation", False, _ELEV),
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
     ),
     "structures": (
-        Role("x", "Easting", True, _EAST),
-        Role("y", "Northing", True, _NORTH),
-        Role("z", "Elevation", False, _ELEV),
-        Role("dip", "Dip or plunge", True, ("dip", "dipangle", "plunge", "inclination", "dipdeg")),
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
+        Role("dip", "Dip or plunge", True, ("dip", "dipangle", "plunge", "inclination", "dipdeg"), "dip"),
         Role(
             "direction",
             "Dip direction, strike or trend",
@@ -147,10 +166,11 @@ ROLES: dict[str, tuple[Role, ...]] = {
                 "azi",
                 "direction",
             ),
+            "dip direction",
         ),
     ),
     "resistivity": (
-        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile")),
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile"), "line"),
         Role("a", "Current a", True, ("a", "c1", "ael", "aelectrode", "ax", "xa", "sa")),
         Role("b", "Current b", True, ("b", "c2", "bel", "belectrode", "bx", "xb", "sb")),
         Role("m", "Voltage m", True, ("m", "p1", "mel", "melectrode", "mx", "xm", "sm")),
@@ -178,22 +198,24 @@ ROLES: dict[str, tuple[Role, ...]] = {
         Role("stacked", "Stacks", False, ("stack", "stacks", "nstack", "cycles", "repeats")),
     ),
     "electrodes": (
-        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile")),
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile"), "line"),
         Role(
             "electrode",
             "Number",
             False,
             ("electrode", "no", "number", "id", "el", "elno", "electrodeno", "pin", "index"),
+            "electrode",
         ),
         Role(
             "distance_m",
             "Distance along line",
             False,
             ("distance", "distancem", "chainage", "dist", "station", "position", "along"),
+            "distance",
         ),
-        Role("x", "Easting", False, _EAST),
-        Role("y", "Northing", False, _NORTH),
-        Role("z", "Elevation", False, _ELEV),
+        Role("x", "Easting", False, _EAST, "x"),
+        Role("y", "Northing", False, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
         Role(
             "buried_m",
             "Depth below ground",
@@ -202,35 +224,44 @@ ROLES: dict[str, tuple[Role, ...]] = {
         ),
     ),
     "controls": (
-        Role("sample", "Sample", True, ("sample", "sampleid", "sampleno", "samplenumber", "id", "samp")),
+        Role("sample", "Sample", True, ("sample", "sampleid", "sampleno", "samplenumber", "id", "samp"), "sample"),
         Role(
             "type",
             "Kind of control",
             True,
             ("type", "qctype", "kind", "controltype", "sampletype", "qaqc", "qc", "qaqctype", "control"),
+            "type",
         ),
         Role(
             "standard",
             "Standard",
             False,
             ("standard", "standardid", "crm", "std", "reference", "material", "stdid", "crmid"),
+            "standard",
         ),
         Role(
             "original",
             "Original sample",
             False,
             ("original", "originalsample", "parent", "parentsample", "duplicateof", "dupof", "origsample", "checkof"),
+            "original",
         ),
-        Role("batch", "Batch", False, ("batch", "job", "labjob", "despatch", "dispatch", "report", "certificate")),
-        Role("date", "Date", False, ("date", "analysed", "assaydate", "reported", "labdate")),
+        Role(
+            "batch",
+            "Batch",
+            False,
+            ("batch", "job", "labjob", "despatch", "dispatch", "report", "certificate"),
+            "batch",
+        ),
+        Role("date", "Date", False, ("date", "analysed", "assaydate", "reported", "labdate"), "date"),
     ),
     "lines": (
-        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline")),
-        Role("x", "Easting", True, _EAST),
-        Role("y", "Northing", True, _NORTH),
-        Role("z", "Sensor elevation", False, (*_ELEV, "gpsz", "gpsheight", "zsensor", "sensorz")),
-        Role("date", "Date", False, ("date", "flown", "surveydate", "day", "datetime", "timestamp")),
-        Role("time", "Time", False, ("time", "utc", "utctime", "gpstime", "clock", "hhmmss", "localtime")),
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline"), "line"),
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Sensor elevation", False, (*_ELEV, "gpsz", "gpsheight", "zsensor", "sensorz"), "z"),
+        Role("date", "Date", False, ("date", "flown", "surveydate", "day", "datetime", "timestamp"), "date"),
+        Role("time", "Time", False, ("time", "utc", "utctime", "gpstime", "clock", "hhmmss", "localtime"), "time"),
         Role(
             "fiducial",
             "Fiducial",
@@ -247,23 +278,42 @@ def plain(heading: str) -> str:
     return re.sub(r"[^a-z0-9]", "", text)
 
 
+def spellings(heading: str) -> tuple[str, ...]:
+    """Return what a heading may be known by: whole, without what stands in brackets, without its unit; no accents."""
+    bare = re.sub(r"[\(\[].*?[\)\]]", "", heading)
+    texts = (heading, bare, without_unit_in_heading(bare))
+    return tuple(dict.fromkeys(t for text in texts if (t := re.sub(r"[^a-z0-9]", "", letters_of(text)))))
+
+
+def words_in(heading: str) -> list[str]:
+    """Return the words of a heading in small letters without accents."""
+    return [w for w in re.split(r"[^a-z0-9]+", letters_of(heading.strip())) if w]
+
+
+def tells(heading: str, words: str) -> bool:
+    """Return whether a heading, or one of its words, is of a line of `heading_words`, in any language."""
+    known = words_of(words)
+    return any(t in known for t in (*spellings(heading), *(w for w in words_in(heading) if len(w) > 2)))
+
+
 def guess(columns: Sequence[str], table: str) -> dict[str, str]:
-    """Return the likely column of each role of a kind of table; roles without a candidate are absent."""
-    flat = {c: plain(c) for c in columns}
+    """Return the likely column of each role of a kind of table; roles without a candidate are absent.
+
+    A whole heading tells before its first word does ("Azi grid"), and that before any of its words ("ID of hole").
+    """
+    flat = {c: spellings(c) for c in columns}
+    words = {c: words_in(c) for c in columns}
     taken: set[str] = set()
     mapping: dict[str, str] = {}
     for role in ROLES[table]:
-        ranked = [
-            (role.headings.index(name), c) for c, name in flat.items() if name in role.headings and c not in taken
-        ]
+        place = {word: k for k, word in reversed(list(enumerate(role.known_by)))}
+        free = [c for c in columns if c not in taken]
+        ranked = [(min(place[t] for t in flat[c] if t in place), c) for c in free if any(t in place for t in flat[c])]
         if not ranked:
-            # "Azi grid", "From depth": the first word alone may tell.
-            first = {c: re.split(r"[^a-z0-9]+", c.strip().lower())[0] for c in flat}
-            ranked = [
-                (role.headings.index(word), c)
-                for c, word in first.items()
-                if c not in taken and len(word) > 1 and word in role.headings
-            ]
+            first = {c: words[c][0] for c in free if words[c] and len(words[c][0]) > 1}
+            ranked = [(place[w], c) for c, w in first.items() if w in place]
+        if not ranked and role.required:
+            ranked = [(place[w], c) for c in free for w in words[c][1:] if len(w) > 3 and w in place]
         if ranked:
             mapping[role.name] = min(ranked)[1]
             taken.add(mapping[role.name])

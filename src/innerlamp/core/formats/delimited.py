@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import re
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +13,8 @@ import pyarrow.csv as pacsv
 from ..errors import InputError
 from ..findings import Findings
 from . import blanks
-from .rawtable import Layout, RawTable, empty_rows, find_heading, unique
+from .heading_rows import find_heading
+from .rawtable import Layout, RawTable, decimal_comma, empty_rows
 
 _DELIMITERS = (",", ";", "\t", "|")
 
@@ -62,14 +62,9 @@ def look(path: Path | str) -> Layout:
             fix="Expected columns separated by comma, semicolon, tab, bar or spaces",
         )
     heading = find_heading([_split(line, best) for line in lines], width, path.name)
-    fields = [f.strip() for f in _split(lines[heading], best)]
-    rows = [_split(line, best) for line in lines[heading + 1 : heading + 101] if line.strip()]
-    comma = (
-        best != ","
-        and any(re.match(r"^\s*-?\d+,\d+\s*$", c) for r in rows for c in r)
-        and not any(re.match(r"^\s*-?\d+\.\d+\s*$", c) for r in rows for c in r)
-    )
-    return Layout(best, encoding, heading + 1, unique(fields), comma)
+    rows = [_split(line, best) for line in lines[heading.last + 1 : heading.last + 101] if line.strip()]
+    comma = best != "," and decimal_comma(c for r in rows for c in r)
+    return Layout(best, encoding, heading.last + 1, heading.names, comma, units=heading.units)
 
 
 def _has_heading(lines: list[str], delimiter: str, width: int) -> bool:

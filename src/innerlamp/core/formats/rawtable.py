@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,17 +18,44 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from ..errors import InputError
 from ..numbers import number_or_none
+from ..units import unit_in_heading
 
-_NUMBER = re.compile(r"^\s*[<>]?\s*[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?\s*$")
 _BELOW = re.compile(
     r"^\s*(?:<|≤|less than|under)\s*=?\s*([\d.,' \u00a0\u2009\u202f]+)\s*(?:ppm|ppb|%|g/t)?\s*$", re.IGNORECASE
 )
 _ABOVE = re.compile(
     r"^\s*(?:>|≥|more than|over)\s*=?\s*([\d.,' \u00a0\u2009\u202f]+)\s*(?:ppm|ppb|%|g/t)?\s*$", re.IGNORECASE
 )
-NO_VALUE = frozenset({"", "na", "n/a", "nan", "null", "none", "-", "--", "ns", "*"})
+# What laboratories and loggers write for no value: not analysed, no sample, insufficient sample, listed and not received
+# (common practice, no source).
+NO_VALUE = frozenset(
+    {
+        "",
+        "na",
+        "n/a",
+        "n.a.",
+        "nan",
+        "null",
+        "none",
+        "-",
+        "--",
+        "---",
+        "\u2013",
+        "\u2014",
+        "ns",
+        "n/s",
+        "n.s.",
+        "*",
+        "?",
+    }
+    | {"nss", "n.s.s.", "is", "i.s.", "ins", "i/s", "lnr", "l.n.r.", "nr", "n/r", "missing", "no sample", "not sampled"}
+    | {"sm", "sin muestra", "pas d'analyse", "non analyse", "sin dato", "s/d", "sd", "#n/a", "#value!", "#div/0!"}
+)
+# Thousands parted by blanks or apostrophes; by commas before a decimal point; by points before a decimal comma.
+_GROUPED = re.compile(r"^[-+]?\d{1,3}(?:[ \u00a0\u2009\u202f'’]\d{3})+(?:[.,]\d+)?$")
+_GROUPED_COMMA = re.compile(r"^[-+]?\d{1,3}(?:,\d{3})+(?:\.\d+)?$")
+_GROUPED_POINT = re.compile(r"^[-+]?\d{1,3}(?:\.\d{3})+(?:,\d+)?$")
 
 
 @dataclass(frozen=True)
@@ -42,6 +70,12 @@ class Layout:
     medium: str = "text"
     part: str = ""
     edges: tuple[int, ...] = ()
+    units: tuple[str, ...] = ()
+
+    def unit_of(self, column: str) -> str:
+        """Return the unit of a column: the one below its heading, else the one in it, else ''."""
+        below = self.units[self.columns.index(column)] if self.units and column in self.columns else ""
+        return below or unit_in_heading(column)
 
     @property
     def words(self) -> str:
@@ -92,22 +126,6 @@ def number_text(value: float | None) -> str:
     return f"{value:.0f}" if value == int(value) and abs(value) < 1e15 else repr(value)
 
 
-def find_heading(rows: list[list[str]], width: int, name: str) -> int:
-    """Return the index of the row that names the columns: the first wide one without a number.
-
-    Raises
-    ------
-    InputError
-        When there is none.
-    """
-    for index, row in enumerate(rows):
-        fields = [f.strip() for f in row]
-        filled = sum(bool(f) for f in fields)
-        if len(fields) >= width and filled >= max(2, width - 2) and not any(_NUMBER.match(f) for f in fields):
-            return index
-    raise InputError("no heading line was found", where=name, fix="The first line of the table must name its columns")
-
-
 def empty_rows(cells: pa.Table) -> NDArray[np.bool_]:
     empty = np.ones(cells.num_rows, dtype=bool)
     for column in cells.columns:
@@ -133,6 +151,8 @@ def numbers(
         text = pc.replace_substring(text, ",", ".")
     nothing = pc.equal(text, "")
     try:
+        if decimal_comma and pc.any(pc.match_substring_regex(column, r"^\s*[-+]?\d{1,3}\.\d{3}\s*$")).as_py():
+            raise pa.ArrowInvalid("a point among decimal commas")
         values = pc.cast(pc.if_else(nothing, pa.scalar(None, pa.string()), text), pa.float64())
         return np.array(values.to_numpy(), dtype=float), np.zeros(len(values), dtype=bool)
     except pa.ArrowInvalid:
@@ -140,7 +160,62 @@ def numbers(
         values = np.array(pd.to_numeric(series, errors="coerce"), dtype=float)
         values[~np.isfinite(values)] = np.nan
         odd = np.isnan(values) & ~series.str.lower().isin(NO_VALUE).to_numpy()
+        whole = column.to_pandas().astype("object").str.strip()
+        for row in np.flatnonzero(odd):
+            number = _with_thousands(str(whole.iloc[row]), decimal_comma)
+            if number is not None:
+                values[row], odd[row] = number, False
+        if decimal_comma:
+            at = points_among_commas(column)
+            if at.any():
+                values[at] = _as_the_rest(values, at)
         return values, odd
+
+
+def _with_thousands(text: str, decimal_comma: bool) -> float | None:
+    text = text.lstrip("'’").strip()
+    bare = re.sub(r"[ \u00a0\u2009\u202f'’]", "", text)
+    if _GROUPED.match(text):
+        return number_or_none(bare)
+    if decimal_comma:
+        return number_or_none(bare.replace(".", "")) if _GROUPED_POINT.match(text) else None
+    if _GROUPED_COMMA.match(text):
+        return number_or_none(bare.replace(",", ""))
+    return number_or_none(text) if re.fullmatch(r"[-+]?\d+,\d+", text) else None
+
+
+def decimal_comma(cells: Iterable[str]) -> bool:
+    """Return whether numbers in cells have a decimal comma: most of those with a sign that can't part thousands do."""
+    commas = points = 0
+    for cell in cells:
+        text = cell.strip().lstrip("<>≤≥ ")
+        commas += bool(re.fullmatch(r"[-+]?\d*,\d+", text))
+        points += bool(re.fullmatch(r"[-+]?\d*\.\d+", text) and not re.fullmatch(r"[-+]?\d{1,3}\.\d{3}", text))
+    return commas > points
+
+
+def points_among_commas(cells: pd.Series | pa.ChunkedArray) -> NDArray[np.bool_]:
+    """Return which cells of a table with decimal commas have a point before three last digits: ``1.250`` may be 1250 or 1.25."""
+    column = cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([pa.array(cells, pa.string())])
+    if pa.types.is_floating(column.type):
+        return np.zeros(len(column), dtype=bool)
+    return np.asarray(
+        pc.match_substring_regex(column, r"^\s*[-+]?\d{1,3}\.\d{3}\s*$").to_numpy(zero_copy_only=False), dtype=bool
+    )
+
+
+def _as_the_rest(values: NDArray[np.float64], at: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Return doubtful numbers as they lie nearer to the middle of the others: as they are, or a thousand times as much."""
+    doubtful = values[at]
+    rest = np.abs(values[np.isfinite(values) & ~at & (values != 0)])
+    if not len(rest):
+        return doubtful * 1000.0  # the comma is the decimal sign here, so the point parts thousands
+    middle = np.log10(np.median(rest))
+    with np.errstate(divide="ignore"):
+        as_is = np.abs(np.log10(np.abs(doubtful)) - middle)
+    return np.where(
+        np.abs(np.log10(np.maximum(np.abs(doubtful), 1e-30)) + 3.0 - middle) < as_is, doubtful * 1000.0, doubtful
+    )
 
 
 def below_detection(cells: pd.Series) -> NDArray[np.float64]:

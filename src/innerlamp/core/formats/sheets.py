@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import itertools
+import re
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,7 +15,8 @@ import pyarrow as pa
 
 from ..errors import InputError
 from ..findings import Findings
-from .rawtable import Layout, RawTable, empty_rows, find_heading, number_text, unique
+from .heading_rows import find_heading
+from .rawtable import Layout, RawTable, empty_rows, number_text
 
 _LOOKED_AT = 200
 _LARGEST = 8_000_000_000  # bytes when unpacked; more is no honest spreadsheet
@@ -46,10 +48,17 @@ def _layout(head: list[list[Any]], path: Path, part: str) -> Layout:
     if width < 2:
         raise InputError("the sheet does not look like a table", where=f"{path.name}#{part}")
     heading = find_heading(rows, width, f"{path.name}#{part}")
-    names = rows[heading]
-    while names and not names[-1]:
-        names = names[:-1]
-    return Layout("", "", heading + 1, unique(names), medium="sheet", part=part)
+    count = max(
+        (k + 1 for row in rows[: heading.last + 1] for k, c in enumerate(row) if c and len(row) >= width), default=0
+    )
+    names = heading.names[: max(2, min(count, len(heading.names)))]
+    # Numbers that were kept as text are the only ones with a sign of their own: the others are numbers already.
+    comma = any(
+        isinstance(v, str) and re.fullmatch(r"\s*[<>]?\s*-?\d+,\d+\s*", v)
+        for row in head[heading.last + 1 :]
+        for v in row
+    )
+    return Layout("", "", heading.last + 1, names, comma, medium="sheet", part=part, units=heading.units[: len(names)])
 
 
 def read(path: Path, part: str, found: Findings, table: str, layout: Layout | None = None) -> RawTable:
@@ -64,7 +73,7 @@ def read(path: Path, part: str, found: Findings, table: str, layout: Layout | No
         found.add("look", "cells without a heading", "not read", file=f"{path.name}#{part}", table=table, line=beyond)
     data = {}
     for k, name in enumerate(layout.columns):
-        data[name] = column_of([row[k] if k < len(row) else "" for row in rows])
+        data[name] = column_of([row[k] if k < len(row) else "" for row in rows], layout.decimal_comma)
     cells = pa.table(data)
     empty = empty_rows(cells)
     if empty.any():
@@ -72,8 +81,8 @@ def read(path: Path, part: str, found: Findings, table: str, layout: Layout | No
     return RawTable(path, layout, cells, line)
 
 
-def column_of(values: list[Any]) -> pa.Array:
-    """Return cells as float64 when they hold nothing but numbers and blanks, as text otherwise."""
+def column_of(values: list[Any], decimal_comma: bool = False) -> pa.Array:
+    """Return cells as float64 when they hold nothing but numbers and blanks, as text otherwise (with that decimal sign)."""
     kinds = {type(v) for v in values}
     if kinds <= {float, int, str, type(None)}:
         strings = str in kinds and any(type(v) is str and v.strip() for v in values)
@@ -81,7 +90,8 @@ def column_of(values: list[Any]) -> pa.Array:
             if kinds <= {float, int}:
                 return pa.array(np.array(values, dtype=float))
             return pa.array([None if v in ("", None) or isinstance(v, str) else float(v) for v in values], pa.float64())
-    return pa.array([as_text(v) for v in values], pa.string())
+    texts = (as_text(v).replace(".", ",") if decimal_comma and isinstance(v, float) else as_text(v) for v in values)
+    return pa.array(list(texts), pa.string())
 
 
 def as_text(value: Any) -> str:

@@ -8,7 +8,7 @@ import pandas as pd
 
 from ..findings import Findings
 from ..formats import dates, tables_in
-from .detection import DetectionRule
+from .detection import CellRules
 from .reading import attributes, mapped
 
 # The first letters of what laboratories write for each kind; common practice, no source.
@@ -25,7 +25,7 @@ def kind_of(text: str) -> str:
     return next((kind for kind, starts in _KINDS if any(word.startswith(s) for s in starts)), "")
 
 
-def read_controls(file: str, mapping: Mapping[str, str], rule: DetectionRule, found: Findings) -> pd.DataFrame:
+def read_controls(file: str, mapping: Mapping[str, str], rules: CellRules, found: Findings) -> pd.DataFrame:
     """Return control samples: sample, type, standard, original, batch, date, line and the grades; empty without a file."""
     if not file:
         return pd.DataFrame()
@@ -61,6 +61,6 @@ def read_controls(file: str, mapping: Mapping[str, str], rule: DetectionRule, fo
     out["date"] = (
         dates.read_dates(text("date").tolist(), raw.line, found, raw.file, "controls") if "date" in role else ""
     )
-    rest, _ = attributes(raw, set(role.values()), rule, found, "controls")
+    rest, _ = attributes(raw, set(role.values()), rules, found, "controls")
     out["line"] = raw.line
     return pd.concat([out, rest], axis=1)

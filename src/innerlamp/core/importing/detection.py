@@ -1,22 +1,73 @@
-"""Values below detection in every way they are written, and the same element in two units."""
+"""Cells that are no plain number: below detection, above the limit, codes for no value, in every way they are written."""
 
 from __future__ import annotations
 
 import re
-from typing import Literal
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
-from ..errors import UnitError
-from ..findings import Findings
-from ..units import factor, without_unit_in_heading
+from ..findings import Findings, Severity
 
 DetectionRule = Literal["half of limit", "limit", "zero", "missing"]
+AboveRule = Literal["another column or limit", "limit", "limit times factor", "missing"]
+NegativeRule = Literal["auto", "below detection", "missing"]
 SHARE = {"half of limit": 0.5, "limit": 1.0, "zero": 0.0, "missing": np.nan}
-GRADES = ("ppm", "ppb", "%", "g/t")
-_WORDS = re.compile(r"^\s*(nd|n\.d\.|bdl|b\.d\.l\.|bd|lld|below|not detected)\s*$", re.IGNORECASE)
+GRADES = ("ppm", "ppb", "%", "g/t", "kg/t", "oz/t", "mg/kg", "µg/kg", "µg/g")
+_WORDS = re.compile(
+    r"^\s*(nd|n\.d\.|bdl|b\.d\.l\.|bd|lld|below|not detected|no detectado|non détecté|tr|traces?|trazas)\s*$",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True)
+class CellRules:
+    """What cells become that hold no plain number; chosen by the user, kept with the item as parameters of its import.
+
+    Attributes
+    ----------
+    below
+        What ``<0.5``, ``-0.5`` and ``ND`` become, as a share of the limit.
+    above, above_factor
+        What ``>10000`` becomes: the value of another column of the element where it has one (an over-limit method),
+        the limit, or the limit times a factor.
+    negatives
+        Whether a negative grade says 'below detection' or 'no value'; auto goes by the column.
+    methods
+        Methods from the one that counts first where several give a value; others follow as `elements.ranked` says.
+    """
+
+    below: DetectionRule = "half of limit"
+    above: AboveRule = "another column or limit"
+    above_factor: float = 1.2
+    negatives: NegativeRule = "auto"
+    methods: tuple[str, ...] = ()
+
+    def above_as(self, limits: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return what values above some limits become as long as no other column has them."""
+        if self.above == "missing":
+            return np.full(len(limits), np.nan)
+        return limits * (self.above_factor if self.above == "limit times factor" else 1.0)
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where the rows of a table stand, so that findings name them: file, table, and the line and hole of each row."""
+
+    found: Findings
+    file: str
+    table: str
+    line: NDArray[np.int64]
+    hole: NDArray[np.object_]
+
+    def add(self, severity: Severity, what: str | Sequence[str], done: str | Sequence[str], rows: Any) -> None:
+        """Add a finding for each of some rows."""
+        self.found.add(
+            severity, what, done, file=self.file, table=self.table, line=self.line[rows], hole=self.hole[rows]
+        )
 
 
 def says_below(texts: list[str]) -> NDArray[np.bool_]:
@@ -42,51 +93,51 @@ def missing_codes(
     values: NDArray[np.float64],
     column: str,
     unit: str,
-    found: Findings,
-    file: str,
-    table: str,
-    line: NDArray[np.int64],
-    hole: NDArray[np.object_],
+    place: Place,
+    rule: NegativeRule = "auto",
+    coded: NDArray[np.bool_] | None = None,
 ) -> NDArray[np.float64]:
-    """Return numbers in which those that stand for no value are empty.
+    """Return numbers in which those that stand for no value are empty; `coded` ones were below detection or above a limit.
 
-    Some always do (-999.25, ±1e32); -99, -9999 and the like do where they lie farther from the other values than these
-    lie from each other. A negative grade whose half would be more than the usual grade is one as well: taken for half
-    a detection limit it would be ore.
+    Some always do (-999.25, ±1e32); -99, -9999 and the like do in grades, and elsewhere where they lie farther from the
+    other values than these lie from each other. A negative grade that can't be a detection limit, since a quarter of
+    the positive ones are smaller, is one as well: taken for half a limit it would be ore. That is asked about.
     """
     known = np.isfinite(values)
     dummy = np.zeros(len(values), dtype=bool)
+    asked = np.zeros(len(values), dtype=bool)
+    grade = unit in GRADES
     for code in _MISSING:
         at = known & np.isclose(values, code, rtol=1e-9, atol=0.0)
-        rest = values[known & ~at & ~dummy]
         if not at.any():
             continue
+        rest = values[known & ~at & ~dummy]
         far = len(rest) == 0 or abs(code - float(np.median(rest))) > 2.0 * float(np.ptp(rest)) + 1.0
-        dummy |= at if code in _ALWAYS or far else False
-    if unit in GRADES:
-        usual = values[known & (values > 0) & ~dummy]
-        if len(usual):
-            dummy |= known & (values < 0) & (-0.5 * values > float(np.median(usual)))
-    rows = np.flatnonzero(dummy)
-    if not len(rows):
-        return values
-    out = values.copy()
-    out[rows] = np.nan
-    what = [f"{column} '{v:g}' stands for no value" for v in values[rows]]
-    found.add("look", what, "left empty", file=file, table=table, line=line[rows], hole=hole[rows])
-    return out
+        dummy |= at if code in _ALWAYS or far or (grade and code < 0 and rule != "below detection") else False
+    negative = known & (values < 0) & ~dummy
+    if grade and negative.any() and rule != "below detection":
+        plain = known & (values > 0) & ~dummy
+        positive = values[plain if coded is None else plain & ~coded]
+        if rule == "missing":
+            dummy |= negative
+        elif len(positive) >= 4:
+            asked = negative & (-values > float(np.quantile(positive, 0.25)))
+    for rows, severity, done in (
+        (np.flatnonzero(dummy), "look", "left empty"),
+        (
+            np.flatnonzero(asked & ~dummy),
+            "look",
+            "left empty: no detection limit is so high; say negatives='below detection' if it is one",
+        ),
+    ):
+        if len(rows):
+            what = [f"{column} '{v:g}' stands for no value" for v in values[rows]]
+            place.add(severity, what, done, rows)  # type: ignore[arg-type]
+    return np.where(dummy | asked, np.nan, values)
 
 
 def negative_codes(
-    values: NDArray[np.float64],
-    column: str,
-    unit: str,
-    rule: DetectionRule,
-    found: Findings,
-    file: str,
-    table: str,
-    line: NDArray[np.int64],
-    hole: NDArray[np.object_],
+    values: NDArray[np.float64], column: str, unit: str, rule: DetectionRule, place: Place
 ) -> NDArray[np.float64]:
     """Return grades in which negative numbers, a laboratory's code for 'less than', became what the rule says."""
     at = np.flatnonzero(values < 0) if unit in GRADES else np.empty(0, dtype=np.int64)
@@ -96,65 +147,5 @@ def negative_codes(
     out[at] = -values[at] * SHARE[rule]
     what = [f"{column} '{v:g}' is a code for below detection" for v in values[at]]
     done = [f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in out[at]]
-    found.add("mended", what, done, file=file, table=table, line=line[at], hole=hole[at])
-    return out
-
-
-def join_units(
-    frame: pd.DataFrame,
-    units: dict[str, str],
-    found: Findings,
-    file: str,
-    table: str,
-    line: NDArray[np.int64],
-    hole: NDArray[np.object_],
-) -> pd.DataFrame:
-    """Return the table with gaps of an element filled from a column of the same element in another unit.
-
-    Both columns stay; the factor is in the findings. Values that disagree by more than 2 % are
-    pointed out and kept.
-    """
-    by_element: dict[str, list[str]] = {}
-    for column in frame.columns:
-        if units.get(column) in GRADES:
-            by_element.setdefault(without_unit_in_heading(str(column)).lower(), []).append(column)
-    out = frame
-    for members in by_element.values():
-        if len(members) < 2:
-            continue
-        main = max(members, key=lambda c: int(np.count_nonzero(frame[c].notna())))
-        for other in members:
-            if other == main:
-                continue
-            try:
-                times = factor(units[other], units[main])
-            except UnitError:
-                continue
-            a, b = out[main].to_numpy(float), frame[other].to_numpy(float) * times
-            fill = np.flatnonzero(np.isnan(a) & np.isfinite(b))
-            if len(fill):
-                merged = a.copy()
-                merged[fill] = b[fill]
-                out = out.assign(**{main: merged})
-                found.add(
-                    "mended",
-                    f"{main} is empty and {other} is not",
-                    f"taken from {other} × {times:g}",
-                    file=file,
-                    table=table,
-                    line=line[fill],
-                    hole=hole[fill],
-                )
-            with np.errstate(invalid="ignore"):
-                apart = np.flatnonzero(np.abs(a - b) > 0.02 * np.maximum(np.abs(a), np.abs(b)) + 1e-12)
-            if len(apart):
-                found.add(
-                    "look",
-                    f"{main} and {other} (× {times:g}) disagree",
-                    "both kept",
-                    file=file,
-                    table=table,
-                    line=line[apart],
-                    hole=hole[apart],
-                )
+    place.add("mended", what, done, at)
     return out

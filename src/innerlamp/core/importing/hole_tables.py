@@ -9,51 +9,43 @@ import numpy as np
 import pandas as pd
 
 from ..compute.drilling import checks
+from ..compute.drilling.overlaps import Overlaps
 from ..errors import InputError
 from ..findings import Findings
 from ..formats import columns, dates, tables_in
 from ..formats.dates import DayOrder
 from ..formats.rawtable import RawTable
 from ..items.holes import INTERVAL_PLACES
-from ..units import factor, unit_in_heading
-from .detection import DetectionRule
-from .reading import attributes, mapped, number_column, system_of, to_project
+from . import plausible
+from .angles import Dips, negative_down
+from .detection import CellRules
+from .reading import LengthUnit, attributes, length_column, mapped, number_column, system_of, to_project
 
 # Columns that the tables have of themselves; a file that has them as well was written by this program or another one.
 OWN = (*INTERVAL_PLACES, "line", "hole", "from_m", "to_m", "depth_m")
-DepthUnit = Literal["auto", "m", "ft"]
 North = Literal["auto", "grid", "true", "magnetic"]
-Dips = Literal["auto", "negative down", "positive down", "from vertical"]
-
-
-def depth_column(raw: RawTable, column: str, unit: DepthUnit, found: Findings, table: str) -> np.ndarray:
-    """Return depths in metres; feet are known by the choice or by the heading, and said."""
-    values = number_column(raw, column)
-    used = unit if unit != "auto" else ("ft" if unit_in_heading(column).lower() == "ft" else "m")
-    if used == "m":
-        return values
-    times = factor("ft", "m")
-    found.add("note", f"{column} is in feet", f"multiplied by {times:g}", file=raw.file, table=table)
-    return values * times
 
 
 def read_collars(
     file: str,
     mapping: Mapping[str, str],
-    unit: DepthUnit,
+    unit: LengthUnit,
     ground: object,
     found: Findings,
     order: DayOrder,
     coordinates: str,
     crs: str,
-) -> tuple[pd.DataFrame, str]:
-    """Return checked collars and the heading of their azimuth; elevations may come from the ground.
+    heights: LengthUnit = "auto",
+) -> tuple[pd.DataFrame, str, str]:
+    """Return checked collars and the headings of their azimuth and dip; elevations may come from the ground.
 
     `ground` is a function of eastings and northings, or None.
     """
     raw = tables_in.read(file, found, "collar")
     role = mapped(raw, "collar", mapping)
-    table = pd.DataFrame({"hole": raw.text(role["hole"]), **{r: number_column(raw, role[r]) for r in ("x", "y")}})
+    table = pd.DataFrame({"hole": raw.text(role["hole"])})
+    for name in ("x", "y"):
+        table[name] = length_column(raw, role[name], "auto", found, "collar")
     table["x"], table["y"] = to_project(
         table["x"].to_numpy(float),
         table["y"].to_numpy(float),
@@ -63,7 +55,7 @@ def read_collars(
         raw.file,
         "collar",
     )
-    table["z"] = number_column(raw, role["z"]) if "z" in role else np.nan
+    table["z"] = length_column(raw, role["z"], heights, found, "collar") if "z" in role else np.nan
     lacking = ~np.isfinite(table["z"].to_numpy())
     if lacking.any() and callable(ground):
         level = ground(table["x"].to_numpy(float), table["y"].to_numpy(float))
@@ -85,7 +77,7 @@ def read_collars(
             where=raw.file,
             fix="Choose it in the mapping, or give a ground surface to take it from",
         )
-    table["depth_m"] = depth_column(raw, role["depth_m"], unit, found, "collar") if "depth_m" in role else np.nan
+    table["depth_m"] = length_column(raw, role["depth_m"], unit, found, "collar") if "depth_m" in role else np.nan
     for name in ("azimuth", "dip"):
         if name in role:
             table[name] = number_column(raw, role[name])
@@ -110,18 +102,19 @@ def read_collars(
                 line=raw.line[bad],
                 hole=ids_text[bad].to_numpy(),
             )
-    return checks.check_collars(table, found, raw.file), role.get("azimuth", "")
+    return checks.check_collars(table, found, raw.file), role.get("azimuth", ""), role.get("dip", "dip")
 
 
 def read_surveys(
     file: str,
     mapping: Mapping[str, str],
-    unit: DepthUnit,
+    unit: LengthUnit,
     dips: Dips,
     collars: pd.DataFrame,
     collar_file: str,
     found: Findings,
     strays: dict[str, pd.DataFrame],
+    dip_heading: str = "dip",
 ) -> tuple[pd.DataFrame, str]:
     """Return checked surveys, dips negative down, and the heading of the azimuth.
 
@@ -135,42 +128,38 @@ def read_surveys(
         table = pd.DataFrame(
             {
                 "hole": raw.text(role["hole"]),
-                "depth_m": depth_column(raw, role["depth_m"], unit, found, "survey"),
+                "depth_m": length_column(raw, role["depth_m"], unit, found, "survey"),
                 **{r: number_column(raw, role[r]) for r in ("azimuth", "dip")},
                 "line": raw.line,
             }
         )
-        heading = role["azimuth"]
+        heading, azimuth_heading = role["dip"], role["azimuth"]
     else:
         columns_of = {"hole": "object", "depth_m": "float64", "azimuth": "float64", "dip": "float64", "line": "int64"}
         table = pd.DataFrame({c: pd.Series(dtype=np.dtype(t)) for c, t in columns_of.items()})
-        heading = ""
-    if dips == "from vertical":
-        found.add("note", "dips are angles from vertical", "90° taken off", file=name, table="survey")
-        table["dip"] = table["dip"] - 90.0
+        heading = azimuth_heading = ""
+    own = _collar_dips(collars, dips, dip_heading, found, collar_file)
+    known = own.set_index("hole")["dip"] if len(own) else None
+    table = negative_down(table, dips, heading, found, name, known)
     _keep_strays(table, collars, strays, "survey")
     table = checks.check_surveys(table, collars, found, name)
     missing = collars[~collars["hole"].isin(table["hole"].unique())]
-    if {"azimuth", "dip"} <= set(collars.columns):
-        given = missing[np.isfinite(missing["azimuth"]) & np.isfinite(missing["dip"])]
-        if len(given):
-            found.add(
-                "note",
-                "hole has no survey",
-                "azimuth and dip of the collar taken",
-                file=collar_file,
-                table="survey",
-                line=given["line"].to_numpy(),
-                hole=given["hole"].to_numpy(),
-            )
-            extra = given[["hole", "azimuth", "dip", "line"]].assign(depth_m=0.0)
-            if dips == "from vertical":
-                extra["dip"] -= 90.0
-            table = pd.concat([table, extra[table.columns]], ignore_index=True)
-            missing = missing[~missing["hole"].isin(given["hole"])]
-            heading = heading or "collar"
-    convention = "negative down" if dips == "from vertical" else dips
-    table = checks.settle_dips(table, convention, found, name)
+    given = missing[missing["hole"].isin(own["hole"])]
+    if len(given):
+        found.add(
+            "note",
+            "hole has no survey",
+            "azimuth and dip of the collar taken",
+            file=collar_file,
+            table="survey",
+            line=given["line"].to_numpy(),
+            hole=given["hole"].to_numpy(),
+        )
+        extra = own[own["hole"].isin(given["hole"])]
+        table = pd.concat([table, extra[table.columns]], ignore_index=True)
+        missing = missing[~missing["hole"].isin(given["hole"])]
+        azimuth_heading = azimuth_heading or "collar"
+    table = checks.tell_upward(table, found, name)
     if not len(table):
         found.add("note", "no survey table was given", "all holes taken as vertical", table="survey")
     else:
@@ -182,7 +171,17 @@ def read_surveys(
             table="survey",
             hole=missing["hole"].to_numpy(),
         )
-    return table.drop(columns="line").reset_index(drop=True), heading
+    return table.drop(columns="line").reset_index(drop=True), azimuth_heading
+
+
+def _collar_dips(collars: pd.DataFrame, dips: Dips, heading: str, found: Findings, file: str) -> pd.DataFrame:
+    """Return azimuth and dip (negative down) of the collars that have both, as readings at the collar."""
+    names = ["hole", "depth_m", "azimuth", "dip", "line"]
+    if not {"azimuth", "dip"} <= set(collars.columns):
+        return pd.DataFrame({c: pd.Series(dtype="object" if c == "hole" else "float64") for c in names})
+    both = collars[np.isfinite(collars["azimuth"]) & np.isfinite(collars["dip"])]
+    own = both[["hole", "azimuth", "dip", "line"]].assign(depth_m=0.0)[names].reset_index(drop=True)
+    return negative_down(own, dips, heading, found, file)
 
 
 def _keep_strays(table: pd.DataFrame, collars: pd.DataFrame, strays: dict[str, pd.DataFrame], name: str) -> None:
@@ -206,30 +205,30 @@ def read_downhole(
     name: str,
     kind: Literal["interval", "reading"],
     mapping: Mapping[str, str],
-    unit: DepthUnit,
+    unit: LengthUnit,
     collars: pd.DataFrame,
-    rule: DetectionRule,
+    rules: CellRules,
     found: Findings,
     strays: dict[str, pd.DataFrame],
+    rule: Overlaps = "trim",
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     """Return a checked table of intervals or of readings at single depths, and the unit of each attribute."""
     raw = tables_in.read(file, found, name)
     role = mapped(raw, kind, mapping)
-    frame, units = _attributes(raw, role, rule, found, name)
+    frame, units = _attributes(raw, role, rules, found, name)
     for column in ("to_m", "from_m") if kind == "interval" else ("depth_m",):
-        frame.insert(0, column, depth_column(raw, role[column], unit, found, name))
+        frame.insert(0, column, length_column(raw, role[column], unit, found, name))
     frame.insert(0, "hole", raw.text(role["hole"]))
     frame["line"] = raw.line
     _keep_strays(frame, collars, strays, name)
+    plausible.check(frame.assign(hole=frame["hole"].fillna("").astype(str)), units, found, raw.file, name)
     if kind == "reading":
         return checks.check_readings(frame, collars, found, raw.file, name), units
-    table = checks.check_intervals(frame, collars, found, raw.file, name)
-    checks.check_coverage(table, collars, found, raw.file, name)
-    return table, units
+    return checks.check_intervals(frame, collars, found, raw.file, name, rule), units
 
 
 def _attributes(
-    raw: RawTable, role: Mapping[str, str], rule: DetectionRule, found: Findings, name: str
+    raw: RawTable, role: Mapping[str, str], rules: CellRules, found: Findings, name: str
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     ids = raw.text(role["hole"]).fillna("").astype(str).str.strip().to_numpy(dtype=object)
     used = set(role.values())
@@ -242,4 +241,4 @@ def _attributes(
             file=raw.file,
             table=name,
         )
-    return attributes(raw, used | set(places), rule, found, name, ids)
+    return attributes(raw, used | set(places), rules, found, name, ids)

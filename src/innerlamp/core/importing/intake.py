@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -15,7 +16,8 @@ from ..findings import Findings
 from ..formats import columns, dates, rawtable, tables_in
 from ..formats.rawtable import RawTable
 from ..units import unit_in_heading
-from .detection import DetectionRule
+from .angles import sense_of
+from .detection import CellRules
 from .offers import HOLE_KINDS, KINDS, Offer, lacking
 from .reading import attributes, title
 
@@ -30,7 +32,7 @@ class Choices:
     added to, '' for a new one; `batches` makes further collar tables batches of the first set; `ground` is the id of a ground surface in the project.
     """
 
-    below_detection: DetectionRule = "half of limit"
+    cells: CellRules = field(default_factory=CellRules)
     day_order: dates.DayOrder = "auto"
     dips: str = "auto"
     coordinates: str = ""
@@ -98,6 +100,18 @@ def remember(run: Run, outputs: Mapping[str, str], made: dict[str, str]) -> None
         made.setdefault("@holes", outputs["holes"])
 
 
+def _cell_params(rules: CellRules) -> dict[str, Any]:
+    """Return what cells become as parameters of an import; what is left as it is need not be said."""
+    usual = CellRules()
+    told = {
+        "above_limit": (rules.above, usual.above),
+        "above_factor": (rules.above_factor, usual.above_factor),
+        "negatives": (rules.negatives, usual.negatives),
+        "methods": (rules.methods, usual.methods),
+    }
+    return {"below_detection": rules.below, **{k: v for k, (v, default) in told.items() if v != default}}
+
+
 def _given(inputs: str) -> dict[str, str]:
     return {"ground": inputs} if inputs else {}
 
@@ -115,19 +129,24 @@ def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
         mine = [o for o in offers if o is not collar and o.kind != "collar" and _home(o, collars) is collar]
         params: dict[str, Any] = {
             "collar": collar.ref,
-            "below_detection": choices.below_detection,
+            **_cell_params(choices.cells),
             "dips": choices.dips,
         }
         mapping = {"collar": collar.roles}
         more: list[str] = []
+        labs: list[str] = []
         for offer in mine:
             slot = offer.kind if offer.kind in ("survey", "assay", "lithology", "controls") else "more"
+            if slot == "assay" and slot in params:
+                labs.append(offer.ref)
+                mapping[f"assay {len(labs) + 1}"] = offer.roles
+                continue
             if slot == "more" or slot in params:
                 more.append(offer.ref)
                 continue
             params[slot] = offer.ref
             mapping[slot] = offer.roles
-        params |= {"more": more, "columns": mapping}
+        params |= {"more": more, "columns": mapping, **({"assays": labs} if labs else {})}
         params |= {"day_order": choices.day_order, "coordinates": choices.coordinates}
         files = (collar.ref, *(o.ref for o in mine))
         target = choices.add_to or ("@holes" if choices.batches and out else "")
@@ -213,7 +232,7 @@ def _single(offer: Offer, choices: Choices) -> Run:
             "file": offer.ref,
             "content": offer.kind,
             "columns": offer.roles,
-            "below_detection": choices.below_detection,
+            **_cell_params(choices.cells),
             **system,
         }
         return Run("import-points", params, {}, (offer.ref,))
@@ -252,7 +271,38 @@ def ambiguous_dates(offers: Sequence[Offer]) -> dict[str, list[str]]:
     return out
 
 
-def odd_values(offer: Offer, rule: DetectionRule) -> list[str]:
+@dataclass(frozen=True)
+class Questions:
+    """What the content of files leaves open: by file, doubtful dates, dips and negative grades, each in words."""
+
+    dates: Mapping[str, list[str]] = field(default_factory=dict)
+    dips: Mapping[str, str] = field(default_factory=dict)
+    negatives: Mapping[str, str] = field(default_factory=dict)
+
+
+def questions(offers: Sequence[Offer]) -> Questions:
+    """Return what the first rows of files leave open for the user to say."""
+    dips, negatives = {}, {}
+    for offer in offers:
+        if offer.layout is None or offer.kind not in ("survey", "collar", "assay", "samples", "controls"):
+            continue
+        head = _head(offer, _LOOKED_AT)
+        column = offer.roles.get("dip", "")
+        if column in offer.layout.columns:
+            values = rawtable.numbers(head.cells.column(column), offer.layout.decimal_comma)[0]
+            sense = sense_of(column, values)
+            if sense.doubt:
+                dips[offer.ref] = sense.why
+        found = Findings()
+        with contextlib.suppress(LampError):
+            attributes(head, set(offer.roles.values()), CellRules(), found, offer.kind)
+        asked = [w for w, d in found.frame()[["what", "done"]].itertuples(index=False) if "negatives=" in str(d)]
+        if asked:
+            negatives[offer.ref] = str(asked[0]).split(" stands")[0]
+    return Questions(ambiguous_dates(offers), dips, negatives)
+
+
+def odd_values(offer: Offer, rules: CellRules) -> list[str]:
     """Return in words what an import will do with odd values, as far as the first rows show it."""
     if offer.layout is None or offer.kind in ("", "base", "log", "resistivity", "electrodes", "cells", "heights"):
         return []
@@ -260,14 +310,14 @@ def odd_values(offer: Offer, rule: DetectionRule) -> list[str]:
     found = Findings()
     used = set(offer.roles.values())
     try:
-        attributes(head, used, rule, found, offer.kind)
+        attributes(head, used, rules, found, offer.kind)
     except LampError as error:
         return [str(error)]
     counts: dict[tuple[str, str], int] = {}
     for what, done in found.frame()[["what", "done"]].itertuples(index=False):
         key = (
             re.sub(r"'(<?)[^']*'", lambda m: "'<…'" if m.group(1) else m.group(0), str(what)),
-            re.sub(r"taken as [\d.e+-]+", f"become {rule}", str(done)),
+            re.sub(r"taken as [\d.e+-]+", f"become {rules.below}", str(done)),
         )
         counts[key] = counts.get(key, 0) + 1
     out = [f"{n} × {what}: {done}" if n > 1 else f"{what}: {done}" for (what, done), n in counts.items()]
@@ -305,7 +355,7 @@ def columns_in_words(offer: Offer) -> list[tuple[str, str, str]]:
         return []
     labels = {r.name: r.label for r in columns.ROLES.get(KINDS[offer.kind][1], ())}
     of = {column: labels.get(role, role) for role, column in offer.roles.items()}
-    return [(c, of.get(c, ""), unit_in_heading(c)) for c in offer.layout.columns]
+    return [(c, of.get(c, ""), offer.layout.unit_of(c)) for c in offer.layout.columns]
 
 
 def with_role(offer: Offer, role: str, column: str) -> Offer:

@@ -7,11 +7,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from ..elements import measured
 from ..errors import InputError, LampError
 from ..formats import columns, features, mining, pictures, rawtable, tables_in
 from ..formats.rawtable import Layout
 from ..formats.saved_mappings import SavedMapping, shape_of
-from ..units import unit_in_heading
 from .control_samples import kind_of
 from .detection import GRADES
 
@@ -22,6 +22,10 @@ KINDS: dict[str, tuple[str, str]] = {
     "survey": ("hole surveys", "survey"),
     "assay": ("assays", "interval"),
     "lithology": ("geology log", "interval"),
+    "recovery": ("recovery and RQD", "interval"),
+    "density": ("densities along holes", "interval"),
+    "alteration": ("alteration log", "interval"),
+    "weathering": ("weathering log", "interval"),
     "interval": ("other intervals along holes", "interval"),
     "reading": ("readings along holes", "reading"),
     "log": ("LAS log of a hole", ""),
@@ -46,7 +50,8 @@ KINDS: dict[str, tuple[str, str]] = {
     "": ("not known: leave out", ""),
 }
 TABLES = (*(k for k, (_, roles) in KINDS.items() if roles), "log", "base", "")
-HOLE_KINDS = ("collar", "survey", "assay", "lithology", "interval", "reading", "log", "controls")
+OWN_KINDS = ("recovery", "density", "alteration", "weathering")
+HOLE_KINDS = ("collar", "survey", "assay", "lithology", *OWN_KINDS, "interval", "reading", "log", "controls")
 # Files that belong to another one and are read with it.
 _COMPANIONS = {
     ".shx",
@@ -271,7 +276,7 @@ def kind_of_table(layout: Layout, rows: list[list[str]], name: str) -> tuple[str
     hole = roles("collar").get("hole", "")
     if hole and not _is_coordinate(hole):
         if covers("interval"):
-            return _interval_kind(have, roles("interval"), numeric, word)
+            return _interval_kind(layout, roles("interval"), numeric, word)
         if covers("survey"):
             return "survey", "hole, depth, azimuth and dip"
         if covers("collar"):
@@ -293,16 +298,40 @@ def _is_coordinate(heading: str) -> bool:
     return columns.plain(heading) in ("x", "y", "z")
 
 
-def _interval_kind(have: Sequence[str], role: dict[str, str], numeric: object, word: str) -> tuple[str, str]:
+def own_kind(ref: str) -> str:
+    """Return recovery, density, alteration or weathering for a table of intervals that is one; '' else."""
+    layout = tables_in.look(ref)
+    kind, _ = kind_of_table(layout, tables_in.first_rows(ref, layout, 60), "")
+    return kind if kind in OWN_KINDS else ""
+
+
+def _interval_kind(layout: Layout, role: dict[str, str], numeric: object, word: str) -> tuple[str, str]:
     assert callable(numeric)
-    rest = [c for c in have if c not in role.values()]
-    grades = [c for c in rest if unit_in_heading(c) in GRADES and numeric(c)]
-    if grades:
-        return "assay", f"from, to and grades ({', '.join(grades[:3])})"
+    rest = [c for c in layout.columns if c not in role.values()]
     words = [c for c in rest if not numeric(c)]
-    rock = next((c for c in words if re.search(r"(?i)rock|lith|geol|unit|code|strat", c)), "")
-    if rock or (words and re.search(r"lith|geol|rock|log", word)):
-        return "lithology", f"from, to and codes ({rock or words[0]})"
+    rock = next((c for c in words if columns.tells(c, "rock")), "")
+    graded = [c for c in rest if layout.unit_of(c) in GRADES or (not layout.unit_of(c) and measured(c))]
+    # A laboratory's element is a grade even where its first rows are all codes; a share of a mineral or of core is none.
+    grades = [c for c in graded if measured(c, layout.unit_of(c)) and (numeric(c) or layout.unit_of(c) in GRADES)]
+    others = [c for c in graded if c not in grades and numeric(c) and layout.unit_of(c) != "%"]
+    seen_by_eye = rock and all(layout.unit_of(c) == "%" for c in grades)
+    if (grades or others) and not seen_by_eye:
+        return "assay", f"from, to and grades ({', '.join((grades or others)[:3])})"
+    for kind, line in (("recovery", "rqd"), ("recovery", "recovery"), ("density", "density")):
+        hit = next((c for c in rest if columns.tells(c, line) and numeric(c)), "")
+        if hit:
+            return kind, f"from, to and {hit}"
+    if rock:
+        return "lithology", f"from, to and codes ({rock})"
+    for kind in ("alteration", "weathering"):
+        hit = next((c for c in words if columns.tells(c, kind)), "")
+        if hit:
+            return kind, f"from, to and {hit}"
+    if words and re.search(r"lith|geol|rock|log", word):
+        return "lithology", f"from, to and codes ({words[0]})"
+    percent = [c for c in graded if numeric(c)]
+    if percent:
+        return "assay", f"from, to and grades ({', '.join(percent[:3])})"
     return "interval", "hole, from and to"
 
 

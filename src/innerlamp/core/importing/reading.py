@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from ..crs import same_system, transformers
@@ -14,9 +17,9 @@ from ..errors import InputError
 from ..findings import Findings
 from ..formats import columns, rawtable
 from ..formats.rawtable import RawTable
-from ..units import unit_in_heading
-from . import detection
-from .detection import DetectionRule
+from ..units import in_metres
+from . import detection, element_columns
+from .detection import CellRules, Place
 
 
 def mapped(raw: RawTable, table: str, mapping: Mapping[str, str]) -> dict[str, str]:
@@ -53,67 +56,125 @@ def number_column(raw: RawTable, column: str) -> NDArray[np.float64]:
     return values
 
 
+LengthUnit = Literal["auto", "m", "ft"]
+
+
+def length_column(raw: RawTable, column: str, unit: LengthUnit, found: Findings, table: str) -> NDArray[np.float64]:
+    """Return lengths in metres; other units are known by the choice, the heading or the row of units, and said.
+
+    Raises
+    ------
+    InputError
+        When the heading's unit is no length.
+    """
+    values = number_column(raw, column)
+    used = unit if unit != "auto" else (raw.layout.unit_of(column) or "m")
+    if used == "°":
+        return values
+    times = in_metres(used)
+    if times is None:
+        raise InputError(f"'{column}' is in '{used}', which is no length", where=raw.file, fix="Choose another column")
+    if times != 1.0:
+        name = "feet" if used == "ft" else used
+        found.add("note", f"{column} is in {name}", f"multiplied by {times:g}", file=raw.file, table=table)
+    return values * times
+
+
 def attributes(
     raw: RawTable,
     used: set[str],
-    rule: DetectionRule,
+    rules: CellRules,
     found: Findings,
     table: str,
     hole: NDArray[np.object_] | None = None,
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     """Return all columns that play no role, as numbers or as text, and the unit of each.
 
-    A column is numeric when at least half of its filled cells are numbers or below detection.
-    Cells like ``<0.5`` become what `rule` says; other cells that are no numbers are left empty.
-    Both are reported with their line.
+    A column is numeric when at least half of its filled cells are numbers, below detection or above a limit. What such
+    cells become is said by `rules`; other cells that are no numbers are left empty. All are reported with their line.
     """
+    place = Place(
+        found, raw.file, table, raw.line, hole if hole is not None else np.full(len(raw.line), "", dtype=object)
+    )
     taken: dict[str, NDArray[np.float64] | pd.Series] = {}
     units: dict[str, str] = {}
-    where = hole if hole is not None else np.full(len(raw.line), "", dtype=object)
+    above: dict[str, NDArray[np.bool_]] = {}
     for column in raw.layout.columns:
         if column in used:
             continue
-        values, odd = rawtable.numbers(raw.cells.column(column), raw.layout.decimal_comma)
-        rows = np.flatnonzero(odd)
-        texts = raw.cells.column(column).take(rows).to_pylist() if len(rows) else []
-        limits = rawtable.below_detection(pd.Series(texts, dtype="object"))
-        worded = detection.says_below(texts)
-        if worded.any():
-            limits[worded] = detection.limit_of(values, limits)
-        below = np.isfinite(limits)
-        limit_above = rawtable.above_limit(pd.Series(texts, dtype="object"))
-        above = np.isfinite(limit_above)
-        filled = int(np.isfinite(values).sum())
-        coded = int(below.sum()) + int(above.sum())
-        if filled + coded < max(1, len(rows) - coded):
+        read = _numeric(raw, column, rules, place)
+        if read is None:
             text = raw.text(column).str.strip()
-            taken[column] = text.where(text != "", None)
-            units[column] = ""
+            taken[column], units[column] = text.where(text != "", None), ""
             continue
-        if below.any():
-            at = rows[below]
-            values[at] = limits[below] * detection.SHARE[rule]
-            done = [f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in values[at]]
-            what = [f"{column} '{t.strip()}' is below detection" for t, b in zip(texts, below, strict=True) if b]
-            found.add("mended", what, done, file=raw.file, table=table, line=raw.line[at], hole=where[at])
-        if above.any():
-            at = rows[above]
-            values[at] = limit_above[above]
-            what = [f"{column} '{t.strip()}' is above the limit" for t, b in zip(texts, above, strict=True) if b]
-            done = [f"taken as the limit, {v:g}: the true value is higher" for v in limit_above[above]]
-            found.add("look", what, done, file=raw.file, table=table, line=raw.line[at], hole=where[at])
-        odd_cell = ~below & ~above
-        if odd_cell.any():
-            at = rows[odd_cell]
-            what = [f"{column} '{t.strip()}' is not a number" for t, b in zip(texts, odd_cell, strict=True) if b]
-            found.add("look", what, "left empty", file=raw.file, table=table, line=raw.line[at], hole=where[at])
-        units[column] = unit_in_heading(column)
-        values = detection.missing_codes(values, column, units[column], found, raw.file, table, raw.line, where)
-        taken[column] = detection.negative_codes(
-            values, column, units[column], rule, found, raw.file, table, raw.line, where
-        )
+        values, over, coded = read
+        units[column] = raw.layout.unit_of(column)
+        values = detection.missing_codes(values, column, units[column], place, rules.negatives, coded)
+        taken[column] = detection.negative_codes(values, column, units[column], rules.below, place)
+        if over.any():
+            above[column] = over
     frame = pd.DataFrame(taken, index=range(len(raw.line)))
-    return detection.join_units(frame, units, found, raw.file, table, raw.line, where), units
+    return element_columns.joined(frame, units, rules, above, place)
+
+
+def _numeric(
+    raw: RawTable, column: str, rules: CellRules, place: Place
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_]] | None:
+    """Return a column as numbers, which of them are above a limit, and which are so or below detection; None where it is one of texts."""
+    cells = raw.cells.column(column)
+    values, odd = rawtable.numbers(cells, raw.layout.decimal_comma)
+    rows = np.flatnonzero(odd)
+    texts = cells.take(rows).to_pylist() if len(rows) else []
+    limits = rawtable.below_detection(pd.Series(texts, dtype="object"))
+    worded = detection.says_below(texts)
+    if worded.any():
+        limits[worded] = detection.limit_of(values, limits)
+    below = np.isfinite(limits)
+    limit_above = rawtable.above_limit(pd.Series(texts, dtype="object"))
+    over = np.isfinite(limit_above)
+    coded = int(below.sum()) + int(over.sum())
+    if int(np.isfinite(values).sum()) + coded < max(1, len(rows) - coded):
+        return None
+    if below.any():
+        at = rows[below]
+        values[at] = limits[below] * detection.SHARE[rules.below]
+        done = [f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in values[at]]
+        what = [f"{column} '{t.strip()}' is below detection" for t, b in zip(texts, below, strict=True) if b]
+        place.add("mended", what, done, at)
+    mask, marked = np.zeros(len(values), dtype=bool), np.zeros(len(values), dtype=bool)
+    marked[rows[below | over]] = True
+    if over.any():
+        at = rows[over]
+        mask[at] = True
+        values[at] = rules.above_as(limit_above[over])
+        what = [f"{column} '{t.strip()}' is above the limit" for t, b in zip(texts, over, strict=True) if b]
+        done = [f"taken as {v:g}: the true value is higher" if np.isfinite(v) else "left empty" for v in values[at]]
+        place.add("look", what, done, at)
+    rest = ~below & ~over
+    if rest.any():
+        what = [f"{column} '{t.strip()}' is not a number" for t, b in zip(texts, rest, strict=True) if b]
+        place.add("look", what, "left empty", rows[rest])
+    if pa.types.is_string(cells.type):
+        _say_codes(raw, column, values, place)
+    return values, mask, marked
+
+
+def _say_codes(raw: RawTable, column: str, values: NDArray[np.float64], place: Place) -> None:
+    """Point out codes for no value that are written in letters, and points among decimal commas."""
+    cells = raw.cells.column(column)
+    if not np.isfinite(values).all():
+        words = pc.utf8_lower(pc.utf8_trim_whitespace(cells))
+        coded = pc.is_in(words, value_set=pa.array(sorted(w for w in rawtable.NO_VALUE if w.isalnum()), pa.string()))
+        rows = np.flatnonzero(coded.to_numpy(zero_copy_only=False))
+        if len(rows):
+            texts = cells.take(rows).to_pylist()
+            place.add("note", [f"{column} '{t.strip()}' stands for no value" for t in texts], "left empty", rows)
+    if raw.layout.decimal_comma and raw.layout.medium == "text":
+        rows = np.flatnonzero(rawtable.points_among_commas(cells))
+        if len(rows):
+            texts = cells.take(rows).to_pylist()
+            what = [f"{column} '{t.strip()}' has a point among decimal commas" for t in texts]
+            place.add("look", what, [f"read as {v:g}" for v in values[rows]], rows)
 
 
 def system_of(given: str, headings: tuple[str, str]) -> str:

@@ -12,6 +12,7 @@ import numpy as np
 import pandas as pd
 
 from ...findings import Findings, Severity
+from . import overlaps
 
 
 def _leave_out(
@@ -168,27 +169,20 @@ def check_surveys(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, f
     return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)
 
 
-def settle_dips(table: pd.DataFrame, convention: str, found: Findings, file: str) -> pd.DataFrame:
-    """Turn dips into degrees negative down. `convention`: ``auto``, ``negative down`` or ``positive down``."""
-    dips = table["dip"].to_numpy(float)
-    if convention == "auto":
-        convention = "positive down" if len(dips) and np.mean(dips > 0) > 0.5 else "negative down"
-        if len(dips):
-            found.add(
-                "note",
-                f"most dips are {'positive' if convention == 'positive down' else 'negative'}",
-                f"read as {convention}",
-                file=file,
-                table="survey",
-            )
-    if convention == "positive down":
-        dips = -dips
-    up = dips > 0
-    _tell(found, "look", "hole goes upward here", "kept", table[up], file, "survey")
-    return table.assign(dip=dips)
+def tell_upward(table: pd.DataFrame, found: Findings, file: str) -> pd.DataFrame:
+    """Return surveys (dips negative down) as they are; those that go upward are pointed out."""
+    _tell(found, "look", "hole goes upward here", "kept", table[table["dip"].to_numpy(float) > 0], file, "survey")
+    return table
 
 
-def check_intervals(table: pd.DataFrame, collars: pd.DataFrame, found: Findings, file: str, name: str) -> pd.DataFrame:
+def check_intervals(
+    table: pd.DataFrame,
+    collars: pd.DataFrame,
+    found: Findings,
+    file: str,
+    name: str,
+    rule: overlaps.Overlaps = "trim",
+) -> pd.DataFrame:
     """Intervals: numbers, right way round, known hole, not overlapping. Columns hole, from_m, to_m, line, ..."""
     table = check_ids(table, found, file, name)
     table = _leave_out(table, ~table["hole"].isin(collars["hole"]).to_numpy(), "hole has no collar", found, file, name)
@@ -203,39 +197,7 @@ def check_intervals(table: pd.DataFrame, collars: pd.DataFrame, found: Findings,
     start, stop = table["from_m"].to_numpy(), table["to_m"].to_numpy()
     table = _leave_out(table, start > stop, "interval ends above its start", found, file, name)
 
-    codes, _ = pd.factorize(table["hole"])
-    order = np.lexsort((table["line"].to_numpy(), table["from_m"].to_numpy(), codes))
-    if (order != np.arange(len(order))).any():
-        table = table.iloc[order].reset_index(drop=True)
-        codes = codes[order]
-    start, stop = table["from_m"].to_numpy(), table["to_m"].to_numpy()
-    same = codes[1:] == codes[:-1]
-    suspects = np.unique(codes[1:][same & (start[1:] < stop[:-1] - 1e-3)])
-    bad = np.zeros(len(table), dtype=bool)
-    reasons: list[str] = []
-    for code in suspects:
-        rows = np.flatnonzero(codes == code)
-        reached, holder = -np.inf, -1
-        for row in rows:
-            if start[row] < reached - 1e-3:
-                bad[row] = True
-                reasons.append(
-                    f"overlaps {start[holder]:g}–{stop[holder]:g} m (line {int(table['line'].iloc[holder])})"
-                )
-            elif stop[row] > reached:
-                reached, holder = stop[row], int(row)
-    if bad.any():
-        rows_out = table[bad]
-        found.add(
-            "left out",
-            reasons,
-            "later interval left out",
-            file=file,
-            table=name,
-            line=rows_out["line"].to_numpy(),
-            hole=rows_out["hole"].to_numpy(),
-        )
-        table = table[~bad].reset_index(drop=True)
+    table = overlaps.settled(table, rule, found, file, name)
     depth = table["hole"].map(collars.set_index("hole")["depth_m"]).to_numpy(float)
     beyond = table["to_m"].to_numpy() > depth + 0.01
     _tell(

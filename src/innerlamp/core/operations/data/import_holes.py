@@ -10,6 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.drilling import checks, desurvey, place_checks
+from ...compute.drilling.overlaps import Overlaps
 from ...compute.potential.mainfield import main_field
 from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Several, ground_slot, param
@@ -18,16 +19,21 @@ from ...findings import Findings
 from ...formats import tables_in
 from ...formats.dates import DayOrder
 from ...importing import hole_tables
+from ...importing.angles import Dips
+from ...importing.assay_tables import AssayFile, one_table
 from ...importing.control_samples import read_controls
-from ...importing.detection import DetectionRule
+from ...importing.detection import AboveRule, DetectionRule, NegativeRule
 from ...importing.hole_paths import path_of, place, place_readings, stations_table
-from ...importing.hole_tables import DepthUnit, Dips, North
+from ...importing.hole_tables import North
+from ...importing.offers import own_kind
+from ...importing.reading import LengthUnit
 from ...items.base import Item
 from ...items.fields import Grid
 from ...items.holes import HoleSet
 from ...progress import Progress
+from . import coded
 from .ground import level_of
-from .systems import system_of_table
+from .systems import system_of_table, unit_of_heights
 
 
 class HoleFiles(Params):
@@ -46,6 +52,12 @@ class HoleFiles(Params):
         help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical",
     )
     assay: str = param("", "Assay table", editor="file", help="From, to and grades")
+    assays: Several = param(
+        (),
+        "Further assay tables",
+        editor="files",
+        help="Files of other laboratories or batches, parted by semicolons: all come together as one table with the columns laboratory and batch",
+    )
     lithology: str = param("", "Lithology table", editor="file", help="From, to and rock codes")
     more: Several = param(
         (),
@@ -80,11 +92,20 @@ class HoleFiles(Params):
         help="For the declination of magnetic azimuths; the collars' own dates when empty",
         more=True,
     )
-    depth_unit: DepthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
+    depth_unit: LengthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
+    height_unit: LengthUnit = unit_of_heights()
     coordinates: str = system_of_table()
     method: desurvey.Method = param("minimum curvature", "Path between readings")
-    below_detection: DetectionRule = param(
-        "half of limit", "Below detection is", help="What <0.5, -0.5 and ND become; the original stays in the report"
+    below_detection: DetectionRule = coded.below()
+    above_limit: AboveRule = coded.above()
+    above_factor: float = coded.above_factor()
+    negatives: NegativeRule = coded.negatives()
+    methods: Several = coded.methods()
+    overlaps: Overlaps = param(
+        "trim",
+        "Intervals that overlap",
+        help="trim: the later one starts where the earlier ends; what lies within another is left out in both",
+        more=True,
     )
     bend: float = param(15.0, "Report bends above", unit="° per 30 m", above=0.0, more=True)
     off_ground: float = param(10.0, "Report collars off the ground by", unit="m", above=0.0, more=True)
@@ -103,12 +124,21 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         When a file can't be read or a needed column is missing.
     """
     found = Findings()
+    rules = coded.rules_of(p)
     dem = inputs.maybe("ground", Grid)
 
     progress(0.02, "Reading collars")
     ground = level_of(dem) if dem is not None else None
-    collars, heading = hole_tables.read_collars(
-        p.collar, p.columns.get("collar", {}), p.depth_unit, ground, found, p.day_order, p.coordinates, inputs.crs
+    collars, heading, dip_heading = hole_tables.read_collars(
+        p.collar,
+        p.columns.get("collar", {}),
+        p.depth_unit,
+        ground,
+        found,
+        p.day_order,
+        p.coordinates,
+        inputs.crs,
+        p.height_unit,
     )
     file = tables_in.split(p.collar)[0].name
     area = dem.bounds[:4] if dem is not None else None
@@ -120,7 +150,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
     progress(0.1, "Reading surveys")
     strays: dict[str, pd.DataFrame] = {}
     surveys, survey_heading = hole_tables.read_surveys(
-        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found, strays
+        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found, strays, dip_heading
     )
     surveys = _to_grid_north(
         surveys, heading if survey_heading == "collar" else survey_heading, collars, inputs.crs, p, found
@@ -128,26 +158,40 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
     tables: dict[str, pd.DataFrame] = {}
     readings: dict[str, pd.DataFrame] = {}
     units: dict[str, str] = {}
-    sources = {"assay": p.assay, "lithology": p.lithology, **_names(p.more)}
+    labs = [f for f in (p.assay, *p.assays) if f]
+    sources = {"lithology": p.lithology, **_names(p.more)}
+    sources = {**{"assay" if not k else f"assay {k + 1}": f for k, f in enumerate(labs)}, **sources}
+    assays: list[AssayFile] = []
     for number, (name, source) in enumerate(sources.items()):
         if not source:
             continue
         progress(0.2 + 0.6 * number / len(sources), f"Reading {name}")
         mapping = p.columns.get(name, {})
-        whole = name in ("assay", "lithology") or hole_tables.is_interval_table(source, mapping)
+        lab = number < len(labs)
+        whole = lab or name == "lithology" or hole_tables.is_interval_table(source, mapping)
         table, table_units = hole_tables.read_downhole(
             source,
-            name,
+            "assay" if lab else name,
             "interval" if whole else "reading",
             mapping,
             p.depth_unit,
             collars,
-            p.below_detection,
+            rules,
             found,
             strays,
+            p.overlaps,
         )
+        if lab:
+            assays.append(AssayFile(tables_in.split(source)[0].name, table, table_units))
+            continue
+        if whole:
+            checks.check_coverage(table, collars, found, tables_in.split(source)[0].name, name)
         _merge(tables if whole else readings, name, table)
         units |= table_units
+    if assays:
+        table, table_units = one_table(assays, rules, p.overlaps, found)
+        checks.check_coverage(table, collars, found, assays[0].file if len(assays) == 1 else "", "assay")
+        tables, units = {"assay": table, **tables}, {**units, **table_units}
     collars = _depths(collars, surveys, {**tables, **readings})
     progress(0.82, "Desurveying")
     path = path_of(collars, surveys, tables, p.method)
@@ -158,7 +202,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
     readings = {name: place_readings(table, collars, path) for name, table in readings.items()}
     progress(0.98, "Done")
     point_out_alikes(collars, strays, found)
-    controls = read_controls(p.controls, p.columns.get("controls", {}), p.below_detection, found)
+    controls = read_controls(p.controls, p.columns.get("controls", {}), rules, found)
     holes = HoleSet(
         name=p.name,
         crs=inputs.crs,
@@ -198,7 +242,7 @@ def _names(files: tuple[str, ...]) -> dict[str, str]:
     out: dict[str, str] = {}
     for file in files:
         path, part = tables_in.split(file)
-        base = re.sub(r"[_\s]+", " ", part or path.stem).strip().lower()
+        base = own_kind(file) or re.sub(r"[_\s]+", " ", part or path.stem).strip().lower()
         name, number = base, 2
         while name in out or name in ("assay", "lithology", "collar", "survey", "findings", "by hole"):
             name, number = f"{base} {number}", number + 1
@@ -258,7 +302,7 @@ def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, p
 
 
 def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
-    files = [f for f in (p.collar, p.survey, p.assay, p.lithology, p.controls, *p.more) if f]
+    files = [f for f in (p.collar, p.survey, p.assay, *p.assays, p.lithology, p.controls, *p.more) if f]
     size = sum(tables_in.split(f)[0].stat().st_size for f in files)
     return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
 

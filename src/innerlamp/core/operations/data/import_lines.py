@@ -17,14 +17,15 @@ from ...findings import Findings
 from ...formats import dates, tables_in
 from ...formats.dates import DayOrder
 from ...formats.rawtable import RawTable
-from ...importing.reading import attributes, mapped, number_column, title
+from ...importing.detection import CellRules
+from ...importing.reading import LengthUnit, attributes, mapped, number_column, title
 from ...items.base import Item
 from ...items.fields import Grid
 from ...items.points import SurveyLines
 from ...progress import Progress
 from .ground import level_of
 from .import_places import places
-from .systems import system_of_table
+from .systems import system_of_table, unit_of_heights
 
 
 class ImportLines(Params):
@@ -44,6 +45,7 @@ class ImportLines(Params):
     )
     date: str = param("", "Date of survey", editor="date", help="Year-month-day; taken from the date column when empty")
     day_order: DayOrder = param("auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column")
+    height_unit: LengthUnit = unit_of_heights()
     coordinates: str = system_of_table()
     above_ground: float = param(
         0.0,
@@ -60,8 +62,8 @@ def _one(
     """Return a file, its readings, their units, and the dates as they stand in it ('' where there are none)."""
     raw = tables_in.read(file, found, "lines")
     role = mapped(raw, "lines", p.columns)
-    frame, good = places(raw, role, found, "lines", p.coordinates, crs)
-    rest, units = attributes(raw, {*role.values(), "file_line"}, "missing", found, "lines")
+    frame, good = places(raw, role, found, "lines", p.coordinates, crs, p.height_unit)
+    rest, units = attributes(raw, {*role.values(), "file_line"}, CellRules(below="missing"), found, "lines")
     by_column = "line" in role and p.line_from != "file name"
     if not by_column and p.line_from == "column":
         raise InputError("no column for Line", where=raw.file, fix="Choose it, or name lines by their files")

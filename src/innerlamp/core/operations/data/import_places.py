@@ -9,13 +9,13 @@ import pandas as pd
 
 from ...compute.gridding.resampling import to_system
 from ...crs import same_system, transformers
-from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import grids, tables_in
 from ...formats.rawtable import RawTable
-from ...importing.detection import DetectionRule
-from ...importing.reading import attributes, mapped, number_column, system_of, title, to_project
+from ...importing.detection import AboveRule, DetectionRule, NegativeRule
+from ...importing.reading import LengthUnit, attributes, length_column, mapped, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
 from ...items.attributes import AnyQuantity, told_by
 from ...items.base import Item, numeric_columns
@@ -23,7 +23,8 @@ from ...items.fields import Grid
 from ...items.points import POINT_ROLES, PointSet
 from ...progress import Progress
 from ...units import in_metres
-from .systems import system_of_file, system_of_table
+from . import coded
+from .systems import system_of_file, system_of_table, unit_of_heights
 
 
 class ImportPoints(Params):
@@ -40,7 +41,12 @@ class ImportPoints(Params):
     columns: dict[str, str] = param(
         {}, "Columns", editor="mapping", help="Role to column; what is not given is guessed from the headings"
     )
-    below_detection: DetectionRule = param("half of limit", "Below detection is")
+    below_detection: DetectionRule = coded.below()
+    above_limit: AboveRule = coded.above()
+    above_factor: float = coded.above_factor()
+    negatives: NegativeRule = coded.negatives()
+    methods: Several = coded.methods()
+    height_unit: LengthUnit = unit_of_heights()
     coordinates: str = system_of_table()
 
 
@@ -85,11 +91,19 @@ def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
 
 
 def places(
-    raw: RawTable, role: dict[str, str], found: Findings, table: str, coordinates: str, crs: str
+    raw: RawTable,
+    role: dict[str, str],
+    found: Findings,
+    table: str,
+    coordinates: str,
+    crs: str,
+    heights: LengthUnit = "auto",
 ) -> tuple[pd.DataFrame, np.ndarray]:
     """Return x, y, z and file_line of all rows, and which have coordinates; the others are reported."""
+    units: dict[str, LengthUnit] = {"x": "auto", "y": "auto", "z": heights}
     frame = pd.DataFrame(
-        {c: number_column(raw, role[c]) if c in role else np.nan for c in ("x", "y", "z")}, index=range(len(raw.line))
+        {c: length_column(raw, role[c], u, found, table) if c in role else np.nan for c, u in units.items()},
+        index=range(len(raw.line)),
     )
     source = system_of(coordinates, (role["x"], role["y"]))
     frame["x"], frame["y"] = to_project(
@@ -114,8 +128,8 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     progress(0.1, "Reading")
     raw = tables_in.read(p.file, found, p.content)
     role = mapped(raw, "structures" if p.content == "structures" else "points", p.columns)
-    frame, good = places(raw, role, found, p.content, p.coordinates, inputs.crs)
-    rest, units = attributes(raw, {*role.values(), "file_line"}, p.below_detection, found, p.content)
+    frame, good = places(raw, role, found, p.content, p.coordinates, inputs.crs, p.height_unit)
+    rest, units = attributes(raw, {*role.values(), "file_line"}, coded.rules_of(p), found, p.content)
     if p.content == "structures":
         planes, plane_units = settle_planes(raw, role, p.planes, found)
         frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}

@@ -88,8 +88,12 @@ def merged(holes: HoleSet, same: dict[str, str]) -> HoleSet:
             continue
         whole = pd.concat([t.assign(hole=t["hole"].astype(str).replace(same)) for t in parts], ignore_index=True)
         mine = whole["hole"].isin(targets)
-        check = checks.check_intervals if interval else checks.check_readings
-        good = check(whole[mine].reset_index(drop=True), collars, found, "", name)
+        rows = whole[mine].reset_index(drop=True)
+        good = (
+            checks.check_intervals(rows, collars, found, "", name, "leave out")
+            if interval
+            else checks.check_readings(rows, collars, found, "", name)
+        )
         both = pd.concat([whole[~mine], good], ignore_index=True)
         order = pd.Index(collars["hole"]).get_indexer(both["hole"])
         depth = "from_m" if interval else "depth_m"
@@ -143,8 +147,8 @@ def _surveys(
     if back is not None:
         extra = checks.check_surveys(back, collars, found, "")
         # Dips of rows kept aside are as the file had them; the set's own sign tells how to read them.
-        down = "positive down" if len(extra) and (extra["dip"] > 0).mean() > 0.5 else "negative down"
-        extra = checks.settle_dips(extra, down, found, "")
+        positive = len(extra) and (extra["dip"] > 0).mean() > 0.5
+        extra = checks.tell_upward(extra.assign(dip=-extra["dip"]) if positive else extra, found, "")
         moved = pd.concat([moved, extra[mine.columns]], ignore_index=True)
     taken = moved[~moved["hole"].isin(have)]
     for hole in dict.fromkeys(moved["hole"][moved["hole"].isin(have)]):

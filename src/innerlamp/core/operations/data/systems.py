@@ -22,5 +22,15 @@ def system_of_file(whose: str = "their") -> Any:
     )
 
 
+def unit_of_heights() -> Any:
+    """Declare the unit of elevations, which headings may tell."""
+    return param(
+        "auto",
+        "Elevations are in",
+        more=True,
+        help="auto goes by the heading ('Elev ft') and takes metres otherwise; feet are turned into metres",
+    )
+
+
 def _param(help: str) -> Any:
     return param("", "Coordinates are in", editor="crs", more=True, help=help)

@@ -1,0 +1,167 @@
+"""Which element a column of grades is of, by which method, in which unit: ``Au (ppb)`` and ``AU_FA_PPM`` are both gold."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from .units import unit_in_heading, without_units
+
+# Symbols of elements that laboratories report, and the oxides of whole-rock analyses.
+_SYMBOLS = (
+    "Ag Al As Au B Ba Be Bi Br C Ca Cd Ce Cl Co Cr Cs Cu Dy Er Eu F Fe Ga Gd Ge Hf Hg Ho In Ir K La Li Lu Mg Mn Mo Na Nb "
+    "Nd Ni Os P Pb Pd Pr Pt Rb Re Rh Ru S Sb Sc Se Si Sm Sn Sr Ta Tb Te Th Ti Tl Tm U V W Y Yb Zn Zr "
+    "SiO2 Al2O3 Fe2O3 FeO MgO CaO Na2O K2O TiO2 P2O5 MnO Cr2O3 BaO SrO WO3 SnO2 Li2O Nb2O5 Ta2O5 U3O8 V2O5 ZrO2 LOI"
+)
+_SYMBOL = {s.lower(): s for s in _SYMBOLS.split()}
+# Names by language (English, Spanish, French, Portuguese, German, Finnish, Swedish): a line for each element, easy to add to.
+_NAMES = {
+    "Au": "gold oro or ouro gold kulta guld",
+    "Ag": "silver plata argent prata silber hopea silver",
+    "Cu": "copper cobre cuivre cobre kupfer kupari koppar",
+    "Zn": "zinc zinc cinc zinco zink sinkki zink",
+    "Pb": "lead plomo plomb chumbo blei lyijy bly",
+    "Sn": "tin estano etain estanho zinn tina tenn",
+    "Fe": "iron hierro fer ferro eisen rauta jarn",
+    "As": "arsenic arsenico arsenic arsenio arsen arseeni arsenik",
+    "Ni": "nickel niquel nickel niquel nickel nikkeli nickel",
+    "Co": "cobalt cobalto cobalt cobalto kobalt koboltti kobolt",
+    "W": "tungsten wolframio tungsteno tungstene tungstenio wolfram volframi volfram",
+    "Mo": "molybdenum molibdeno molybdene molibdenio molybdan molybdeeni molybden",
+    "S": "sulphur sulfur azufre soufre enxofre schwefel rikki svavel",
+    "Sb": "antimony antimonio antimoine antimonio antimon antimoni antimon",
+    "Bi": "bismuth bismuto bismuth bismuto wismut vismutti vismut",
+    "Hg": "mercury mercurio mercure mercurio quecksilber elohopea kvicksilver",
+    "Li": "lithium litio lithium litio lithium litium litium",
+    "U": "uranium uranio uranium uranio uran uraani uran",
+    "Mn": "manganese manganeso manganese manganes mangan mangaani mangan",
+}
+_BY_NAME = {word: symbol for symbol, words in _NAMES.items() for word in words.split()}
+# What is dissolved or recovered is a part of the metal and no other measure of it: such columns are never joined with it.
+_PARTS = frozenset(
+    [
+        "sol",
+        "soluble",
+        "solu",
+        "cn",
+        "cyanide",
+        "eq",
+        "equiv",
+        "equivalent",
+        "rec",
+        "recoverable",
+        "sulphide",
+        "sulfide",
+        "oxide",
+        "ox",
+        "mag",
+        "ws",
+        "leach",
+        "residual",
+        "cut",
+        "capped",
+        "ratio",
+        "rank",
+        "log",
+        "ln",
+        "norm",
+        "clr",
+        "zscore",
+        "score",
+        "sd",
+        "std",
+        "err",
+        "error",
+        "unc",
+        "uncertainty",
+        "limit",
+        "lld",
+        "dl",
+    ]
+)
+# Methods from the one that is trusted most; common practice, no source. What is not named comes after, as it stands in the file.
+PRECEDENCE = (
+    "OL",
+    "OG",
+    "GRA",
+    "GRAV",
+    "SFA",
+    "SCR",
+    "FA",
+    "FAAA",
+    "FAICP",
+    "FUS",
+    "XRF",
+    "4A",
+    "4AD",
+    "TOTAL",
+    "ICPMS",
+    "MS",
+    "ICP",
+    "ICPOES",
+    "OES",
+    "AAS",
+    "AA",
+    "AR",
+    "PXRF",
+)
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What a heading names: `element` (its symbol, with the part of it that is meant), `method` ('' for none) and `unit`."""
+
+    element: str
+    method: str
+    unit: str
+
+
+def letters_of(text: str) -> str:
+    """Return a text in small letters without accents."""
+    return "".join(c for c in unicodedata.normalize("NFKD", text.lower()) if not unicodedata.combining(c))
+
+
+def measured(heading: str, unit: str = "") -> Measured | None:
+    """Return the element, method and unit of a heading, None when it names no element.
+
+    `unit` is one that is known otherwise, such as from a row of units; without it the heading's counts.
+    """
+    known = unit or unit_in_heading(heading)
+    tokens = [t for t in re.split(r"[^0-9A-Za-zÀ-ÿ+]+", without_units(heading)) if t]
+    if not tokens:
+        return None
+    first = letters_of(tokens[0])
+    stuck = re.fullmatch(r"([a-z][a-z]?)(ppm|ppb|pct|gpt)", first)
+    if stuck and stuck.group(1) in _SYMBOL:
+        first, known = stuck.group(1), unit or unit_in_heading(f"x_{stuck.group(2)}")
+    symbol = _SYMBOL.get(first) or _BY_NAME.get(first)
+    if symbol is None:
+        return None
+    rest = [t for t in tokens[1:] if letters_of(t) not in ("total", "assay", "grade", "ley", "teneur", "teor")]
+    parts = [t for t in rest if letters_of(t) in _PARTS]
+    method = "_".join(t for t in rest if t not in parts)
+    return Measured(" ".join([symbol, *(letters_of(p) for p in parts)]), method, known)
+
+
+def ranked(methods: Sequence[str], first: Sequence[str] = ()) -> list[str]:
+    """Return methods from the one that counts first: those that the user named, then by `PRECEDENCE`, then as they stand.
+
+    A column without a method is the table's own choice and comes before all that were not named.
+    """
+
+    def place(method: str) -> tuple[int, int]:
+        bare = re.sub(r"[^A-Z0-9]", "", method.upper())
+        named = [re.sub(r"[^A-Z0-9]", "", f.upper()) for f in first]
+        if bare in named:
+            return 0, named.index(bare)
+        if not bare:
+            return 1, 0
+        hits = [
+            k for k, known in enumerate(PRECEDENCE) if bare == known or known in re.split(r"[^A-Z0-9]+", method.upper())
+        ]
+        hits = hits or [k for k, known in enumerate(PRECEDENCE) if bare.startswith(known)]
+        return (2, hits[0]) if hits else (3, 0)
+
+    return sorted(dict.fromkeys(methods), key=place)
