@@ -119,7 +119,7 @@ def test_collars_off_the_ground_or_far_away_are_pointed_out(tmp_path: Path) -> N
     assert found["B"] if isinstance(found["B"], str) else "collar is 25.0 m above" in " ".join(found["B"])
     text = whats(made)
     assert "collar is 25.0 m above the ground surface" in text
-    assert "easting and northing look changed round" in text
+    assert "looks as if easting and northing were changed round" in text
     assert "another zone or system?" in text
     assert len(made.collars) == 4  # all kept: a person decides
 

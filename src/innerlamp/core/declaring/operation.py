@@ -167,15 +167,23 @@ K = TypeVar("K", bound=Item)
 
 
 class Inputs(dict[str, Item]):
-    """Items by input slot; also knows the project's CRS, for operations that only read files.
+    """Items by input slot; also knows the project's CRS, for operations that only read files, and where its items lie.
+
+    `area` is west, east, south and north (metres) of what the project holds, None for nothing: only checks go by it.
 
     Slots that take many items are asked by `all`; the plain look-up gives the first of them.
     """
 
-    def __init__(self, items: Mapping[str, Item | Sequence[Item]], crs: str) -> None:
+    def __init__(
+        self,
+        items: Mapping[str, Item | Sequence[Item]],
+        crs: str,
+        area: tuple[float, float, float, float] | None = None,
+    ) -> None:
         self._many = {k: tuple(v) if isinstance(v, Sequence) else (v,) for k, v in items.items()}
         super().__init__({k: v[0] for k, v in self._many.items() if v})
         self.crs = crs
+        self.area = area
 
     @overload
     def need(self, slot: str, kind: type[I], /) -> I: ...

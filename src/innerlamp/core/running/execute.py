@@ -18,6 +18,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from ..declaring.operation import Cost, Inputs, Operation
 from ..errors import Cancelled, InputError, LampError
 from ..formats import tables_in
@@ -68,6 +70,7 @@ class Task:
     refresh: bool = False
     instant: bool = False
     layouts: tuple[tables_in.Known, ...] = ()
+    area: tuple[float, float, float, float] | None = None
 
     @property
     def step(self) -> Recipe:
@@ -183,7 +186,31 @@ def _task(
     staging = store.path / "staging" / uuid.uuid4().hex[:12]
     manifests = {v: store.manifest(v) for v in versions}
     layouts = tables_in.known(ref for step in steps for ref in _files(step))
-    return Task(label, run, ways, manifests, str(store.payloads), str(staging), store.crs, refresh, instant, layouts)
+    area = area_of(store, [way.item for way in ways.values() if way.item])
+    payloads = str(store.payloads)
+    return Task(label, run, ways, manifests, payloads, str(staging), store.crs, refresh, instant, layouts, area)
+
+
+def area_of(store: Store, without: Sequence[str] = ()) -> tuple[float, float, float, float] | None:
+    """Return west, east, south and north of a project's items, None for nothing; what lies far off or is far wider than most is left out."""
+    boxes = [
+        np.array(e.bounds[:4])
+        for e in store.entries()
+        if e.id not in without and e.bounds[1] > e.bounds[0] and e.bounds[3] > e.bounds[2]
+    ]
+    if not boxes:
+        return None
+    all_boxes = np.array(boxes)
+    wide = np.hypot(all_boxes[:, 1] - all_boxes[:, 0], all_boxes[:, 3] - all_boxes[:, 2])
+    centre = 0.5 * (all_boxes[:, [0, 2]] + all_boxes[:, [1, 3]])
+    # The item with the most others around it is at home, the oldest of several: one that came in wrongly is not.
+    reach = max(10.0 * float(np.median(wide)), 20_000.0)
+    near = np.hypot(*(centre[:, None, :] - centre[None, :, :]).transpose(2, 0, 1)) < reach
+    good = all_boxes[near[int(np.argmax(near.sum(axis=1)))] & (wide <= 5.0 * float(np.median(wide)))]
+    good = good if len(good) else all_boxes
+    west, south = good[:, [0, 2]].min(axis=0)
+    east, north = good[:, [1, 3]].max(axis=0)
+    return float(west), float(east), float(south), float(north)
 
 
 # ---- making again
@@ -342,7 +369,7 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
     count = (run is not None) + sum(len(way.edits) for way in task.ways.values())
     done = 0
     if run is not None:
-        outputs = _carry_out(run, read, task.crs, progress.part(0.02, 0.02 + 0.94 / max(count, 1)))
+        outputs = _carry_out(run, read, task, progress.part(0.02, 0.02 + 0.94 / max(count, 1)))
         run = dataclasses.replace(run, sources=_sources(run))
         done = 1
     made = Made()
@@ -359,7 +386,7 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
             part = progress.part(0.02 + 0.94 * done / max(count, 1), 0.02 + 0.94 * (done + 1) / max(count, 1))
             done += 1
             try:
-                item = _carry_out(edit, read, task.crs, part, item)[edit.output]
+                item = _carry_out(edit, read, task, part, item)[edit.output]
                 taken.append(dataclasses.replace(edit, sources=_sources(edit)))
             except Cancelled:
                 raise
@@ -378,14 +405,14 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
     return made
 
 
-def _carry_out(step: Recipe, read: Any, crs: str, progress: Progress, base: Item | None = None) -> dict[str, Item]:
+def _carry_out(step: Recipe, read: Any, task: Task, progress: Progress, base: Item | None = None) -> dict[str, Item]:
     op = find_operation(step.operation)
     items: dict[str, Item | Sequence[Item]] = {
         slot: tuple(read(v) for _, v in pairs) for slot, pairs in step.inputs.items()
     }
     if base is not None:
         items[step.base] = base
-    return op.run(Inputs(items, crs), op.check(step.params), progress)
+    return op.run(Inputs(items, task.crs, task.area), op.check(step.params), progress)
 
 
 def _files(step: Recipe) -> list[str]:

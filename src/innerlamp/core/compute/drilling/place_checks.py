@@ -11,7 +11,6 @@ from .desurvey import Path, dogleg
 
 FloatArray = NDArray[np.float64]
 LEAST_BEND = 2.0  # degrees; the repeatability of survey tools is about half a degree (common practice, no source)
-FAR = 50_000.0  # metres from the middle of all collars; no prospect is so wide
 
 
 def check_off_ground(collars: pd.DataFrame, ground: FloatArray, limit: float, found: Findings, file: str) -> None:
@@ -27,35 +26,24 @@ def check_off_ground(collars: pd.DataFrame, ground: FloatArray, limit: float, fo
         )
 
 
-def check_far_away(
-    collars: pd.DataFrame, found: Findings, file: str, area: tuple[float, float, float, float] | None = None
-) -> None:
-    """Report collars that lie outside the area (west, east, south, north) or far from all others.
-
-    Where easting and northing changed round would lie well, that is said; otherwise another zone
-    or system is likely.
-    """
-    x, y = collars["x"].to_numpy(float), collars["y"].to_numpy(float)
-    if len(x) < 2 and area is None:
+def check_feet(collars: pd.DataFrame, ground: FloatArray, found: Findings, file: str) -> None:
+    """Report a ground that stands 3.28 times as high as most collars, or as low: one of the two is in feet."""
+    z = collars["z"].to_numpy(float)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        ratio = ground / z
+    known = np.isfinite(ratio) & (np.abs(z) > 20.0)
+    if known.sum() < 3:
         return
-    if area is not None:
-        west, east, south, north = area
-        wide, high = 0.25 * (east - west) + 1000.0, 0.25 * (north - south) + 1000.0
-        away = (x < west - wide) | (x > east + wide) | (y < south - high) | (y > north + high)
-        swapped = (y > west - wide) & (y < east + wide) & (x > south - high) & (x < north + high)
-    else:
-        mx, my = float(np.median(x)), float(np.median(y))
-        away = np.hypot(x - mx, y - my) > FAR
-        swapped = np.hypot(y - mx, x - my) < FAR
-    if away.any():
-        rows = collars[away]
-        what = [
-            "easting and northing look changed round" if s else "collar lies far from the rest: another zone or system?"
-            for s in swapped[away]
-        ]
-        found.add(
-            "look", what, "kept", file=file, table="collar", line=rows["line"].to_numpy(), hole=rows["hole"].to_numpy()
-        )
+    middle = float(np.median(ratio[known]))
+    for times, words in ((1 / 0.3048, "the ground surface is in feet"), (0.3048, "the collars are in feet")):
+        if abs(middle / times - 1.0) < 0.05:
+            found.add(
+                "look",
+                f"the ground stands {middle:.2f} times as high as the collars: {words}",
+                "kept; import it again with its unit (unit=ft of a grid, height_unit=ft of collars)",
+                file=file,
+                table="collar",
+            )
 
 
 def check_kinks(path: Path, holes: NDArray[np.object_], limit: float, found: Findings, file: str) -> None:

@@ -26,6 +26,7 @@ from ...importing.detection import AboveRule, DetectionRule, NegativeRule
 from ...importing.hole_paths import path_of, place, place_readings, stations_table
 from ...importing.hole_tables import North
 from ...importing.offers import own_kind
+from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit
 from ...items.base import Item
 from ...items.fields import Grid
@@ -141,12 +142,15 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         p.height_unit,
     )
     file = tables_in.split(p.collar)[0].name
-    area = dem.bounds[:4] if dem is not None else None
-    place_checks.check_far_away(collars, found, file, area)
+    x, y = (collars[c].to_numpy(float) for c in "xy")
+    area = dem.bounds[:4] if dem is not None else inputs.area
+    ids = collars["hole"].to_numpy(dtype=object)
+    line = collars["line"].to_numpy()
+    check_places(x, y, line, found, file, "collar", inputs.crs, area, ids, strict=dem is not None)
     if ground is not None:
-        place_checks.check_off_ground(
-            collars, ground(collars["x"].to_numpy(float), collars["y"].to_numpy(float)), p.off_ground, found, file
-        )
+        level = ground(x, y)
+        place_checks.check_off_ground(collars, level, p.off_ground, found, file)
+        place_checks.check_feet(collars, level, found, file)
     progress(0.1, "Reading surveys")
     strays: dict[str, pd.DataFrame] = {}
     surveys, survey_heading = hole_tables.read_surveys(

@@ -24,7 +24,7 @@ from ...items.fields import Grid
 from ...items.points import SurveyLines
 from ...progress import Progress
 from .ground import level_of
-from .import_places import places
+from .import_places import places, tell_places
 from .systems import system_of_table, unit_of_heights
 
 
@@ -170,6 +170,7 @@ def _run(inputs: Inputs, p: ImportLines, progress: Progress) -> dict[str, Item]:
     table = pd.concat(tables, ignore_index=True) if len(tables) > 1 else tables[0]
     if not len(table):
         raise InputError("no reading has coordinates", where=raws[0].file)
+    tell_places(table, found, raws[0].file if len(raws) == 1 else "", "lines", inputs)
     table, date = _dated(table, np.concatenate(texts), p, raws[0].file if len(raws) == 1 else "", found)
     ground = inputs.maybe("ground", Grid)
     lacking = ~np.isfinite(table["z"].to_numpy(float))

@@ -15,6 +15,7 @@ from ...findings import Findings
 from ...formats import grids, tables_in
 from ...formats.rawtable import RawTable
 from ...importing.detection import AboveRule, DetectionRule, NegativeRule
+from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit, attributes, length_column, mapped, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
 from ...items.attributes import AnyQuantity, told_by
@@ -123,6 +124,12 @@ def places(
     return frame, ~bad
 
 
+def tell_places(table: pd.DataFrame, found: Findings, file: str, name: str, inputs: Inputs) -> None:
+    """Report rows that lie far from the others, or a table that lies far from the project."""
+    x, y, line = (table[c].to_numpy() for c in ("x", "y", "file_line"))
+    check_places(x.astype(float), y.astype(float), line, found, file, name, inputs.crs, inputs.area)
+
+
 def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str, Item]:
     found = Findings()
     progress(0.1, "Reading")
@@ -134,6 +141,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
         planes, plane_units = settle_planes(raw, role, p.planes, found)
         frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}
     table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
+    tell_places(table, found, raw.file, p.content, inputs)
     if p.content == "stations":
         _repeats(table, raw.file, found)
     twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.content in ("samples", "workings"))

@@ -164,7 +164,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
 
     source = measured(inputs)
     ready = read_samples(source, p)
-    geometry, blanking = geometry_of(ready, p)
+    geometry, blanking = geometry_of(measured(inputs), ready, p)
     progress(0.02, "Variogram")
     gx, gy = (g.ravel() for g in geometry.places())
     wanted = ~mc.blank_far(geometry, ready.x, ready.y, blanking).ravel()
@@ -210,7 +210,7 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
 
 def _run_near(inputs: Inputs, p: NearGrid, progress: Progress) -> dict[str, Item]:
     ready = read_samples(measured(inputs), p)
-    geometry, blanking = geometry_of(ready, p)
+    geometry, blanking = geometry_of(measured(inputs), ready, p)
     progress(0.1, "Interpolating")
     parts = near_parts(ready, geometry, p, progress.part(0.1, 0.95))
     progress(1.0, ready.note)

@@ -35,7 +35,7 @@ def _run(inputs: Inputs, p: SmoothSurface, progress: Progress) -> dict[str, Item
     from ...compute.gridding import minimum_curvature as mc
 
     ready = read_samples(measured(inputs), p)
-    geometry, blanking = geometry_of(ready, p)
+    geometry, blanking = geometry_of(measured(inputs), ready, p)
     parts = on_cells(
         ready,
         geometry,

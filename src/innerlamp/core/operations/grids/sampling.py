@@ -239,17 +239,40 @@ def settled(spacing: float, share: float, p: GridValues) -> tuple[float, float]:
     return cell, p.blanking or float(f"{1.5 * max(spacing, cell):.2g}")
 
 
-def _cells(x: np.ndarray, y: np.ndarray, spacing: float, share: float, p: GridValues) -> tuple[GridGeometry, float]:
+def _cells(
+    item: Measured, x: np.ndarray, y: np.ndarray, spacing: float, share: float, p: GridValues
+) -> tuple[GridGeometry, float]:
     from ...compute.gridding import minimum_curvature as mc
 
     cell, blanking = settled(spacing, share, p)
     geometry = geometry_around(x, y, cell, margin=cell)
     if geometry.size > mc.LARGEST:
-        raise InputError(f"the grid would have {geometry.nx:,} × {geometry.ny:,} cells", fix="Take a larger cell size")
+        words = f"the grid would have {geometry.nx:,} × {geometry.ny:,} cells"
+        far = _far_row(item)
+        if far:
+            raise InputError(f"{words}, since {far}", where=item.name, fix="Correct that row or leave it out")
+        raise InputError(words, where=item.name, fix="Take a larger cell size")
     return geometry, blanking
 
 
-def geometry_of(ready: Samples, p: GridValues) -> tuple[GridGeometry, float]:
+def _far_row(item: Measured) -> str:
+    """Return in words the row that lies farthest from all others, '' where none lies far."""
+    from ...compute.geometry import strays
+
+    x, y = (item.table[c].to_numpy(float) for c in "xy")
+    far = np.flatnonzero(strays.far_from_rest(x, y))
+    if not len(far):
+        return ""
+    mx, my = strays.middle_of(x, y)
+    row = int(far[np.argmax(np.hypot(x[far] - mx, y[far] - my))])
+    line = (
+        f"line {int(item.table['file_line'].iloc[row])} of its file" if "file_line" in item.table else f"row {row + 1}"
+    )
+    more = f" (and {len(far) - 1} more)" if len(far) > 1 else ""
+    return f"{line} lies at ({x[row]:.0f}, {y[row]:.0f}), far from all others{more}"
+
+
+def geometry_of(item: Measured, ready: Samples, p: GridValues) -> tuple[GridGeometry, float]:
     """Return the cells of the grid and the blanking distance.
 
     Raises
@@ -257,7 +280,7 @@ def geometry_of(ready: Samples, p: GridValues) -> tuple[GridGeometry, float]:
     InputError
         With more cells than memory holds.
     """
-    return _cells(ready.x, ready.y, ready.spacing, ready.share, p)
+    return _cells(item, ready.x, ready.y, ready.spacing, ready.share, p)
 
 
 def _turned(x: np.ndarray, y: np.ndarray, p: Trended) -> tuple[np.ndarray, np.ndarray]:
@@ -359,7 +382,7 @@ def cost(inputs: Inputs, p: GridValues, per_second: float, bytes_each: float) ->
     # Neither values nor twins matter for it: a form asks at each change.
     item = measured(inputs)
     x, y, _ = values_of(item, p.attribute, p.transform)
-    geometry, blanking = _cells(x, y, *spacing_of(item, x, y), p)
+    geometry, blanking = _cells(item, x, y, *spacing_of(item, x, y), p)
     kept = geometry.size * 8e-6
     words = f"{geometry.nx} × {geometry.ny} cells of {geometry.cell:g} m ({kept:,.1f} MB), blank beyond {blanking:g} m"
     return Cost(words, geometry.size * bytes_each * 1e-6 + 50, 1.0 + geometry.size / per_second)
