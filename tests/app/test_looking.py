@@ -19,7 +19,7 @@ from innerlamp.app.panes.table_pane import TablePane
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.drilling.logged import logged_at
 from innerlamp.core.compute.geometry.lines import distance_along, natural
-from innerlamp.core.compute.statistics.spikes import hampel
+from innerlamp.core.compute.statistics.spikes import isolated
 from innerlamp.core.items.attributes import plain_number
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.demo.build import FILES
@@ -239,7 +239,7 @@ def test_spikes_are_those_of_the_filter_with_the_window_shown(demo_window: Windo
     settle(demo_window)
     line = pane.shown_lines()[0]
     rows = np.flatnonzero(table["line"].to_numpy() == line)
-    expected = rows[hampel(table["RAW_TMI_nT"].to_numpy(float)[rows], 5, 4.0)[0]]
+    expected = rows[isolated(table["RAW_TMI_nT"].to_numpy(float)[rows], 5, 4.0)[0]]
     assert pane.found[line].tolist() == expected.tolist()
     assert f"{len(expected)} spikes at ± 5 readings, limit 4" in pane.words.text()
 

@@ -201,7 +201,7 @@ def test_spikes_are_taken_out_and_put_back() -> None:
     assert isinstance(made, SurveyLines)
     rows = np.flatnonzero(made.table[attribute].isna() & lines.table[attribute].notna())
     assert len(rows) == len(made.corrections) > 5
-    assert made.corrections["why"].iloc[0] == "spike: Hampel filter, 11 readings, limit 8"
+    assert made.corrections["why"].iloc[0] == "spike: away from its neighbours, limit 8"
     back = run("lift-corrections", {"item": made})
     assert isinstance(back, SurveyLines)
     pd.testing.assert_frame_equal(back.table, lines.table)

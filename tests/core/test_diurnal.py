@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
+import pandas as pd
 import pytest
 from pytest import approx
 
@@ -71,7 +74,7 @@ def test_what_the_base_does_not_cover_is_said(tmp_path) -> None:  # type: ignore
     text = (FILES / "geophysics" / "magnetic_base_station.csv").read_text().splitlines()
     (tmp_path / "half.csv").write_text("\n".join(text[: len(text) // 3]) + "\n")
     made = correct(lines, base=str(tmp_path / "half.csv"))
-    lost = made.findings[made.findings["what"] == "no base reading at this time"]
+    lost = made.findings[made.findings["what"].str.contains("gap of the base record|before or after the base record")]
     assert len(lost) == int(
         np.isnan(made.table["RAW_TMI_nT corrected"]).sum() - np.isnan(made.table["RAW_TMI_nT"]).sum()
     )
@@ -82,3 +85,47 @@ def test_what_the_base_does_not_cover_is_said(tmp_path) -> None:  # type: ignore
     (tmp_path / "none.csv").write_text("a,b\n1,2\n")
     with pytest.raises(InputError, match="needs a column of times"):
         correct(lines, base=str(tmp_path / "none.csv"))
+
+
+BASE = "Time,Base_nT\n"
+
+
+def _flown(*readings: tuple[str, str, float]) -> SurveyLines:
+    """Readings of (date, time, nT) along one line, made here."""
+    table = pd.DataFrame(readings, columns=["date", "time", "RAW"]).assign(
+        line="1", x=range(len(readings)), y=0.0, z=0.0
+    )
+    table["file_line"] = np.arange(2, 2 + len(table))
+    return SurveyLines(name="L", crs=CRS, table=table, units={"RAW": "nT"}, date="2024-05-16")
+
+
+def test_a_base_record_without_dates_over_nights_with_zeros_and_a_remark(tmp_path: Path) -> None:
+    rows = [f"{h % 24:02d}:{m:02d}:00,{48_500 + (h - 22) * 60 + m}" for h in range(22, 27) for m in range(0, 60, 5)]
+    rows[10] = rows[10].split(",")[0] + ",0"
+    file = tmp_path / "base.csv"
+    file.write_text("Base station Cerro Uno; operator: nobody\n" + BASE + "\n".join(rows) + "\n")
+    lines = _flown(
+        ("2024-05-16", "22:10:00", 48_900.0),
+        ("2024-05-17", "00:30:00", 48_900.0),
+        ("2024-05-17", "02:30:00", 48_900.0),
+        ("2024-05-18", "00:30:00", 48_900.0),
+    )
+    made = correct(lines, attribute="RAW", base=str(file), datum=48_500.0)
+    # At 22:10 the base has gone up by 10 nT, at 00:30 by 150, at 02:30 by 270; the last night it did not record.
+    assert made.table["RAW corrected"].tolist()[:3] == [48_890.0, 48_750.0, 48_630.0]
+    assert np.isnan(made.table["RAW corrected"].iloc[3])
+    words = made.findings.assign(text=made.findings["what"] + " → " + made.findings["done"])["text"].str.cat(sep="; ")
+    assert "laid from 2024-05-16 on" in words
+    assert "base reading is 0: a gap" in words
+    assert "before or after the base record" in words
+
+
+def test_readings_without_dates_find_their_place_in_one_night_and_not_in_several(tmp_path: Path) -> None:
+    file = tmp_path / "base.csv"
+    file.write_text(BASE + "23:00:00,100\n23:30:00,110\n00:10:00,120\n01:00:00,130\n")
+    lines = _flown(("", "23:15:00", 500.0), ("", "00:35:00", 500.0))
+    made = correct(lines, attribute="RAW", base=str(file), datum=100.0, gap=3600.0)
+    assert made.table["RAW corrected"].tolist() == [495.0, 475.0]
+    file.write_text(BASE + "23:00:00,100\n01:00:00,130\n23:00:00,100\n01:00:00,130\n")
+    with pytest.raises(InputError, match="several nights"):
+        correct(lines, attribute="RAW", base=str(file), gap=9000.0)

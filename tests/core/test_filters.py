@@ -192,11 +192,19 @@ def test_every_filter_runs_as_an_operation_with_its_unit() -> None:
     grid = grid_of(magnetic(60, 15))
     units = {"vertical derivative": "nT/m", "tilt angle": "°", "pseudo-gravity": "mGal", "continuation": "nT"}
     for name in typing.get_args(Filter):
-        made = run("filter-grid", {"grid": grid}, filter=name, shortest=300.0 if name == "band-pass" else 0.0)[
-            "filtered"
-        ]
+        made = run(
+            "filter-grid",
+            {"grid": grid},
+            filter=name,
+            shortest=300.0 if name == "band-pass" else 0.0,
+            inclination=65.0,
+            declination=0.0,
+        )["filtered"]
         assert np.isfinite(made.values).all()
         assert made.unit == units.get(name, made.unit)
+    # No hemisphere is assumed: without a date or a direction the filter asks.
+    with pytest.raises(InputError, match="direction of the main field is not known"):
+        run("filter-grid", {"grid": grid}, filter="reduction to the pole")
     inclination, declination = main_field_of(grid, "2024-05-16")
     # The field there, by the IGRF of the notes: steep and a few degrees west of true north.
     assert 60 < inclination < 70

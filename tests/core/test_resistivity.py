@@ -12,6 +12,7 @@ from innerlamp.core.compute.geometry.lines import line_names
 from innerlamp.core.compute.resistivity import arrays
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
+from innerlamp.core.formats import columns
 from innerlamp.core.items.electrodes import ElectrodeSurvey
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.progress import SILENT
@@ -244,3 +245,43 @@ def test_buried_electrodes_have_images_above_the_ground() -> None:
     assert arrays.geometric_factor(raised, abmn, depth) == pytest.approx(1.0 / np.array(voltage))
     flat = xyz * np.array([1.0, 1.0, 0.0])
     assert arrays.geometric_factor(flat, abmn, np.zeros(6)) == pytest.approx(arrays.geometric_factor(flat, abmn))
+
+
+@pytest.mark.parametrize(
+    ("headings", "taken"),
+    [
+        ("Tx1,Tx2,Rx1,Rx2,n,a,V,I", ("Tx1", "Tx2", "Rx1", "Rx2")),
+        ("C1,C2,P1,P2,n,V (mV),I (mA)", ("C1", "C2", "P1", "P2")),
+        ("A(m),B(m),M(m),N(m),V,In", ("A(m)", "B(m)", "M(m)", "N(m)")),
+        ("Electrode A,Electrode B,Electrode M,Electrode N,Rho", tuple(f"Electrode {c}" for c in "ABMN")),
+        ("xA,xB,xM,xN,R", ("xA", "xB", "xM", "xN")),
+    ],
+)
+def test_electrodes_are_known_by_the_names_of_instruments(headings: str, taken: tuple[str, ...]) -> None:
+    # Names of current and potential electrodes in use: A B M N, C1 C2 P1 P2, Tx Rx (common practice, no source).
+    known = columns.guess(headings.split(","), "resistivity")
+    assert tuple(known[r] for r in "abmn") == taken
+
+
+def test_chargeability_windows_and_units_of_voltage_and_current_are_kept(tmp_path: Path) -> None:
+    rows = [
+        "1;2;3;4;7;12,5;500;25,1;3,0;30,1;20,5",
+        "1;2;3;4;7;-12,5;500;25,1;3,0;30,1;20,5",
+        "2;3;4;5;7;10;500;11;1;12;9",
+    ]
+    head = "C1;C2;P1;P2;n;Vp (mV);I (A);Cargabilidad (mV/V);M dev;M1 (mV/V);M2 (mV/V)"
+    file = tmp_path / "linea.csv"
+    file.write_text(head + "\n" + "\n".join([*rows, "3;4;5;6;7;0;500;0;0;0;0"]) + "\n", encoding="utf-8")
+    made = run(readings=str(file), positions="electrode numbers", spacing=10.0)
+    assert len(made.table) == 2
+    # Dipole-dipole with n = 1: k = 2 pi / (1/20 - 1/10 - 1/30 + 1/20) = -2 pi 30; 12.5 mV at 500 A is 25 µohm.
+    first = made.table.iloc[0]
+    assert abs(first["resistance"]) == pytest.approx(12.5e-3 / 500.0)
+    assert first["stacked"] == 2
+    assert first["chargeability"] == pytest.approx(25.1)
+    assert first["chargeability_error"] == pytest.approx(3.0)
+    assert (first["M1 (mV/V)"], first["M2 (mV/V)"]) == (30.1, 20.5)
+    assert made.attributes["chargeability"].unit == "mV/V"
+    words = made.findings["what"].str.cat(sep="; ")
+    assert "opposite sign" in words
+    assert "value is zero" in words

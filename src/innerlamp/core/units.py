@@ -102,7 +102,13 @@ _KNOWN = (
     "kg/m³",
 )
 _BY_TEXT = {text.lower(): text for text in _KNOWN}
-_ENDINGS = sorted((re.escape(t) for t in (*_FRACTIONS, *_LENGTHS, *_SPELT, "nT", "mGal", "SI", "mV/V")), key=len)[::-1]
+_ENDINGS = sorted(
+    (
+        re.escape(t)
+        for t in (*_FRACTIONS, *_LENGTHS, *_SPELT, "nT", "mGal", "SI", "mV/V", "mV", "mA", "ms", "ohm", "mrad")
+    ),
+    key=len,
+)[::-1]
 _SUFFIX = re.compile(r"(?i)(?:^|[\s_\-(\[])(" + "|".join(_ENDINGS) + r")[)\]]?\s*$")
 _GRADE_ANYWHERE = re.compile(
     r"(?i)(?<![a-z0-9%])("
@@ -165,6 +171,9 @@ def without_unit_in_heading(heading: str) -> str:
 
 def unit_in_heading(heading: str) -> str:
     """Return the unit that a heading ends with (``Sn_ppm``, ``Depth (m)``), or that of a grade within it (``Au_ppm_FA``); or ''."""
+    bracketed = re.search(r"[(\[]([^()\[\]]+)[)\]]\s*$", heading)
+    if bracketed and unit_alone(bracketed.group(1)):
+        return unit_alone(bracketed.group(1))
     found = _SUFFIX.search(heading.strip()) or _GRADE_ANYWHERE.search(heading.strip())
     if not found:
         return "%" if heading.strip().endswith("%") else ""

@@ -13,7 +13,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from ...core.compute.geometry.lines import distance_along, natural
-from ...core.compute.statistics.spikes import hampel
+from ...core.compute.statistics.spikes import isolated
 from ...core.errors import LampError
 from ...core.items.attributes import Attribute
 from ...core.items.points import SurveyLines
@@ -61,7 +61,9 @@ class ProfilePane(Pane):
         self.common.setToolTip("The same vertical scale for every line")
         self.common.setChecked(True)
         self.spikes = QCheckBox("spikes")
-        self.spikes.setToolTip("Mark readings that a Hampel filter takes for spikes")
+        self.spikes.setToolTip(
+            "Mark single readings that stand off their neighbours by more than the noise, and more than the line bends nearby"
+        )
         self.window_, self.limit = QLineEdit("5"), QLineEdit("3")
         self.window_.setToolTip("Readings on each side of the spike filter's window")
         self.limit.setToolTip("Limit of the spike filter, standard deviations")
@@ -278,7 +280,7 @@ class ProfilePane(Pane):
         values: NDArray[np.float64],
     ) -> None:
         try:
-            spike, _ = hampel(values, int(self.window_.text()), parse_number(self.limit.text()))
+            spike, _ = isolated(values, int(self.window_.text()), parse_number(self.limit.text()))
         except (LampError, ValueError):
             self.ctx.say("The spike filter needs a whole number of readings from 1 and a limit above 0.", "bad")
             return

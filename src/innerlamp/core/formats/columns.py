@@ -85,6 +85,38 @@ _ELEV = (
     "gpsalt",
 )
 
+# The sensor's elevation by the names that loggers give it. A height above ground (radar, laser, clearance) is none.
+_SENSOR = (
+    "sensorelevation",
+    "sensoralt",
+    "sensoraltitude",
+    "zsensor",
+    "sensorz",
+    "magz",
+    "zmag",
+    "magelev",
+    "birdelev",
+    "birdz",
+    "gpsz",
+    "zgps",
+    "gpsheight",
+    "gpselev",
+    "gpselevation",
+    "gpsaltitude",
+    "altgps",
+    "elevgps",
+    "altitudegps",
+    "heightgps",
+    "mslheight",
+    "heightmsl",
+    "altmsl",
+    "altitudemsl",
+    "ellipsoidheight",
+    "heightellipsoid",
+    "hae",
+    "orthometricheight",
+)
+
 _AZIMUTH = (
     "azimuth",
     "azi",
@@ -171,10 +203,10 @@ ROLES: dict[str, tuple[Role, ...]] = {
     ),
     "resistivity": (
         Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile"), "line"),
-        Role("a", "Current a", True, ("a", "c1", "ael", "aelectrode", "ax", "xa", "sa")),
-        Role("b", "Current b", True, ("b", "c2", "bel", "belectrode", "bx", "xb", "sb")),
-        Role("m", "Voltage m", True, ("m", "p1", "mel", "melectrode", "mx", "xm", "sm")),
-        Role("n", "Voltage n", True, ("n", "p2", "nel", "nelectrode", "nx", "xn", "sn")),
+        Role("a", "Current a", True, ()),
+        Role("b", "Current b", True, ()),
+        Role("m", "Voltage m", True, ()),
+        Role("n", "Voltage n", True, ()),
         Role(
             "rho",
             "Apparent resistivity",
@@ -187,8 +219,21 @@ ROLES: dict[str, tuple[Role, ...]] = {
             False,
             ("resistance", "r", "ohm", "rohm", "resistanceohm", "res", "voveri", "vi", "dvi"),
         ),
-        Role("voltage", "Voltage", False, ("v", "voltage", "vp", "dv", "u", "vmv", "vpmv")),
-        Role("current", "Current", False, ("i", "current", "in", "iab", "ima", "inma")),
+        Role("voltage", "Voltage", False, ("v", "voltage", "vp", "dv", "u", "vmv", "vpmv", "potential", "vmn", "dvmn")),
+        Role("current", "Current", False, ("i", "current", "in", "iab", "ima", "inma"), "current"),
+        Role(
+            "chargeability",
+            "Chargeability",
+            False,
+            ("chargeability", "charg", "ip", "m", "mx", "mtotal", "globalm", "mglobal", "ipmvv", "appchargeability"),
+            "chargeability",
+        ),
+        Role(
+            "chargeability_error",
+            "Error of chargeability",
+            False,
+            ("chargeabilityerror", "charger", "iperr", "iperror", "mdev", "devm", "merr", "ipdev", "mstd"),
+        ),
         Role(
             "error",
             "Error",
@@ -259,7 +304,7 @@ ROLES: dict[str, tuple[Role, ...]] = {
         Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline"), "line"),
         Role("x", "Easting", True, _EAST, "x"),
         Role("y", "Northing", True, _NORTH, "y"),
-        Role("z", "Sensor elevation", False, (*_ELEV, "gpsz", "gpsheight", "zsensor", "sensorz"), "z"),
+        Role("z", "Sensor elevation", False, (*_ELEV, *_SENSOR), "z"),
         Role("date", "Date", False, ("date", "flown", "surveydate", "day", "datetime", "timestamp"), "date"),
         Role("time", "Time", False, ("time", "utc", "utctime", "gpstime", "clock", "hhmmss", "localtime"), "time"),
         Role(
@@ -301,11 +346,65 @@ def guess(columns: Sequence[str], table: str) -> dict[str, str]:
 
     A whole heading tells before its first word does ("Azi grid"), and that before any of its words ("ID of hole").
     """
+    if table == "resistivity":
+        return _with_electrodes(columns)
+    return _guess(columns, ROLES[table])
+
+
+# Current and potential electrodes by the names that they have: one family for all four, so that a level n or a dipole
+# length a beside Tx and Rx is none of them.
+_FAMILIES = (
+    ("a", "b", "m", "n"),
+    ("c1", "c2", "p1", "p2"),
+    ("i1", "i2", "v1", "v2"),
+    ("tx1", "tx2", "rx1", "rx2"),
+    ("txa", "txb", "rxm", "rxn"),
+    ("t1", "t2", "r1", "r2"),
+    ("ca", "cb", "pm", "pn"),
+    ("current1", "current2", "potential1", "potential2"),
+)
+_AROUND = (
+    "",
+    "x",
+    "el",
+    "elec",
+    "electrode",
+    "elno",
+    "pos",
+    "position",
+    "no",
+    "nr",
+    "number",
+    "s",
+    "loc",
+    "electrodo",
+    "elektrode",
+)
+
+
+def _with_electrodes(columns: Sequence[str]) -> dict[str, str]:
+    flat = {c: spellings(c) for c in columns}
+    best: dict[str, str] = {}
+    for family in (*_FAMILIES[1:], _FAMILIES[0]):
+        four: dict[str, str] = {}
+        for role, base in zip("abmn", family, strict=True):
+            known = {base + w for w in _AROUND} | {w + base for w in _AROUND}
+            hit = next((c for c in columns if any(t in known for t in flat[c]) and c not in four.values()), "")
+            if hit:
+                four[role] = hit
+        best = four if len(four) > len(best) else best
+        if len(four) == 4:
+            break
+    rest = [c for c in columns if c not in best.values()]
+    return {**best, **_guess(rest, [r for r in ROLES["resistivity"] if r.name not in "abmn"])}
+
+
+def _guess(columns: Sequence[str], roles: Sequence[Role]) -> dict[str, str]:
     flat = {c: spellings(c) for c in columns}
     words = {c: words_in(c) for c in columns}
     taken: set[str] = set()
     mapping: dict[str, str] = {}
-    for role in ROLES[table]:
+    for role in roles:
         place = {word: k for k, word in reversed(list(enumerate(role.known_by)))}
         free = [c for c in columns if c not in taken]
         ranked = [(min(place[t] for t in flat[c] if t in place), c) for c in free if any(t in place for t in flat[c])]

@@ -178,6 +178,15 @@ WORDS: dict[str, dict[str, str]] = {
         "fi": "elektrodi",
         "sv": "elektrod",
     },
+    "current": {"es": "corriente", "fr": "courant", "pt": "corrente", "de": "strom", "fi": "virta", "sv": "strom"},
+    "chargeability": {
+        "es": "cargabilidad",
+        "fr": "chargeabilite",
+        "pt": "cargabilidade",
+        "de": "aufladbarkeit",
+        "fi": "varautuvuus",
+        "sv": "uppladdningsbarhet",
+    },
     "dip direction": {
         "es": "direcciondebuzamiento dirbuzamiento azimutbuzamiento dirmanteo direcciondemanteo dirbuz",
         "fr": "directiondupendage azimutpendage azimutdupendage",

@@ -49,6 +49,89 @@ def hampel(values: FloatArray, half_width: int, limit: float) -> tuple[NDArray[n
     return spike, np.where(spike, middle, values)
 
 
+def isolated(values: FloatArray, half_width: int, limit: float) -> tuple[NDArray[np.bool_], FloatArray]:
+    """Return which readings are spikes, and the readings with spikes drawn straight between their neighbours.
+
+    A spike is one reading, or two of one sign, away from the middle of its neighbours by more than `limit` times the
+    noise and by more than four times the most that readings two and three steps away are bent. A steep anomaly bends
+    over several readings, so that it is none, where a filter by the spread of a window (`hampel`, which finds the first
+    candidates here) takes its crest for spikes and misses those on its flanks. The noise is the scaled median absolute
+    second difference of the line (a robust form of the usual difference checks of magnetic surveys; common practice, no
+    source). Missing readings take no part.
+
+    Parameters
+    ----------
+    values
+        Readings of one line in order, shape (n,).
+    half_width
+        Readings on each side in the search for candidates, at least 1.
+    limit
+        In standard deviations, above 0.
+
+    Raises
+    ------
+    InputError
+        When `half_width` or `limit` is out of range.
+    """
+    spike = np.zeros(len(values), dtype=bool)
+    first, _ = hampel(values, half_width, max(limit, 6.0))
+    known = np.flatnonzero(np.isfinite(values))
+    if len(known) < 7:
+        return spike, values.copy()
+    v, first = values[known], first[known]
+    alone = first & (np.convolve(first.astype(int), np.ones(3), "same") <= 2)
+    bad = np.zeros(len(v), dtype=bool)
+    clean = _bridged(v, alone)
+    for _ in range(8):
+        bent, bent_pairs = np.abs(_bend(clean, clean)), np.abs(_pair_bend(clean, clean))
+        noise, pair_noise = (max(_NORMAL * float(np.median(b)), 1e-12) for b in (bent, bent_pairs))
+        new = np.abs(_bend(v, clean)) > limit * noise + _STEEP * _most(bent, 2, 3)
+        pairs = np.abs(_pair_bend(v, clean)) > limit * pair_noise + _STEEP * _most(bent_pairs, 3, 4)
+        for i in np.flatnonzero(pairs & ~new & ~np.append(new[1:], True)):
+            step = (clean[i + 2] - clean[i - 1]) / 3.0
+            off = v[i : i + 2] - (clean[i - 1] + step * np.array([1.0, 2.0]))
+            if off[0] * off[1] > 0 and np.abs(off).min() > 0.4 * np.abs(off).max():
+                new[i : i + 2] = True
+        if (new == bad).all():
+            break
+        bad, clean = new, _bridged(v, new)
+    spike[known] = bad
+    out = values.copy()
+    out[known] = np.where(bad, clean, v)
+    return spike, out
+
+
+_STEEP = 4.0  # a smooth crest three readings wide bends four times as much as what lies two and three readings off
+
+
+def _bridged(values: FloatArray, bad: NDArray[np.bool_]) -> FloatArray:
+    good = np.flatnonzero(~bad)
+    return np.interp(np.arange(len(values)), good, values[good]) if len(good) else values
+
+
+def _bend(v: FloatArray, around: FloatArray) -> FloatArray:
+    """How far each reading lies from the middle of its neighbours; at the ends, from their straight continuation."""
+    out = np.zeros(len(v))
+    out[1:-1] = v[1:-1] - 0.5 * (around[:-2] + around[2:])
+    out[0], out[-1] = v[0] - 2 * around[1] + around[2], v[-1] - 2 * around[-2] + around[-3]
+    return out
+
+
+def _pair_bend(v: FloatArray, around: FloatArray) -> FloatArray:
+    """How far each reading and the next lie, in the mean, from the middle of the two around them."""
+    out = np.zeros(len(v))
+    out[1:-2] = 0.5 * (v[1:-2] + v[2:-1]) - 0.5 * (around[:-3] + around[3:])
+    return out
+
+
+def _most(values: FloatArray, nearest: int, farthest: int) -> FloatArray:
+    out = np.zeros(len(values))
+    for k in range(nearest, min(farthest, len(values) - 1) + 1):
+        out[k:] = np.maximum(out[k:], values[:-k])
+        out[:-k] = np.maximum(out[:-k], values[k:])
+    return out
+
+
 def _median(windows: FloatArray) -> FloatArray:
     # Sorting puts NaN last, so the median of what is known stands in the middle of its part.
     ordered = np.sort(windows, axis=1)

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.expression import condition
-from ...compute.statistics.spikes import hampel
+from ...compute.statistics.spikes import isolated
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Whole, param
 from ...errors import InputError
 from ...importing import corrections
@@ -40,9 +40,13 @@ class ExcludeSpikes(Params):
     attribute: str = param(..., "Reading", editor="attribute", of="lines")
     half_width: Whole = param(5, "Readings on each side", low=1, high=500)
     limit: float = param(
-        6.0, "Limit", unit="deviations", above=0.0, help="Scaled median absolute deviations of the window; 3 is strict"
+        6.0,
+        "Limit",
+        unit="deviations",
+        above=0.0,
+        help="Times the noise of the line; 3 is strict. What a steep anomaly does is no spike",
     )
-    become: Literal["empty", "local median"] = param("empty", "Spikes become")
+    become: Literal["empty", "between neighbours"] = param("empty", "Spikes become")
     who: str = param("", "Who", help="Your user name when empty", more=True)
 
 
@@ -85,12 +89,12 @@ def _run_spikes(inputs: Inputs, p: ExcludeSpikes, progress: Progress) -> dict[st
     values = lines.table[p.attribute].to_numpy(float)
     spikes, medians = np.zeros(len(values), dtype=bool), values.copy()
     for rows in lines.table.groupby("line", sort=False).indices.values():
-        spikes[rows], medians[rows] = hampel(values[rows], p.half_width, p.limit)
+        spikes[rows], medians[rows] = isolated(values[rows], p.half_width, p.limit)
     rows = np.flatnonzero(spikes)
     if not len(rows):
         raise InputError("no reading is a spike by this window and limit", where=lines.name, fix="Lower the limit")
-    new = [float(v) for v in medians[rows]] if p.become == "local median" else [None] * len(rows)
-    why = f"spike: Hampel filter, {2 * p.half_width + 1} readings, limit {p.limit:g}"
+    new = [float(v) for v in medians[rows]] if p.become == "between neighbours" else [None] * len(rows)
+    why = f"spike: away from its neighbours, limit {p.limit:g}"
     out = corrections.changed(lines, "", rows, p.attribute, new, why, p.who)
     progress(1.0, f"{len(rows):,} spikes of {len(values):,} readings")
     return {"lines": out}
@@ -132,6 +136,11 @@ SPIKES = Operation(
     area="Data",
     help="Finds spikes along lines by a Hampel filter and takes them out, each as a correction that can be lifted.",
     params=ExcludeSpikes,
+    version=2,
+    upgrade=lambda params, _: {
+        **params,
+        "become": "between neighbours" if params.get("become") == "local median" else params.get("become", "empty"),
+    },
     run=_run_spikes,
     inputs=(Input("lines", "Survey lines", ("lines",)),),
     outputs=(Output("lines", "lines", "The lines without spikes"),),

@@ -18,6 +18,7 @@ from ...formats import dates, tables_in
 from ...formats.dates import DayOrder
 from ...formats.rawtable import RawTable
 from ...importing.detection import CellRules
+from ...importing.gaps import zeros_are_gaps
 from ...importing.reading import LengthUnit, attributes, mapped, number_column, title
 from ...items.base import Item
 from ...items.fields import Grid
@@ -64,6 +65,7 @@ def _one(
     role = mapped(raw, "lines", p.columns)
     frame, good = places(raw, role, found, "lines", p.coordinates, crs, p.height_unit)
     rest, units = attributes(raw, {*role.values(), "file_line"}, CellRules(below="missing"), found, "lines")
+    _zeros(rest, raw, found)
     by_column = "line" in role and p.line_from != "file name"
     if not by_column and p.line_from == "column":
         raise InputError("no column for Line", where=raw.file, fix="Choose it, or name lines by their files")
@@ -102,6 +104,17 @@ def _one(
         _back_steps(frame, raw, found)
     table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
     return raw, table, units, given[good]
+
+
+def _zeros(rest: pd.DataFrame, raw: RawTable, found: Findings) -> None:
+    """Empty readings of 0 in columns in which 0 is no value, such as a total field."""
+    for column in rest.columns:
+        if rest[column].dtype.kind == "f":
+            gap = zeros_are_gaps(rest[column].to_numpy())
+            if gap.any():
+                rest.loc[gap, column] = np.nan
+                what = f"{column} '0' is a gap, not a reading"
+                found.add("mended", what, "left empty", file=raw.file, table="lines", line=raw.line[gap])
 
 
 def _clocks(raw: RawTable, column: str, texts: pd.Series) -> np.ndarray:

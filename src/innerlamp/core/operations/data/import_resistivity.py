@@ -16,7 +16,8 @@ from ...errors import InputError
 from ...findings import Findings, Severity
 from ...formats import tables_in
 from ...importing import electrode_lines
-from ...importing.reading import mapped, number_column
+from ...importing.detection import CellRules
+from ...importing.reading import attributes, mapped, number_column
 from ...items.base import Item
 from ...items.electrodes import ElectrodeSurvey
 from ...items.fields import Grid
@@ -90,9 +91,23 @@ def _stem(file: str) -> str:
     return part or path.stem
 
 
-def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Findings) -> pd.DataFrame:
-    """Return all readings as they stand in the files: line, a, b, m, n, rho, resistance, error (%), file, file_line."""
+def _scale(volts: str, amperes: str) -> float:
+    """Return what voltage by current is multiplied by to be ohms; where one has no unit it is taken as of the other's size."""
+    milli = {"mV": 1e-3, "mA": 1e-3, "V": 1.0, "A": 1.0}
+    v, a = milli.get(volts), milli.get(amperes)
+    return 1.0 if v is None or a is None else v / a
+
+
+def read_readings(
+    p: ImportResistivity, names: Mapping[str, str], found: Findings
+) -> tuple[pd.DataFrame, dict[str, str]]:
+    """Return all readings as they stand in the files, and the units of their further columns.
+
+    Columns line, a, b, m, n, rho, resistance (ohm), error (%), file, file_line; chargeability with its error, and its
+    windows and whatever else is numbers, as they are called in the files.
+    """
     frames = []
+    units: dict[str, str] = {}
     for file in p.readings:
         raw = tables_in.read(file, found, "readings")
         role = mapped(raw, "resistivity", p.columns.get("readings", {}))
@@ -105,7 +120,18 @@ def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Finding
         frame = pd.DataFrame({r: number_column(raw, role[r]) for r in "abmn"})
         for name in ("rho", "resistance", "voltage", "current", "error", "stacked"):
             frame[name] = number_column(raw, role[name]) if name in role else np.nan
+        for name in ("chargeability", "chargeability_error"):
+            if name in role:
+                frame[name] = number_column(raw, role[name])
+                units[name] = raw.layout.unit_of(role[name])
+        rest, rest_units = attributes(raw, {*role.values()}, CellRules(below="missing"), found, "readings")
+        for name in rest.columns:
+            if rest[name].dtype.kind == "f" and name not in frame:
+                frame[name] = rest[name]
+                units[name] = rest_units[name]
         if {"voltage", "current"} <= set(role):
+            volts, amperes = (raw.layout.unit_of(role[n]) for n in ("voltage", "current"))
+            frame["voltage"] *= _scale(volts, amperes)
             with np.errstate(divide="ignore", invalid="ignore"):
                 ohms = frame["voltage"].to_numpy() / frame["current"].to_numpy()
             frame["resistance"] = frame["resistance"].fillna(pd.Series(np.where(np.isfinite(ohms), ohms, np.nan)))
@@ -125,7 +151,7 @@ def read_readings(p: ImportResistivity, names: Mapping[str, str], found: Finding
         )
         frame["file"], frame["file_line"] = raw.file, raw.line
         frames.append(frame)
-    return pd.concat(frames, ignore_index=True)
+    return pd.concat(frames, ignore_index=True), units
 
 
 def _told(
@@ -146,15 +172,17 @@ def _without_dummies(frame: pd.DataFrame, found: Findings) -> pd.DataFrame:
     numbers = np.where(np.isnan(abmn) | (abmn == 0), -1, np.round(abmn * 100)).astype(np.int64)
     twice = ~empty & ~dummy & arrays.impossible(numbers)
     nothing = ~empty & ~dummy & ~twice & (value == 0)
+    unstacked = ~empty & ~dummy & ~twice & ~nothing & (frame["stacked"].to_numpy(float) == 0)
     for bad, what in (
         (empty, "reading or electrode is not a number"),
         (dummy, "value stands for no reading"),
         (twice, "one electrode stands twice: a filler, not a reading"),
         (nothing, "value is zero"),
+        (unstacked, "reading has no stacks: a filler of the instrument"),
     ):
         if bad.any():
             _told(found, "left out", what, "row left out", frame, bad)
-    kept: pd.DataFrame = frame.loc[~(empty | dummy | twice | nothing)]
+    kept: pd.DataFrame = frame.loc[~(empty | dummy | twice | nothing | unstacked)]
     return kept.reset_index(drop=True)
 
 
@@ -208,15 +236,46 @@ def _worked_out(frame: pd.DataFrame, at: np.ndarray, electrodes: pd.DataFrame) -
     out["reciprocal_error"] = np.nan
     out["factor_m"], out["depth_m"] = factor, depth
     out["x"], out["y"], out["z"] = centre[:, 0], centre[:, 1], centre[:, 2] - depth
+    for name in frame.columns:
+        if name not in out.columns and name not in _OWN:
+            out[name] = frame[name].to_numpy(float)
     out["file_line"] = frame["file_line"].to_numpy()
     out["file"] = frame["file"].to_numpy()
     return out
+
+
+_OWN = ("line", "a", "b", "m", "n", "rho", "resistance", "voltage", "current", "error", "stacked", "file", "file_line")
+
+
+def _same_sign(table: pd.DataFrame, number: np.ndarray, ohms: np.ndarray, found: Findings) -> np.ndarray:
+    """Return resistances in which a repeat with the opposite sign has that of its fellows: wires were changed round.
+
+    Of two that differ only by sign the one with a positive apparent resistivity is right.
+    """
+    rho = table["apparent_resistivity"].to_numpy(float)
+    size = pd.Series(np.abs(ohms)).groupby(number).transform("median").to_numpy()
+    some_positive = pd.Series(rho > 0).groupby(number).transform("any").to_numpy()
+    turn = (rho < 0) & some_positive & (np.abs(np.abs(ohms) - size) <= 0.5 * size)
+    if turn.any():
+        _told(found, "mended", "repeat has the opposite sign of the others", "sign turned", table, turn)
+    return np.where(turn, -ohms, ohms)
+
+
+_MADE = (
+    *("line", "a", "b", "m", "n", "apparent_resistivity", "resistance", "error", "stacked", "reciprocal_error"),
+    *("factor_m", "depth_m", "x", "y", "z", "file_line", "file"),
+)
 
 
 def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Findings) -> pd.DataFrame:
     """Return readings with repeats averaged and the error between reciprocals."""
     number, sign = arrays.same_array(at)
     ohms = table["resistance"].to_numpy(float) * sign
+    ohms = _same_sign(table, number, ohms, found)
+    table = table.assign(
+        resistance=ohms * sign,
+        apparent_resistivity=np.where(np.isfinite(ohms), ohms * sign * table["factor_m"], np.nan),
+    )
     if p.repeats == "average":
         groups = pd.DataFrame({"k": number, "r": ohms}).groupby("k")["r"]
         count, mean, spread = groups.transform("count"), groups.transform("mean"), groups.transform("std")
@@ -235,6 +294,9 @@ def _joined(table: pd.DataFrame, at: np.ndarray, p: ImportResistivity, found: Fi
                 error=np.where(many & ~(error > percent), percent, error),
                 stacked=count.to_numpy(float),
             )
+            others = [c for c in table.columns if c not in _MADE and table[c].dtype.kind == "f"]
+            means = table[others].groupby(number).transform("mean")
+            table = table.assign(**{c: means[c] for c in others})
         table, at = table[first].reset_index(drop=True), at[first]
     other, polarity = arrays.reciprocals(at)
     has = other >= 0
@@ -269,7 +331,8 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     names = dict(
         zip((*p.readings, *p.electrodes), line_names([_stem(f) for f in (*p.readings, *p.electrodes)]), strict=True)
     )
-    frame = _without_dummies(read_readings(p, names, found), found)
+    everything, more_units = read_readings(p, names, found)
+    frame = _without_dummies(everything, found)
     if not len(frame):
         raise InputError("the files hold no reading", where="; ".join(p.readings)[:80])
     ground = inputs.maybe("ground", Grid)
@@ -311,7 +374,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     if negative.any():
         _told(found, "look", "apparent resistivity is not positive", "kept", table, negative)
     progress(1.0, f"{len(lines)} lines, {len(table):,} readings")
-    units = {
+    units = more_units | {
         "apparent_resistivity": "ohm.m",
         "resistance": "ohm",
         "error": "%",

@@ -11,7 +11,8 @@ from ...compute.potential.diurnal import diurnal, seconds_of
 from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import dates, rawtable, tables_in
+from ...formats.dates import DayOrder
+from ...importing.base_record import placed, read_base
 from ...items.base import Item
 from ...items.points import SurveyLines
 from ...progress import Progress
@@ -36,59 +37,45 @@ class DiurnalCorrection(Params):
         above=0.0,
         help="Readings in a longer gap of the base record are left without a corrected value",
     )
+    day_order: DayOrder = param(
+        "auto", "Dates like 03/04/2023 are", help="auto goes by the rest of the column", more=True
+    )
     name: str = param("", "Name of the corrected reading", help="The reading's name and 'corrected' when empty")
-
-
-def _column(columns: list[str], words: tuple[str, ...]) -> str:
-    return next((c for c in columns for w in words if c.strip().lower().startswith(w)), "")
 
 
 def _run(inputs: Inputs, p: DiurnalCorrection, progress: Progress) -> dict[str, Item]:
     lines = inputs.need("lines", SurveyLines)
     table = lines.table
-    clock = _column(list(table.columns), ("time", "utc", "hh"))
+    clock = "time" if "time" in table.columns else ""
     if not clock:
         raise InputError(
             "the lines have no column of times", where=lines.name, fix="Import them with their time column"
         )
     found = Findings()
-    raw = tables_in.read(p.base, found, "base")
-    names = list(raw.layout.columns)
-    base_clock, base_date = _column(names, ("time", "utc", "hh")), _column(names, ("date", "day"))
-    field = next(
-        (
-            c
-            for c in names
-            if c not in (base_clock, base_date) and np.isfinite(rawtable.numbers(raw.cells.column(c))[0]).any()
-        ),
-        "",
-    )
-    if not base_clock or not field:
-        raise InputError("the base table needs a column of times and one of readings", where=raw.file)
+    record = read_base(p.base, p.day_order, found)
     progress(0.3, "Joining by time")
-    day = (
-        np.array(dates.read_dates(raw.text(base_date).tolist(), raw.line, found, raw.file, "base"))
-        if base_date
-        else np.full(len(raw.line), "")
-    )
-    ours = table["date"].astype(str).to_numpy() if "date" in table.columns and base_date else np.full(len(table), "")
-    base_time = seconds_of(day.tolist(), raw.text(base_clock).tolist())
-    time = seconds_of(ours.tolist(), table[clock].astype(str).tolist())
-    readings, _ = rawtable.numbers(raw.cells.column(field), raw.layout.decimal_comma)
-    variation, datum = diurnal(time, base_time, readings, p.datum or float("nan"), p.gap)
+    days = table["date"].astype(str).to_numpy() if "date" in table.columns else np.full(len(table), "")
+    dated = bool((days != "").any())
+    time = seconds_of(days.tolist(), table[clock].astype(str).tolist())
+    time = np.where((days == "") & dated, np.nan, time)
+    base_time, time = placed(record, time, dated, found)
+    variation, datum = diurnal(time, base_time, record.field, p.datum or float("nan"), p.gap)
     corrected = table[p.attribute].to_numpy(float) - variation
     lost = np.isfinite(table[p.attribute].to_numpy(float)) & ~np.isfinite(corrected)
     if lost.all():
-        raise InputError("no reading falls within the base record", where=raw.file, fix="Check dates and times of both")
-    if lost.any():
-        found.add(
-            "look",
-            "no base reading at this time",
-            "left without a corrected value",
-            file=raw.file,
-            table="lines",
-            line=table["file_line"].to_numpy()[lost] if "file_line" in table else 0,
+        raise InputError(
+            "no reading falls within the base record", where=record.file, fix="Check dates and times of both"
         )
+    inside = (time >= base_time.min()) & (time <= base_time.max())
+    at = table["file_line"].to_numpy() if "file_line" in table else np.zeros(len(table), dtype=np.int64)
+    for rows, what in (
+        (lost & inside, "no base reading at this time: a gap of the base record"),
+        (lost & ~inside & np.isfinite(time), "reading was made before or after the base record"),
+        (lost & ~np.isfinite(time), "reading has no time"),
+    ):
+        if rows.any():
+            done = "left without a corrected value"
+            found.add("look", what, done, file=record.file, table="lines", line=at[rows])
     name = p.name or f"{p.attribute} corrected"
     progress(
         1.0,

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...compute.expression import columns_used, evaluate
 from ...compute.geometry.sampling import bilinear
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.attributes import AnyQuantity
 from ...items.base import Item
@@ -31,15 +31,15 @@ Filter = Literal[
 class FilterGrid(Params):
     filter: Filter = param("vertical derivative", "Filter")
     height: float = param(100.0, "Continue by", unit="m", help="Up for positive, down for negative; for continuation")
-    inclination: float = param(
-        65.0,
+    inclination: Maybe = param(
+        None,
         "Inclination",
         unit="°",
         low=-90.0,
         high=90.0,
-        help="Of the main field, positive down; for reduction to the pole and pseudo-gravity. Not used when a date is given",
+        help="Of the main field, positive down, negative in the south; for reduction to the pole and pseudo-gravity where no date is given",
     )
-    declination: float = param(0.0, "Declination", unit="°", low=-180.0, high=180.0, help="From grid north")
+    declination: Maybe = param(None, "Declination", unit="°", low=-180.0, high=180.0, help="From grid north")
     date: str = param(
         "",
         "Date of the survey",
@@ -90,13 +90,34 @@ def main_field_of(grid: Grid, date: str) -> tuple[float, float]:
     return field.inclination, field.declination - grid_convergence(grid.crs, x, y)
 
 
+def _direction(grid: Grid, p: FilterGrid) -> tuple[float, float]:
+    """Return inclination and declination (from grid north) by the date, else as given; (90, 0) for filters without one.
+
+    Raises
+    ------
+    InputError
+        When a filter needs them and they are not known: no hemisphere is assumed.
+    """
+    if p.filter not in ("reduction to the pole", "pseudo-gravity"):
+        return 90.0, 0.0
+    if p.date:
+        return main_field_of(grid, p.date)
+    if p.inclination is None or p.declination is None:
+        raise InputError(
+            "the direction of the main field is not known",
+            where=grid.name,
+            fix="Give the date of the survey, or inclination and declination",
+        )
+    return p.inclination, p.declination
+
+
 def _run_filter(inputs: Inputs, p: FilterGrid, progress: Progress) -> dict[str, Item]:
     from ...compute.potential import filters as fl
 
     grid = inputs.need("grid", Grid)
     progress(0.1, p.filter.capitalize())
     v, dx, dy, unit = grid.values, grid.dx, grid.dy, grid.unit
-    inclination, declination = main_field_of(grid, p.date) if p.date else (p.inclination, p.declination)
+    inclination, declination = _direction(grid, p)
     per_metre = f"{unit}/m" if unit else "1/m"
     made: dict[str, tuple[Any, str]] = {
         "vertical derivative": (lambda: fl.derivatives(v, dx, dy)[2], per_metre),
