@@ -9,12 +9,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Self
 
-from .core.errors import Cancelled, LampError
+from .core.errors import Cancelled, InputError, LampError
+from .core.formats import saved_mappings
 from .core.formats.table import export, export_together
+from .core.importing import intake, offers
+from .core.items.attributes import is_ground
 from .core.items.base import Item
 from .core.items.page import Page
 from .core.progress import SILENT, Progress
@@ -91,15 +95,70 @@ class Project:
     def _known(self, item: str) -> bool:
         return any(item.lower() in (e.id, e.name.lower()) for e in self.items)
 
-    def refresh(self, progress: Progress = SILENT) -> list[str]:
+    def bring(
+        self,
+        files: Sequence[str | Path],
+        choices: intake.Choices | None = None,
+        progress: Progress = SILENT,
+        told: Callable[[intake.Run, Mapping[str, str] | LampError], None] | None = None,
+    ) -> list[str]:
+        """Bring files and folders in, each told by its content; returns the ids of the items that were made.
+
+        What is missing is guessed as the window's form proposes it. A file that can't be brought in does not stop the
+        others: `told` hears of each run what it made, or why it failed; `problems` says the same by file.
+
+        Raises
+        ------
+        InputError
+            When there is no such file, or dates could be day or month first and `choices` does not say which.
+        """
+        chosen = choices or intake.Choices()
+        saved = saved_mappings.load()
+        found = [o for path in offers.found_files(files) for o in offers.offers_of(path, saved) if o.kind]
+        if chosen.day_order == "auto":
+            for ref, texts in intake.ambiguous_dates(found).items():
+                raise InputError(
+                    f"dates such as {texts[0]} could be day or month first",
+                    where=Path(ref).name,
+                    fix="Say day_order 'day first' or 'month first'",
+                )
+        if not chosen.ground:
+            grounds = (e.id for e in self.items if e.kind == "grid" and is_ground(e.attributes) and not e.dated)
+            chosen = replace(chosen, ground=next(grounds, ""))
+        self.problems = {}
+        made: dict[str, str] = {}
+        out: list[str] = []
+        wanted = [o for o in found if not (o.kind == "picture" and o.needs_points and o.ref not in chosen.picks)]
+        for run in intake.plan(wanted, chosen):
+            try:
+                outputs = self.run(run.operation, progress, **intake.resolved(run, made), **run.params)
+            except Cancelled:
+                raise
+            except LampError as error:
+                self.problems |= dict.fromkeys(run.files, str(error))
+                if told is not None:
+                    told(run, error)
+                continue
+            intake.remember(run, outputs, made)
+            out += outputs.values()
+            if told is not None:
+                told(run, outputs)
+        return out
+
+    def refresh(self, progress: Progress = SILENT, only: Sequence[str] = ()) -> list[str]:
         """Make all stale items again that are not held, in the right order; returns their ids.
 
-        One that can't be made again stops only what hangs from it; `problems` says which and why.
+        `only` limits it to some items and what they are made from. One that can't be made again stops only what hangs from it; `problems` says which and why.
         """
         done: list[str] = []
         self.problems = {}
         tried: set[tuple[str, ...]] = set()
-        while groups := [g for g in trail.next_to_refresh(self.store) if not set(g) & set(self.problems)]:
+        among = self._with_inputs([self.store.find(i).id for i in only]) if only else None
+        while groups := [
+            g
+            for g in trail.next_to_refresh(self.store)
+            if not set(g) & set(self.problems) and (among is None or set(g) & among)
+        ]:
             for group in groups:
                 wanted = tuple(execute.wanted(self.store, item) for item in group)
                 try:
@@ -112,6 +171,19 @@ class Project:
                 except LampError as error:
                     self.problems |= dict.fromkeys(group, str(error))
         return list(dict.fromkeys(done))
+
+    def _with_inputs(self, items: Sequence[str]) -> set[str]:
+        """Ids of items and of all that they are made from."""
+        entries = {e.id: e for e in self.items}
+        out: set[str] = set()
+        todo = list(items)
+        while todo:
+            item = todo.pop()
+            if item in out or item not in entries:
+                continue
+            out.add(item)
+            todo += [i for step in entries[item].chain for i, _ in step.pairs]
+        return out
 
     def make_again(self, item: str, progress: Progress = SILENT) -> list[str]:
         """Make one item again from its first step, as when the file that it was imported from has changed.

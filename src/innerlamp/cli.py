@@ -7,12 +7,14 @@ import json
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn, get_args
 
 from . import __version__
 from .core.errors import InputError, LampError
-from .core.items.attributes import is_ground
 from .core.progress import CallbackProgress, Progress
+
+if TYPE_CHECKING:
+    from .core.importing import intake
 
 
 class _Parser(argparse.ArgumentParser):
@@ -37,6 +39,9 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
+    from .core.importing.angles import Dips
+    from .core.importing.detection import AboveRule, DetectionRule, NegativeRule
+
     parser = _Parser(
         prog="inner-lamp", description="Drillholes, geochemistry and geophysics in one place, to rank drill targets."
     )
@@ -80,8 +85,27 @@ def _parser() -> argparse.ArgumentParser:
         default="auto",
         help="order of dates like 03/04/2023",
     )
+    sub.add_argument(
+        "--dips",
+        choices=get_args(Dips),
+        default="auto",
+        help="how dips are measured, where heading and numbers leave doubt",
+    )
+    sub.add_argument("--below", choices=get_args(DetectionRule), default="half of limit", help="what <0.5 becomes")
+    sub.add_argument(
+        "--above", choices=get_args(AboveRule), default="another column or limit", help="what >10000 becomes"
+    )
+    sub.add_argument("--negatives", choices=get_args(NegativeRule), default="auto", help="what negative grades say")
+    sub.add_argument(
+        "--methods", default="", metavar="LIST", help="methods of analysis, best first, parted by semicolons"
+    )
+    sub = command("findings", "print what imports found, by kind, the gravest first, or write it as CSV", _findings)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("item", nargs="?", help="name or id; all items when left out")
+    sub.add_argument("--out", type=Path, metavar="FILE", help="write every finding with its row to this CSV file")
     sub = command("refresh", "make the stale items of a project again", _refresh)
     sub.add_argument("project", type=Path)
+    sub.add_argument("item", nargs="*", help="only these and what they are made from; all when left out")
     sub = command("check", "say what of a project is damaged, and what that touches", _check)
     sub.add_argument("project", type=Path)
     sub = command("items", "list the items of a project", _items)
@@ -179,6 +203,7 @@ def _bring(args: argparse.Namespace) -> int:
     from .api import Project
     from .core.formats import saved_mappings
     from .core.importing import intake, offers
+    from .core.importing.detection import CellRules
 
     saved = saved_mappings.load()
     found = [o for path in offers.found_files(args.files) for o in offers.offers_of(path, saved)]
@@ -186,53 +211,85 @@ def _bring(args: argparse.Namespace) -> int:
         print(f"{offer.label:<44} {offers.KINDS[offer.kind][0]:<28} {offer.why}")
     if args.look:
         return 0
-    if args.day_order == "auto":
-        for ref, texts in intake.ambiguous_dates([o for o in found if o.kind]).items():
-            raise InputError(
-                f"dates such as {texts[0]} could be day or month first",
-                where=Path(ref).name,
-                fix="Give --day-order 'day first' or 'month first'",
-            )
+    methods = tuple(m.strip() for m in args.methods.split(";") if m.strip())
+    cells = CellRules(args.below, args.above, negatives=args.negatives, methods=methods)
+    failed = 0
     with Project.open(args.project) as project:
-        ground = next((e.id for e in project.items if e.kind == "grid" and is_ground(e.attributes) and not e.dated), "")
-        add_to = project.store.find(args.add_to).id if args.add_to else ""
-        made: dict[str, str] = {}
-        failed = 0
-        picture = [o for o in found if o.kind == "picture" and o.needs_points]
-        runs = intake.plan(
-            [o for o in found if o not in picture],
-            intake.Choices(day_order=args.day_order, coordinates=args.coordinates, add_to=add_to, ground=ground),
-        )
-        for offer in picture:
-            print(
-                f"{offer.label}: not brought in, since it names no place: use import-picture with points",
-                file=sys.stderr,
-            )
-        for run in runs:
-            try:
-                outputs = project.run(
-                    run.operation, progress=_line_progress(), **intake.resolved(run, made), **run.params
-                )
-            except LampError as error:
-                _end_line()
-                print(f"inner-lamp: {run.words}: {error}", file=sys.stderr)
-                failed += 1
-                continue
+
+        def told(run: intake.Run, result: Mapping[str, str] | LampError) -> None:
+            nonlocal failed
             _end_line()
-            intake.remember(run, outputs, made)
-            for item in outputs.values():
+            if isinstance(result, LampError):
+                failed += 1
+                print(f"inner-lamp: {run.words}: {result}", file=sys.stderr)
+                return
+            for item in result.values():
                 entry = project.store.entry(item)
-                print(
-                    f"{entry.kind}: {entry.name} ({entry.id}) " + ", ".join(f"{k} {v}" for k, v in entry.facts.items())
-                )
+                facts = ", ".join(f"{k} {v}" for k, v in entry.facts.items())
+                print(f"{entry.kind}: {entry.name} ({entry.id}) {facts}")
+
+        for offer in found:
+            if offer.kind == "picture" and offer.needs_points:
+                words = "not brought in, since it names no place: use import-picture with points"
+                print(f"{offer.label}: {words}", file=sys.stderr)
+        choices = intake.Choices(
+            cells=cells,
+            day_order=args.day_order,
+            dips=args.dips,
+            coordinates=args.coordinates,
+            add_to=project.store.find(args.add_to).id if args.add_to else "",
+        )
+        made = project.bring(args.files, choices, _line_progress(), told)
+        if any("Findings" in project.store.entry(i).facts for i in made):
+            print(f"What was mended, left out or is to be looked at: inner-lamp findings {args.project}")
     return 2 if failed else 0
+
+
+def _findings(args: argparse.Namespace) -> int:
+    import pandas as pd
+
+    from .api import Project
+    from .core.findings import by_kind
+    from .core.formats.tables_out import write_csv
+
+    with Project.open(args.project, write=False) as project:
+        entries = [project.store.find(args.item)] if args.item else [e for e in project.items if not e.dated]
+        parts = []
+        for entry in entries:
+            table = getattr(project.store.load(entry.id), "findings", None)
+            if table is None or not len(table):
+                if args.item:
+                    print(f"{entry.name} has no findings.")
+                continue
+            parts.append(table.assign(item=entry.name))
+            if args.out is not None:
+                continue
+            print(f"{entry.name}: {len(table):,} findings")
+            for row in by_kind(table).itertuples():
+                places = (str(row.file), f"lines {row.lines!s}" if row.lines else "", str(row.holes))
+                where = ", ".join(w for w in places if w)
+                print(
+                    f"  {row.severity:<9} {row.count:>7,}  {row.what} → {row.done}" + (f"  ({where})" if where else "")
+                )
+        if args.out is not None:
+            if not parts:
+                raise InputError("there are no findings to write")
+            whole = pd.concat(parts, ignore_index=True)
+            try:
+                write_csv(whole[["item", *(c for c in whole.columns if c != "item")]], args.out)
+            except OSError as error:
+                raise InputError(f"can't write the file ({error.strerror})", where=str(args.out)) from error
+            print(f"{len(whole):,} findings written to {args.out}")
+        elif not parts and not args.item:
+            print("There are no findings.")
+    return 0
 
 
 def _refresh(args: argparse.Namespace) -> int:
     from .api import Project
 
     with Project.open(args.project) as project:
-        done = project.refresh(_line_progress())
+        done = project.refresh(_line_progress(), args.item)
         _end_line()
         names = [project.store.entry(i).name for i in done]
         for item, why in project.problems.items():

@@ -115,6 +115,18 @@ def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(
     assert isinstance(checks, ChecksPane)
     assert wait_until(lambda: checks.model is not None, 10)
     assert checks.model is not None
+    # First they stand by kind, the gravest first; Return on one lists the rows behind it.
+    kinds = checks.model.table
+    assert kinds["severity"].iloc[0] == "left out"
+    row = int(np.flatnonzero(kinds["what"] == "values below detection in Sn_ppm")[0])
+    count = int(kinds["count"].iloc[row])
+    checks.view.selectRow(row)
+    QTest.keyClick(checks.view, Qt.Key.Key_Return)
+    assert wait_until(lambda: checks.what.currentText() == "Findings", 10)
+    rows = checks.model.table
+    assert len(rows) >= count > 300
+    assert rows["what"].str.fullmatch(r"Sn_ppm '.*' is below detection").all()
+    choose(checks.kind_box, "all kinds")
     shown = checks.model.table
     planted = [
         p

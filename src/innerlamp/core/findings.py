@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
@@ -71,6 +72,71 @@ def gravest_first(findings: pd.DataFrame) -> pd.DataFrame:
     """Return findings in the order of their severity; those of one severity stay in their order."""
     order = findings["severity"].map({name: k for k, name in enumerate(ORDER)})
     return findings.iloc[order.argsort(kind="stable")].reset_index(drop=True)
+
+
+_QUOTED = re.compile(r"\s*'[^']*'")
+_NUMBERS = re.compile(r"(?<![\w.])[-+]?\d[\d.,]*(?:[eE][-+]?\d+)?(?!\w)")
+# What is said of many cells of one column, as people say it.
+_OF_CELLS = (
+    (" is below detection", "values below detection in "),
+    (" is a code for below detection", "codes for below detection in "),
+    (" is above the limit", "values above the limit in "),
+    (" stands for no value", "codes for no value in "),
+    (" is not a number", "cells that are no number in "),
+    (" has a point among decimal commas", "points among decimal commas in "),
+)
+
+
+def kind_of_finding(words: str) -> str:
+    """Return what a finding says without the values that differ from row to row."""
+    plain = re.sub(r"…(?:[-–/:,. ]+…)+", "…", _NUMBERS.sub("…", _QUOTED.sub("", words))).strip()
+    for ending, start in _OF_CELLS:
+        if plain.endswith(ending):
+            return start + plain[: -len(ending)]
+    return plain or words
+
+
+def by_kind(findings: pd.DataFrame) -> pd.DataFrame:
+    """Return findings grouped by what they say: severity, count, what, done, lines, holes, table, file; the gravest first.
+
+    `lines` are those of the file ("12, 14–18"), `holes` how many holes are named, or the one.
+    """
+    names = ["severity", "count", "what", "done", "lines", "holes", "table", "file"]
+    if not len(findings):
+        return pd.DataFrame({n: pd.Series(dtype="int64" if n == "count" else "str") for n in names})
+    frame = findings.assign(
+        kind=findings["what"].astype(str).map(kind_of_finding), then=findings["done"].astype(str).map(kind_of_finding)
+    )
+    rows = []
+    for (severity, table, file, kind), part in frame.groupby(["severity", "table", "file", "kind"], sort=False):
+        holes = [h for h in dict.fromkeys(part["hole"].astype(str)) if h]
+        done = list(dict.fromkeys(part["then"] if len(part) > 1 else part["done"]))
+        what = str(part["what"].iloc[0]) if len(part) == 1 else kind
+        rows.append(
+            {
+                "severity": severity,
+                "count": len(part),
+                "what": what,
+                "done": "; ".join(done[:3]) + ("; …" if len(done) > 3 else ""),
+                "lines": _ranges(part["line"].to_numpy()),
+                "holes": holes[0] if len(holes) == 1 else f"{len(holes)} holes" if holes else "",
+                "table": table,
+                "file": file,
+            }
+        )
+    out = pd.DataFrame(rows, columns=names).sort_values("count", ascending=False, kind="stable")
+    return gravest_first(out)
+
+
+def _ranges(lines: Any, most: int = 6) -> str:
+    """Return line numbers as a text of ranges, the first few of them."""
+    known = np.unique(np.asarray(lines, dtype=np.int64))
+    known = known[known > 0]
+    if not len(known):
+        return ""
+    parts = np.split(known, np.flatnonzero(np.diff(known) > 1) + 1)
+    words = [f"{p[0]}–{p[-1]}" if len(p) > 1 else f"{p[0]}" for p in parts[:most]]
+    return ", ".join(words) + (", …" if len(parts) > most else "")
 
 
 def _spread(text: str | Sequence[str], count: int) -> list[str]:

@@ -502,7 +502,7 @@ class IntakeForm(QWidget):
         found = [e for i in self.queue.items if (e := self.ctx.entry(i)) and "Findings" in e.facts]
         if found:
             self.ctx.select_item(max(found, key=lambda e: int(e.facts["Findings"].replace(",", ""))).id)
-        self.ctx.wish.emit("checks", "Findings")
+        self.ctx.wish.emit("checks", "Findings by kind")
 
     def _say(self, words: str, bad: bool = False) -> None:
         self.problem.setText(words)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from ...core.compute.drilling import checks
 from ...core.errors import InputError
-from ...core.findings import ORDER
+from ...core.findings import ORDER, by_kind, kind_of_finding
 from ...core.formats.tables_out import write_csv
 from ...core.importing import control_charts
 from ...core.importing.corrections import KINDS, tables_of
@@ -34,6 +34,7 @@ from .boxes import choice_box, refill, rows_view
 from .frame_model import FrameModel
 
 ALL = "all"
+_NOTHING = ("", -1, "", "", "")
 
 
 def _findings(item: Item) -> pd.DataFrame:
@@ -64,6 +65,7 @@ def _corrections(item: Item) -> pd.DataFrame:
 
 # What the pane can list: the table, and what its rows let one do.
 LISTS: dict[str, tuple[Callable[[Item], pd.DataFrame], tuple[str, ...]]] = {
+    "Findings by kind": (lambda item: by_kind(_findings(item)), ("rows",)),
     "Findings": (_findings, ("go", "correct", "leave out")),
     "Gaps": (_gaps, ("go",)),
     "Same hole?": (_alike, ("go", "merge")),
@@ -92,10 +94,14 @@ class ChecksPane(Pane):
         self.what.activated.connect(lambda _: self._again())
         self.grave = choice_box("How serious", [ALL, *ORDER], length=6)
         self.grave.activated.connect(lambda _: self._again())
+        self.kind_box = choice_box("Kind of finding", [ALL], length=9)
+        self.kind_box.setToolTip("List only findings of one kind")
+        self.kind_box.activated.connect(lambda _: self._again())
         self.count = QLabel()
         self.count.setObjectName("faint")
         row.addWidget(self.what)
         row.addWidget(self.grave)
+        row.addWidget(self.kind_box)
         row.addWidget(self.count, 1)
         self.body.addWidget(line)
         self.view = rows_view()
@@ -114,6 +120,7 @@ class ChecksPane(Pane):
         foot.setSpacing(4)
         self.buttons: dict[str, QPushButton] = {}
         for key, words, tip, act in (
+            ("rows", "Its rows", "List the rows behind this kind of finding (Return)", self._rows_behind),
             ("go", "Go there", "Show the place in all panes (Return)", self.go),
             (
                 "correct",
@@ -147,7 +154,7 @@ class ChecksPane(Pane):
         foot.addStretch(1)
         self.body.addWidget(buttons)
         self.model: FrameModel | None = None
-        self._shown: tuple[str, int, str, str] = ("", -1, "", "")
+        self._shown: tuple[str, int, str, str, str] = _NOTHING
         self.redraw()
 
     # ---- what is listed
@@ -168,9 +175,16 @@ class ChecksPane(Pane):
             self.model = None
             self.count.clear()
             self._buttons()
-            self._shown = ("", -1, "", "")
+            self._shown = _NOTHING
             return
-        here = (entry.id, entry.version, self.what.currentText(), self.grave.currentText())
+        self._list_kinds(item)
+        here = (
+            entry.id,
+            entry.version,
+            self.what.currentText(),
+            self.grave.currentText(),
+            str(self.kind_box.currentData() or ""),
+        )
         if here == self._shown:
             return
         self._shown = here
@@ -178,6 +192,8 @@ class ChecksPane(Pane):
         self.grave.setVisible("severity" in table.columns)
         if "severity" in table.columns and here[3] != ALL:
             table = table[table["severity"] == here[3]].reset_index(drop=True)
+        if here[2] == "Findings" and here[4]:
+            table = table[table["what"].astype(str).map(kind_of_finding) == here[4]].reset_index(drop=True)
         self.model = FrameModel(table, {"from_m": "m", "to_m": "m", "gap_m": "m"})
         self.view.setModel(self.model)
         self.view.horizontalHeader().setSortIndicator(-1, self.view.horizontalHeader().sortIndicatorOrder())
@@ -188,6 +204,29 @@ class ChecksPane(Pane):
         self.count.setToolTip(self.count.text())
         self._buttons()
 
+    def _list_kinds(self, item: Item) -> None:
+        """Offer the kinds of findings that there are, the gravest first; one that is chosen stays chosen."""
+        self.kind_box.setVisible(self.what.currentText() == "Findings")
+        kinds = list(dict.fromkeys(kind_of_finding(w) for w in by_kind(_findings(item))["what"].astype(str)))
+        if kinds == [self.kind_box.itemData(k) for k in range(1, self.kind_box.count())]:
+            return
+        before = self.kind_box.currentData()
+        refill(self.kind_box, ["all kinds", *kinds], "all kinds")
+        for k, kind in enumerate(kinds, start=1):
+            self.kind_box.setItemData(k, kind)
+        self.kind_box.setCurrentIndex(max(self.kind_box.findData(before), 0) if before else 0)
+
+    def _rows_behind(self) -> None:
+        """List the rows behind the chosen kind of finding."""
+        rows = self.chosen()
+        if not len(rows):
+            self.ctx.say("Choose a kind of finding first.", "bad")
+            return
+        kind = kind_of_finding(str(rows["what"].iloc[0]))
+        self.what.setCurrentText("Findings")
+        self.kind_box.setCurrentIndex(max(self.kind_box.findData(kind), 0))
+        self._again()
+
     @staticmethod
     def _words(table: pd.DataFrame, what: str) -> str:
         if not len(table):
@@ -196,6 +235,9 @@ class ChecksPane(Pane):
                 "Same hole?": "no hole is written in two ways",
                 "Corrections": "nothing was corrected",
             }.get(what, "nothing to list")
+        if what == "Findings by kind":
+            sums = table.groupby("severity")["count"].sum()
+            return ", ".join(f"{int(sums[s]):,} {s}" for s in ORDER if s in sums)
         if what == "Findings":
             counts = table["severity"].value_counts()
             return ", ".join(f"{int(counts[s]):,} {s}" for s in ORDER if s in counts)
@@ -206,7 +248,7 @@ class ChecksPane(Pane):
         return f"{len(table):,} rows"
 
     def _again(self) -> None:
-        self._shown = ("", -1, "", "")
+        self._shown = _NOTHING
         self.draw()
 
     def _buttons(self) -> None:
@@ -226,7 +268,8 @@ class ChecksPane(Pane):
     # ---- going there
 
     def _went(self, index: QModelIndex) -> None:
-        self.go()
+        if self.what.currentText() != "Findings by kind":
+            self.go()
 
     def go(self) -> None:
         """Show where the chosen row is: the interval or sample itself, else its hole."""
@@ -355,7 +398,7 @@ class ChecksPane(Pane):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.text() == "\r":
-            self.go()
+            (self._rows_behind if self.what.currentText() == "Findings by kind" else self.go)()
         super().keyPressEvent(event)
 
     def close_pane(self) -> None:
