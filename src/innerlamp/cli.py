@@ -110,10 +110,12 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub = command("items", "list the items of a project", _items)
     sub.add_argument("project", type=Path)
-    sub = command("compare", "say what moved between two versions of an item, or two items", _compare)
+    sub = command("compare", "say what changed from one item to another, or from the version before", _compare)
     sub.add_argument("project", type=Path)
     sub.add_argument("item")
-    sub.add_argument("other", nargs="?", help="another item, such as a dated copy; the version before when left out")
+    sub.add_argument(
+        "other", nargs="?", help="what it changed into; when left out, the item is compared with its version before"
+    )
     sub = command("export", "write an item to a file, or several into one .omf file", _export)
     sub.add_argument("project", type=Path)
     sub.add_argument("item", nargs="+", help="name or id of an item; 'all' for every item (with a file ending in .omf)")
@@ -333,13 +335,13 @@ def _compare(args: argparse.Namespace) -> int:
     with Project.open(args.project, write=False) as project:
         entry = project.store.find(args.item)
         if args.other:
-            old = project[args.other]
+            old, new = project.store.load(entry.id), project[args.other]
         else:
             before = [v for v, _ in project.store.versions(entry.id) if v < entry.version]
             if not before:
                 raise InputError("there is no earlier version to compare with", where=entry.name)
-            old = project.store.load(entry.id, before[-1])
-        for change in difference(old, project.store.load(entry.id)):
+            old, new = project.store.load(entry.id, before[-1]), project.store.load(entry.id)
+        for change in difference(old, new):
             arrow = f"{change.before} → {change.after}" if change.before else change.after
             place = f"  at E {change.place[0]:.0f} N {change.place[1]:.0f}" if change.place else ""
             print(f"{change.what:<34} {arrow}{place}")

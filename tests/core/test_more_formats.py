@@ -449,9 +449,12 @@ def test_logs_are_written_one_a_hole_and_read_by_lasio(holes: HoleSet, tmp_path:
     import lasio
 
     small = _few(holes)
-    files = export(small, tmp_path / "logs.las")
-    assert len(files) == 4
-    theirs = lasio.read(str(tmp_path / "logs_assay_EMB002.las"), mnemonic_case="preserve")
+    with pytest.raises(InputError, match="LAS log holds one"):
+        export(small, tmp_path / "logs.las")
+    assert not list(tmp_path.iterdir())
+    files = export(small, tmp_path / "logs_{hole}.las")
+    assert len(files) == len(set(small.tables["assay"]["hole"]))
+    theirs = lasio.read(str(tmp_path / "logs_EMB002.las"), mnemonic_case="preserve")
     mine = small.tables["assay"].query("hole == 'EMB002'")
     assert theirs.well["WELL"].value == "EMB002"
     assert theirs["Sn_ppm"] == pytest.approx(mine["Sn_ppm"].to_numpy(), nan_ok=True)

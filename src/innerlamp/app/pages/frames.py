@@ -222,12 +222,13 @@ def section_rect(element: Element) -> QRectF:
     return QRectF((element.x + 14) * MM, (element.y + 6) * MM, (element.w - 24) * MM, (element.h - 13) * MM)
 
 
-def _sky(ctx: Context, plane: SectionPlane) -> float:
-    """The highest ground along a section, 0 where none is known."""
+def _sky(ctx: Context, seen: FrameContext, plane: SectionPlane) -> float:
+    """The highest ground along a section; without one the top of what is lit, 0 where nothing is."""
     places = plane.to_map(np.linspace(0.0, plane.length, 100))
     heights = [ctx.ground_at(float(x), float(y)) for x, y in zip(*places, strict=True)]
     known = [h for h in heights if np.isfinite(h)]
-    return max(known) if known else 0.0
+    tops = [e.bounds[5] for e in seen.lit_entries() if np.isfinite(e.bounds[4:6]).all() and any(e.bounds[4:6])]
+    return max(known) if known else max(tops, default=0.0)
 
 
 def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
@@ -238,7 +239,11 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     rect, m = section_rect(element), metres_per_pixel(element)
     up = m / element.exaggeration
     west = plane.length / 2 - rect.width() * m / 2
-    top = element.elevation + rect.height() * up / 2 if element.elevation is not None else _sky(ctx, plane) + 30 * up
+    top = (
+        element.elevation + rect.height() * up / 2
+        if element.elevation is not None
+        else _sky(ctx, FrameContext(ctx, element), plane) + 30 * up
+    )
     _ground(painter, ctx, element, rect, (west, top), m, up, SectionView(plane, element.corridor, element.exaggeration))
     painter.setFont(font_of(6.0))
     step = round_interval(0.025 * element.scale / element.exaggeration)

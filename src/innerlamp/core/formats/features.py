@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import warnings
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,9 @@ import pandas as pd
 from ..crs import parse_crs, same_system
 from ..errors import InputError
 from ..findings import Findings
+from ..items.base import Item
 from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
+from . import places_out
 
 DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
 _MOST = 20_000_000
@@ -45,7 +48,7 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
         When the file can't be read, holds nothing, or is too large.
     """
     if path.suffix.lower() == ".dxf":
-        return _read_dxf(path, name, crs, found, given)
+        return _read_dxf(path, layer, name, crs, found, given)
     import pyogrio
     import shapely
 
@@ -221,45 +224,61 @@ def _plain(values: np.ndarray) -> np.ndarray:
 
 
 def write_features(item: Features, path: Path | str) -> list[Path]:
-    """Write features; a Shapefile holds one kind of geometry, so there is one file for each kind."""
+    """Write features; a Shapefile holds one kind of geometry, so there is one file for each kind. Heights are kept."""
+    layer = re.sub(r"[^A-Za-z0-9_ ]", "_", item.name).strip() or "features"
+    return _write_shapes(Path(path), layer, item.crs, np.array(shapes_of(item), dtype=object), item.table)
+
+
+def write_places(item: Item, path: Path | str) -> list[Path]:
+    """Write samples, lines, targets, electrodes or holes as features: layers of a GeoPackage, else one file a layer."""
+    path = Path(path)
+    layers = places_out.place_layers(item)
+    one_file = path.suffix.lower() == ".gpkg"
+    written: list[Path] = []
+    for name, layer in layers.items():
+        target = path if one_file else places_out.file_of(path, name, len(layers))
+        written += _write_shapes(target, re.sub(r"[^A-Za-z0-9_ ]", "_", name), item.crs, layer.shapes, layer.table)
+    return list(dict.fromkeys(written))
+
+
+def _write_shapes(path: Path, layer: str, crs: str, shapes: np.ndarray, table: pd.DataFrame) -> list[Path]:
     import pyogrio
     import shapely
 
-    path = Path(path)
     driver = DRIVERS[path.suffix.lower()]
-    shapes = np.array(shapes_of(item), dtype=object)
-    fields = [str(c) for c in item.table.columns]
+    fields = [str(c) for c in table.columns]
     data = [
-        item.table[c].to_numpy(float) if item.table[c].dtype.kind in "fiu" else item.table[c].to_numpy(dtype=object)
-        for c in item.table.columns
+        table[c].to_numpy(float) if table[c].dtype.kind in "fiu" else table[c].to_numpy(dtype=object)
+        for c in table.columns
     ]
-    kinds = np.array([s.geom_type.replace("Multi", "") for s in shapes], dtype=object)
+    types = np.array(["Point", "LineString", "LineString", "Polygon", *["Point", "LineString", "Polygon", "Geometry"]])
+    numbers = shapely.get_type_id(shapes)
+    kinds, several = types[numbers], numbers >= 4
     groups: dict[str, np.ndarray] = {"": np.ones(len(shapes), dtype=bool)}
     if driver == "ESRI Shapefile" and len(set(kinds)) > 1:
-        groups = {f"_{k.lower()}": kinds == k for k in dict.fromkeys(kinds)}
+        groups = {f"_{k.lower()}": kinds == k for k in dict.fromkeys(kinds.tolist())}
     written = []
     for suffix, rows in groups.items():
         target = path.with_name(f"{path.stem}{suffix}{path.suffix}")
-        one = set(kinds[rows])
-        geometry_type = (
-            one.pop() if len(one) == 1 and not any(s.geom_type.startswith("Multi") for s in shapes[rows]) else "Unknown"
-        )
+        one = set(kinds[rows].tolist())
+        geometry_type = one.pop() if len(one) == 1 and not several[rows].any() else "Unknown"
         if geometry_type == "Unknown" and driver == "ESRI Shapefile":
-            geometry_type = "Multi" + kinds[rows][0] if kinds[rows][0] != "LineString" else "MultiLineString"
-        crs = "EPSG:4326" if driver == "GeoJSON" else item.crs
-        geometry = shapely.to_wkb(_to_degrees(shapes[rows], item.crs) if driver == "GeoJSON" else shapes[rows])
-        layer = re.sub(r"[^A-Za-z0-9_ ]", "_", item.name).strip() or "features"
+            geometry_type = "Multi" + str(kinds[rows][0])
+        if geometry_type != "Unknown" and shapely.has_z(shapes[rows]).any():
+            geometry_type += " Z"  # a file of flat shapes would drop the heights
+        geometry = shapely.to_wkb(_to_degrees(shapes[rows], crs) if driver == "GeoJSON" else shapes[rows])
         options = {"encoding": "UTF-8"} if driver == "ESRI Shapefile" else {"layer": layer}
-        pyogrio.raw.write(
-            target,
-            geometry,
-            [d[rows] for d in data],
-            fields,
-            crs=crs,
-            geometry_type=geometry_type,
-            driver=driver,
-            **options,
-        )
+        with warnings.catch_warnings(action="ignore"):  # Shapefile cuts names of fields; the order tells them
+            pyogrio.raw.write(
+                target,
+                geometry,
+                [d[rows] for d in data],
+                fields,
+                crs="EPSG:4326" if driver == "GeoJSON" else crs,
+                geometry_type=geometry_type,
+                driver=driver,
+                **options,
+            )
         written += sorted(target.parent.glob(f"{target.stem}.*")) if driver == "ESRI Shapefile" else [target]
     return written
 
@@ -270,10 +289,19 @@ def _to_degrees(shapes: np.ndarray, crs: str) -> np.ndarray:
     import shapely
 
     turn = pyproj.Transformer.from_crs(parse_crs(crs), "EPSG:4326", always_xy=True)
-    return np.asarray(shapely.transform(shapes, lambda xy: np.column_stack(turn.transform(xy[:, 0], xy[:, 1]))))
+
+    def turned(xyz: np.ndarray) -> np.ndarray:
+        return np.column_stack([*turn.transform(xyz[:, 0], xyz[:, 1]), *xyz.T[2:]])
+
+    deep = shapely.has_z(shapes)
+    out = np.array(shapes, dtype=object)
+    for rows, z in ((deep, True), (~deep, False)):
+        if rows.any():
+            out[rows] = shapely.transform(out[rows], turned, include_z=z)
+    return out
 
 
-def _read_dxf(path: Path, name: str, crs: str, found: Findings, given: str) -> Features:
+def _read_dxf(path: Path, layer: str, name: str, crs: str, found: Findings, given: str) -> Features:
     import ezdxf
 
     try:
@@ -284,6 +312,8 @@ def _read_dxf(path: Path, name: str, crs: str, found: Findings, given: str) -> F
     rows: list[dict[str, str]] = []
     left: dict[str, int] = {}
     for entity in doc.modelspace():
+        if layer and str(entity.dxf.layer) != layer:
+            continue
         kind = entity.dxftype()
         try:
             shape = _from_dxf(entity, kind)
@@ -295,7 +325,9 @@ def _read_dxf(path: Path, name: str, crs: str, found: Findings, given: str) -> F
         shapes.append(shape)
         rows.append({"layer": str(entity.dxf.layer), "entity": kind})
     for kind, count in left.items():
-        found.add("left out", f"{count} entities of kind {kind}", "not map features", file=path.name, table="features")
+        faces = kind in ("3DFACE", "POLYLINE", "MESH")
+        done = "not map features; import it as a surface as well" if faces else "not map features"
+        found.add("left out", f"{count} entities of kind {kind}", done, file=path.name, table="features")
     if not shapes:
         raise InputError("the drawing holds no points, lines or polygons", where=path.name)
     vertices, starts, owner, role = flatten(np.array(shapes, dtype=object))
@@ -340,6 +372,7 @@ def write_dxf(item: Features, path: Path | str) -> None:
     doc = ezdxf.new("R2010")
     space = doc.modelspace()
     names = [c for c in item.table.columns if item.table[c].dtype.kind not in "fiu"]
+    names.sort(key=lambda c: str(c).lower() != "layer")  # what a drawing had as its layers it has again
     for part in range(len(item.part_types)):
         xyz = np.nan_to_num(part_vertices(item, part))
         layer = str(item.table[names[0]].iloc[int(item.owner[part])])[:200] if names else "0"

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..errors import InputError
 from ..items.base import Item
-from . import features, grids, meshes, mining, page_templates, pictures, tables_out, vtk_items, workbooks
+from . import features, grids, meshes, mining, page_templates, pictures, places_out, tables_out, vtk_items, workbooks
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,10 @@ FORMATS: tuple[Format, ...] = (
     Format("NetCDF", (".nc",), ("grid",), grids.write_netcdf),
     Format("XYZ", (".xyz",), ("grid",), grids.write_xyz),
     Format("GeoPackage, GeoJSON or Shapefile", (".gpkg", ".geojson", ".shp"), ("features",), features.write_features),
+    Format("GeoPackage, GeoJSON or Shapefile", (".gpkg", ".geojson", ".shp"), places_out.KINDS, features.write_places),
     Format("DXF", (".dxf",), ("features",), features.write_dxf),
+    Format("DXF points and lines", (".dxf",), places_out.KINDS, places_out.write_dxf),
+    Format("VTK points and lines", (".vtp",), places_out.KINDS, places_out.write_vtp),
     Format("DXF 3D faces", (".dxf",), ("surface",), meshes.write_dxf_faces),
     Format("PLY or STL", (".ply", ".stl"), ("surface",), meshes.write_mesh),
     Format("Wavefront OBJ", (".obj",), ("surface",), tables_out.write_obj),
@@ -51,7 +54,7 @@ FORMATS: tuple[Format, ...] = (
     Format("VTK volume", (".vti", ".vtr", ".vtu"), ("blocks",), vtk_items.write_blocks),
     Format("Workbook, one sheet a table", (".xlsx", ".ods"), TABLED, workbooks.write_workbook),
     Format("SQLite database", (".sqlite", ".db"), TABLED, workbooks.write_database),
-    Format("LAS logs, one file a hole", (".las",), ("holes",), workbooks.write_logs),
+    Format("LAS log; one a hole with {hole} in the name", (".las",), ("holes",), workbooks.write_logs),
     Format("Picture with its place", (".tif", ".tiff", ".png", ".jpg"), ("picture",), pictures.write),
     Format("Page template", (".json",), ("page",), page_templates.write_template),
     Format("Open Mining Format", (".omf",), mining.KINDS, lambda item, path: mining.write_items([item], path)),
@@ -89,14 +92,14 @@ def export(item: Item, path: Path | str) -> list[Path]:
         files = written if isinstance(written, list) else [temporary]
         done = []
         for file in files:
-            target = path.with_name(file.name.replace(temporary.stem, path.stem, 1))
+            target = path.with_name(file.name[1:].replace(f".{os.getpid()}.part", "", 1))
             file.replace(target)
             done.append(target)
         return done
     except OSError as error:
         raise InputError(f"can't write the file ({error.strerror})", where=str(path)) from error
     finally:
-        for rest in path.parent.glob(f"{temporary.stem}*"):
+        for rest in path.parent.glob(f".*.{os.getpid()}.part*"):
             rest.unlink(missing_ok=True)
 
 

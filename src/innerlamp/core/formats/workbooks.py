@@ -89,18 +89,33 @@ def write_database(item: Item, path: Path | str) -> None:
 
 
 def write_logs(item: HoleSet, path: Path | str) -> list[Path]:
-    """Write number columns along each hole as LAS 2.0: one file a hole and table, named ``name_table_HOLE.las``.
+    """Write number columns along a hole as LAS 2.0; where it has several tables, one file each (``name_table.las``).
 
+    A log holds one hole. Several are written, one file each, only where the name asks for it: ``logs_{hole}.las``.
     Readings stand at their depth; intervals at the depth of their middle, with FROM and TO as curves.
+
+    Raises
+    ------
+    InputError
+        When there is nothing to write, or several holes and a name for one.
     """
     import lasio
 
     path = Path(path)
+    tables = {n: t for n, t in {**item.readings, **item.tables}.items() if numeric_columns(t, INTERVAL_ROLES)}
+    holes = list(dict.fromkeys(str(h) for t in tables.values() for h in t["hole"].unique()))
+    if not holes:
+        raise InputError("the holes have no numbers along them to write as logs", where=item.name)
+    each = "{hole}" in path.name
+    if len(holes) > 1 and not each:
+        raise InputError(
+            f"there are {len(holes)} holes, and a LAS log holds one",
+            where=item.name,
+            fix="For one file a hole put {hole} into the name, such as logs_{hole}.las",
+        )
     written: list[Path] = []
-    for name, table in {**item.readings, **item.tables}.items():
+    for name, table in tables.items():
         columns = numeric_columns(table, INTERVAL_ROLES)
-        if not columns:
-            continue
         intervals = "from_m" in table.columns
         for hole, rows in table.groupby("hole", observed=True):
             log = lasio.LASFile()
@@ -115,9 +130,8 @@ def write_logs(item: HoleSet, path: Path | str) -> list[Path]:
                 curve = {"from_m": "FROM", "to_m": "TO"}.get(column, re.sub(r"[^A-Za-z0-9_]", "_", column))
                 unit = "M" if column in ("from_m", "to_m") else item.units.get(column, "")
                 log.append_curve(curve, rows[column].to_numpy(float)[order], unit=unit, descr=column)
-            safe = re.sub(r"[^A-Za-z0-9_.\-]", "_", f"{path.stem}_{name}_{hole}")
+            stem = path.stem.replace("{hole}", str(hole)) + (f"_{name}" if len(tables) > 1 else "")
+            safe = re.sub(r"[^A-Za-z0-9_.\-]", "_", stem)
             written.append(path.with_name(f"{safe}.las"))
             log.write(str(written[-1]), version=2.0, fmt="%.5f")
-    if not written:
-        raise InputError("the holes have no numbers along them to write as logs", where=item.name)
     return written

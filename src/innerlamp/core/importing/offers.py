@@ -177,6 +177,13 @@ def _look(path: Path) -> list[Offer]:
         return [Offer(str(path), "blocks", "VTU file", ("blocks", "surface", ""))]
     if ending == ".dxf":
         faces = _holds(path, b"3DFACE") or _holds(path, b"POLYFACE")
+        if faces and any(
+            _holds(path, w) for w in (b"LWPOLYLINE", b"AcDb3dPolyline", b"AcDbLine", b"\nPOINT", b"\nLINE")
+        ):
+            return [
+                Offer(f"{path}#faces", "surface", "3D faces of a DXF drawing", ("surface", "")),
+                Offer(f"{path}#lines", "features", "lines and points of a DXF drawing", ("features", "")),
+            ]
         kinds = ("surface", "features", "") if faces else ("features", "surface", "")
         return [Offer(str(path), kinds[0], "DXF with 3D faces" if faces else "DXF drawing", kinds)]
     if ending in features.DRIVERS:

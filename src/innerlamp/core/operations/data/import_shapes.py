@@ -62,7 +62,11 @@ def _run_features(inputs: Inputs, p: ImportFeatures, progress: Progress) -> dict
     progress(0.1, "Reading")
     path, layer = tables_in.split(p.file)
     names = features.layers(path)
-    if layer and layer not in names:
+    if path.suffix.lower() == ".dxf":
+        layer = (
+            "" if layer in ("lines", "faces") else layer
+        )  # parts of a drawing that holds both, else one of its layers
+    elif layer and layer not in names:
         raise InputError(f"there is no layer '{layer}'", where=path.name, fix="There are: " + ", ".join(names))
     if len(names) > 1 and not layer:
         raise InputError(
