@@ -199,9 +199,9 @@ def test_logs_come_in_by_depth_with_their_hole(tmp_path: Path, unit: str, times:
         more=str(path),
     )
     assert isinstance(made, HoleSet)
-    table = made.readings["log"]
+    table = made.readings["logs"]
     assert table["depth_m"].tolist() == pytest.approx((np.arange(10, 14) * times).tolist())
-    assert made.units["GR (API)"] == ""
+    assert made.units["GR (API)"] == "API"
     collar = made.collars.set_index("hole").loc["EMB007"]
     down = np.linalg.norm(table[["x", "y", "z"]].to_numpy(float) - collar[["x", "y", "z"]].to_numpy(float), axis=1)
     assert down == pytest.approx(table["depth_m"].to_numpy(), rel=1e-3)
@@ -254,3 +254,41 @@ def test_no_bytes_bring_a_reader_down(tmp_path: Path, data: bytes, head: bytes) 
         tables_in.read(path, Findings(), "t")
     except LampError as error:
         assert str(error).endswith(".")
+
+
+def _log(
+    folder: Path, name: str, hole: str, rows: str, curves: str = " GR.GAPI :\n MS.10-3SI :\n", unit: str = "M"
+) -> str:
+    head = f"~V\n VERS. 2.0 :\n WRAP. NO :\n~W\n STRT.{unit} 0 :\n NULL. -999.25 :\n WELL. {hole} :\n~C\n DEPT. :\n{curves}~A\n"
+    (folder / name).write_text(head + rows)
+    return str(folder / name)
+
+
+def test_logs_of_several_holes_and_runs_are_one_table_with_the_units_of_their_curves(tmp_path: Path) -> None:
+    (tmp_path / "c.csv").write_text("hole,east,north,rl,depth\nA,0,0,0,90\nB,50,0,0,90\n")
+    logs = [
+        _log(tmp_path, "a1.las", "A", "1 10 5\n2 11 6\n"),
+        _log(tmp_path, "a2.las", "A", "6 15 7\n7 16 -999.25\n"),
+        _log(tmp_path, "b.las", "B", "10 7 20\n20 8 21\n", " MS.10-3SI :\n GR.GAPI :\n", "FT"),
+    ]
+    made = run("import-holes", collar=str(tmp_path / "c.csv"), more=logs)
+    assert isinstance(made, HoleSet)
+    assert list(made.readings) == ["logs"]
+    table = made.readings["logs"]
+    assert table["hole"].astype(str).tolist() == ["A"] * 4 + ["B"] * 2
+    # Feet of the third file: 10 ft are 3.048 m (the international foot).
+    assert table["depth_m"].tolist() == pytest.approx([1, 2, 6, 7, 3.048, 6.096])
+    assert table["GR (GAPI)"].tolist() == [10, 11, 15, 16, 20, 21]
+    assert np.isnan(table["MS (10-3SI)"].iloc[3])
+    assert (made.units["GR (GAPI)"], made.units["MS (10-3SI)"]) == ("GAPI", "10-3SI")
+
+
+@pytest.mark.parametrize(
+    "rows", ["1.0,10,1\n2.0,,2\n3.0,12,3\n", "1.0 10 1\n2.0 11\n3.0 12 3\n", "1.0;10;1\n3.0;12;3\n"]
+)
+def test_a_log_that_has_to_be_cut_another_way_is_read(rows: str, tmp_path: Path) -> None:
+    log = read_log(Path(_log(tmp_path, "x.las", "A", rows)))
+    good = np.isin(log.depth, (1.0, 3.0))
+    assert log.curves["GR"][good].tolist() == [10.0, 12.0]
+    assert log.curves["MS"][good].tolist() == [1.0, 3.0]
+    assert len(log.bad) + len(log.depth) == rows.count("\n")

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
+import re
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -22,13 +25,17 @@ _LENGTHS = {"M": "m", "METER": "m", "METRE": "m", "METERS": "m", "METRES": "m", 
 
 @dataclass(frozen=True)
 class Log:
-    """A log: hole name, depths in metres, curves by name, the unit of each; missing values are NaN."""
+    """A log: hole name, depths in metres, curves by name, the unit of each; missing values are NaN.
+
+    `line` is that of each reading in the file, `bad` those of rows that have not as many values as there are curves.
+    """
 
     hole: str
     depth: NDArray[np.float64]
     curves: dict[str, NDArray[np.float64]]
     units: dict[str, str]
-    first_line: int
+    line: NDArray[np.int64]
+    bad: tuple[int, ...] = ()
 
 
 def is_las(path: Path) -> bool:
@@ -59,31 +66,66 @@ def read_log(path: Path) -> Log:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = data.decode("cp1252", errors="replace")
+    start = next((n for n, line in enumerate(text.splitlines(), start=1) if line.strip()[:2].upper() == "~A"), 0)
+    line: NDArray[np.int64] | None = None
+    bad: tuple[int, ...] = ()
     try:
-        las = lasio.read(io.StringIO(text), ignore_header_errors=True)
+        with contextlib.redirect_stderr(io.StringIO()):
+            try:
+                las = lasio.read(io.StringIO(text), ignore_header_errors=True)
+                columns = [_numbers(np.asarray(c.data)) for c in las.curves]
+                if len(columns) < 2 or len(las.data) == 0 or not np.isfinite(columns[0]).any():
+                    raise ValueError("no readings")
+            except Exception:  # lasio raises many kinds for what it can't cut into columns; rows may be cut by us
+                las = lasio.read(io.StringIO(text), ignore_header_errors=True, ignore_data=True)
+                columns, line, bad = _rows(text, start, len(las.curves), _null(las))
         curves = las.curves
-        if len(curves) < 2 or len(las.data) == 0:
+        if len(curves) < 2 or not len(columns[0]):
             raise InputError("the log has no readings", where=path.name)
-        depth = np.asarray(curves[0].data, dtype=float)
-        values = {}
-        for curve in curves[1:]:
-            values[str(curve.mnemonic)] = _numbers(np.asarray(curve.data))
         well = {str(h.mnemonic).upper(): str(h.value).strip() for h in las.well}
-        unit = str(curves[0].unit).strip().upper() or well.get("STRT_UNIT", "M")
+        starts = str(las.well["STRT"].unit) if "STRT" in las.well else ""
+        unit = (str(curves[0].unit).strip() or starts.strip() or "M").upper()
     except InputError:
         raise
-    except Exception as error:  # lasio raises many kinds for broken files
+    except Exception as error:  # as above
         raise InputError(f"can't be read as a LAS log ({error})", where=path.name) from error
     if unit not in _LENGTHS:
         raise InputError(
             f"the log is by '{curves[0].mnemonic}' in '{unit}', not by depth", where=path.name, fix="Export it by depth"
         )
-    names = unique(list(values))
+    names = unique([str(c.mnemonic) for c in curves[1:]])
     units = {name: str(curve.unit).strip() for name, curve in zip(names, curves[1:], strict=True)}
     hole = well.get("WELL") or well.get("UWI") or path.stem
-    start = next((n for n, line in enumerate(text.splitlines(), start=1) if line.strip()[:2].upper() == "~A"), 0)
-    scaled = depth * factor(_LENGTHS[unit], "m")
-    return Log(hole, scaled, dict(zip(names, values.values(), strict=True)), units, start + 1)
+    scaled = columns[0] * factor(_LENGTHS[unit], "m")
+    at = line if line is not None else start + 1 + np.arange(len(scaled), dtype=np.int64)
+    return Log(hole, scaled, dict(zip(names, columns[1:], strict=True)), units, at, bad)
+
+
+def _null(las: Any) -> float:
+    try:
+        return float(las.well["NULL"].value)
+    except (KeyError, TypeError, ValueError):
+        return float("nan")
+
+
+def _rows(
+    text: str, start: int, count: int, null: float
+) -> tuple[list[NDArray[np.float64]], NDArray[np.int64], tuple[int, ...]]:
+    """Return the columns of the data section cut by blanks, tabs, commas or semicolons, the line of each row, and bad lines."""
+    good, lines, bad = [], [], []
+    for number, row in enumerate(text.splitlines()[start:], start=start + 1):
+        if not row.strip() or row.lstrip().startswith("#"):
+            continue
+        if row.lstrip().startswith("~"):
+            break
+        cells = re.split(r"\s*[,;\t]\s*|\s+", row.strip())
+        if len(cells) != count:
+            bad.append(number)
+            continue
+        good.append(cells)
+        lines.append(number)
+    table = [_numbers(np.array([r[k] for r in good], dtype=object)) for k in range(count)]
+    return [np.where(v == null, np.nan, v) for v in table], np.array(lines, dtype=np.int64), tuple(bad)
 
 
 def _numbers(values: NDArray[np.generic]) -> NDArray[np.float64]:
@@ -104,7 +146,9 @@ def look(path: Path) -> Layout:
 
 
 def _layout(log: Log) -> Layout:
-    return Layout("", "", log.first_line - 1, (HOLE, DEPTH, *_headings(log)), medium="LAS log")
+    first = int(log.line[0]) - 1 if len(log.line) else 0
+    units = ("", "m", *log.units.values())
+    return Layout("", "", first, (HOLE, DEPTH, *_headings(log)), medium="LAS log", units=units)
 
 
 def _headings(log: Log) -> list[str]:
@@ -114,7 +158,10 @@ def _headings(log: Log) -> list[str]:
 def read(path: Path, found: Findings, table: str, layout: Layout | None = None) -> RawTable:
     """Read a log as a table of readings; readings without a depth are reported and left out."""
     log = read_log(path)
-    line = log.first_line + np.arange(len(log.depth), dtype=np.int64)
+    line = log.line
+    if log.bad:
+        what = f"the row has not {len(log.curves) + 1} values, as there are curves"
+        found.add("left out", what, "row left out", file=path.name, table=table, line=np.array(log.bad))
     good = np.isfinite(log.depth)
     if not good.all():
         found.add("left out", "reading has no depth", "row left out", file=path.name, table=table, line=line[~good])

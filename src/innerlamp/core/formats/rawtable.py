@@ -52,6 +52,7 @@ NO_VALUE = frozenset(
     | {"nss", "n.s.s.", "is", "i.s.", "ins", "i/s", "lnr", "l.n.r.", "nr", "n/r", "missing", "no sample", "not sampled"}
     | {"sm", "sin muestra", "pas d'analyse", "non analyse", "sin dato", "s/d", "sd", "#n/a", "#value!", "#div/0!"}
 )
+_PLAIN = r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$"
 # Thousands parted by blanks or apostrophes; by commas before a decimal point; by points before a decimal comma.
 _GROUPED = re.compile(r"^[-+]?\d{1,3}(?:[ \u00a0\u2009\u202f'’]\d{3})+(?:[.,]\d+)?$")
 _GROUPED_COMMA = re.compile(r"^[-+]?\d{1,3}(?:,\d{3})+(?:\.\d+)?$")
@@ -156,15 +157,21 @@ def numbers(
         values = pc.cast(pc.if_else(nothing, pa.scalar(None, pa.string()), text), pa.float64())
         return np.array(values.to_numpy(), dtype=float), np.zeros(len(values), dtype=bool)
     except pa.ArrowInvalid:
-        series = text.to_pandas().astype("object")
-        values = np.array(pd.to_numeric(series, errors="coerce"), dtype=float)
-        values[~np.isfinite(values)] = np.nan
-        odd = np.isnan(values) & ~series.str.lower().isin(NO_VALUE).to_numpy()
-        whole = column.to_pandas().astype("object").str.strip()
-        for row in np.flatnonzero(odd):
-            number = _with_thousands(str(whole.iloc[row]), decimal_comma)
-            if number is not None:
-                values[row], odd[row] = number, False
+        plain = pc.fill_null(pc.match_substring_regex(text, _PLAIN), False)
+        values = np.array(
+            pc.cast(pc.if_else(plain, text, pa.scalar(None, pa.string())), pa.float64()).to_numpy(), dtype=float
+        )
+        rest = np.flatnonzero(~plain.to_numpy(zero_copy_only=False).astype(bool))
+        odd = ~np.isfinite(values)
+        values[odd] = np.nan
+        # Codes and words repeat: each is looked at once.
+        codes, words = pd.factorize(pc.utf8_trim_whitespace(column).take(rest).to_pandas(), use_na_sentinel=False)
+        given = [None if w is None or w != w else _with_thousands(str(w), decimal_comma) for w in words]
+        found = np.array([np.nan if g is None else g for g in given], dtype=float)
+        nothing_said = np.array([w is None or w != w or str(w).lower() in NO_VALUE for w in words], dtype=bool)
+        if len(rest):
+            values[rest] = found[codes]
+            odd[rest] = np.isnan(found[codes]) & ~nothing_said[codes]
         if decimal_comma:
             at = points_among_commas(column)
             if at.any():
@@ -229,8 +236,9 @@ def above_limit(cells: pd.Series) -> NDArray[np.float64]:
 
 
 def _limits(cells: pd.Series, pattern: re.Pattern[str]) -> NDArray[np.float64]:
-    found = [number_or_none(m.group(1)) if (m := pattern.match(str(c))) else None for c in cells]
-    return np.array([np.nan if v is None else v for v in found], dtype=float)
+    codes, words = pd.factorize(cells, use_na_sentinel=False)
+    found = [number_or_none(m.group(1)) if (m := pattern.match(str(c))) else None for c in words]
+    return np.array([np.nan if v is None else v for v in found], dtype=float)[codes]
 
 
 def unique(names: list[str]) -> tuple[str, ...]:

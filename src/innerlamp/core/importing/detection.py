@@ -72,7 +72,8 @@ class Place:
 
 def says_below(texts: list[str]) -> NDArray[np.bool_]:
     """Return which cells say in letters that nothing was detected (``ND``, ``BDL``), without a limit."""
-    return np.array([bool(_WORDS.match(t)) for t in texts], dtype=bool)
+    words = {t: bool(_WORDS.match(t)) for t in set(texts)}
+    return np.array([words[t] for t in texts], dtype=bool)
 
 
 def limit_of(values: NDArray[np.float64], limits: NDArray[np.float64]) -> float:
@@ -103,6 +104,9 @@ def missing_codes(
     other values than these lie from each other. A negative grade that can't be a detection limit, since a quarter of
     the positive ones are smaller, is one as well: taken for half a limit it would be ore. That is asked about.
     """
+    with np.errstate(invalid="ignore"):
+        if not ((values < 0) | (values >= 99999.0)).any():
+            return values
     known = np.isfinite(values)
     dummy = np.zeros(len(values), dtype=bool)
     asked = np.zeros(len(values), dtype=bool)

@@ -51,7 +51,12 @@ def place(table: pd.DataFrame, collars: pd.DataFrame, path: desurvey.Path) -> pd
     categories = pd.Categorical(table["hole"], categories=pd.Index(collars["hole"]))
     hole = categories.codes.astype(np.int64)
     start, stop = table["from_m"].to_numpy(float), table["to_m"].to_numpy(float)
-    places = np.hstack([desurvey.locate(path, hole, d) for d in (0.5 * (start + stop), start, stop)])
+    middle, ends = (desurvey.locate(path, hole, d) for d in (0.5 * (start + stop), stop))
+    # Most intervals start where the one before them ends: those places are known.
+    follows = np.concatenate([[False], (hole[1:] == hole[:-1]) & (start[1:] == stop[:-1])]) if len(hole) else hole > 0
+    starts = np.roll(ends, 1, axis=0)
+    starts[~follows] = desurvey.locate(path, hole[~follows], start[~follows])
+    places = np.hstack([middle, starts, ends])
     out = table.assign(hole=categories)
     return pd.concat([out, pd.DataFrame(places, columns=list(INTERVAL_PLACES), index=out.index)], axis=1)
 

@@ -186,12 +186,11 @@ def _collar_dips(collars: pd.DataFrame, dips: Dips, heading: str, found: Finding
 
 def _keep_strays(table: pd.DataFrame, collars: pd.DataFrame, strays: dict[str, pd.DataFrame], name: str) -> None:
     """Keep rows whose hole has no collar: they are left out, not lost."""
-    ids = table["hole"].fillna("").astype(str).str.strip()
-    codes, kinds = pd.factorize(ids)
-    missing = ~np.asarray(kinds.isin(collars["hole"])) & (np.asarray(kinds) != "")
-    lost = missing[codes]
+    codes, kinds = pd.factorize(table["hole"].astype("object"), use_na_sentinel=False)
+    ids = np.array(["" if pd.isna(k) else str(k).strip() for k in kinds], dtype=object)
+    lost = (~pd.Index(ids).isin(collars["hole"]) & (ids != ""))[codes] if len(ids) else np.zeros(0, dtype=bool)
     if lost.any():
-        strays[name] = table.assign(hole=ids)[lost].reset_index(drop=True)
+        strays[name] = table.assign(hole=ids[codes])[lost].reset_index(drop=True)
 
 
 def is_interval_table(file: str, mapping: Mapping[str, str]) -> bool:
@@ -221,7 +220,7 @@ def read_downhole(
     frame.insert(0, "hole", raw.text(role["hole"]))
     frame["line"] = raw.line
     _keep_strays(frame, collars, strays, name)
-    plausible.check(frame.assign(hole=frame["hole"].fillna("").astype(str)), units, found, raw.file, name)
+    plausible.check(frame, units, found, raw.file, name)
     if kind == "reading":
         return checks.check_readings(frame, collars, found, raw.file, name), units
     return checks.check_intervals(frame, collars, found, raw.file, name, rule), units

@@ -17,7 +17,7 @@ DENSITIES = (0.9, 7.6)
 
 def check(table: pd.DataFrame, units: Mapping[str, str], found: Findings, file: str, name: str) -> None:
     """Point out values that can't be. Columns are known by their headings, in any language of `heading_words`."""
-    place = Place(found, file, name, table["line"].to_numpy(), table["hole"].to_numpy(dtype=object))
+    place = Place(found, file, name, table["line"].to_numpy(), table["hole"].fillna("").to_numpy(dtype=object))
     numeric = [
         c for c in table.columns if pd.api.types.is_float_dtype(table[c]) and c not in ("from_m", "to_m", "depth_m")
     ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Literal
 
@@ -104,8 +104,7 @@ def attributes(
             continue
         read = _numeric(raw, column, rules, place)
         if read is None:
-            text = raw.text(column).str.strip()
-            taken[column], units[column] = text.where(text != "", None), ""
+            taken[column], units[column] = _texts(raw, column), ""
             continue
         values, over, coded = read
         units[column] = raw.layout.unit_of(column)
@@ -115,6 +114,23 @@ def attributes(
             above[column] = over
     frame = pd.DataFrame(taken, index=range(len(raw.line)))
     return element_columns.joined(frame, units, rules, above, place)
+
+
+def _texts(raw: RawTable, column: str) -> pd.Series:
+    """Return a column as texts without blanks around them; None where there is none. A text that repeats is kept once."""
+    cells = raw.cells.column(column)
+    if not pa.types.is_string(cells.type):
+        text = raw.text(column).str.strip()
+        return text.where(text != "", None)
+    codes, words = pd.factorize(pc.utf8_trim_whitespace(cells).to_pandas(), use_na_sentinel=False)
+    known = np.array([None if w is None or w != w or w == "" else str(w) for w in words], dtype=object)
+    return pd.Series(known[codes], dtype="object")
+
+
+def _each(texts: list[str], say: Callable[[str], str]) -> list[str]:
+    """Return what is said of each of some texts, said once for those that repeat."""
+    known = {t: say(t.strip()) for t in set(texts)}
+    return [known[t] for t in texts]
 
 
 def _numeric(
@@ -138,9 +154,10 @@ def _numeric(
     if below.any():
         at = rows[below]
         values[at] = limits[below] * detection.SHARE[rules.below]
-        done = [f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in values[at]]
-        what = [f"{column} '{t.strip()}' is below detection" for t, b in zip(texts, below, strict=True) if b]
-        place.add("mended", what, done, at)
+        taken = {v: f"taken as {v:g}" if np.isfinite(v) else "left empty" for v in np.unique(values[at]).tolist()}
+        done = [taken.get(v, "left empty") for v in values[at].tolist()]
+        mine = [t for t, b in zip(texts, below, strict=True) if b]
+        place.add("mended", _each(mine, lambda t: f"{column} '{t}' is below detection"), done, at)
     mask, marked = np.zeros(len(values), dtype=bool), np.zeros(len(values), dtype=bool)
     marked[rows[below | over]] = True
     if over.any():

@@ -31,9 +31,12 @@ def _tell(found: Findings, severity: Severity, what: str, done: str, rows: pd.Da
 
 def check_ids(table: pd.DataFrame, found: Findings, file: str, name: str) -> pd.DataFrame:
     """Trim hole IDs and leave out rows without one."""
-    ids = table["hole"].astype("object")
-    stripped = ids.fillna("").astype(str).str.strip()
-    changed = (stripped != ids.fillna("").astype(str)).to_numpy() & (stripped != "").to_numpy()
+    # IDs repeat: each is looked at once.
+    codes, kinds = pd.factorize(table["hole"].astype("object"), use_na_sentinel=False)
+    given = np.array(["" if pd.isna(k) else str(k) for k in kinds], dtype=object)
+    plain = np.array([g.strip() for g in given], dtype=object)
+    stripped = pd.Series(plain[codes] if len(kinds) else [], index=table.index, dtype="object")
+    changed = ((plain != given) & (plain != ""))[codes]
     if changed.any():
         rows = table[changed]
         found.add(

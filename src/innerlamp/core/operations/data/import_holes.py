@@ -246,7 +246,8 @@ def _names(files: tuple[str, ...]) -> dict[str, str]:
     out: dict[str, str] = {}
     for file in files:
         path, part = tables_in.split(file)
-        base = own_kind(file) or re.sub(r"[_\s]+", " ", part or path.stem).strip().lower()
+        log = tables_in.medium_of(path).name == "LAS log"
+        base = ("logs" if log else own_kind(file)) or re.sub(r"[_\s]+", " ", part or path.stem).strip().lower()
         name, number = base, 2
         while name in out or name in ("assay", "lithology", "collar", "survey", "findings", "by hole"):
             name, number = f"{base} {number}", number + 1
@@ -255,12 +256,22 @@ def _names(files: tuple[str, ...]) -> dict[str, str]:
 
 
 def _merge(into: dict[str, pd.DataFrame], name: str, table: pd.DataFrame) -> None:
-    """Put a table under its name; logs with the same curves become one table."""
+    """Put a table under its name; logs with the same curves become one table, also several runs in one hole."""
     for other, present in into.items():
-        if list(present.columns) == list(table.columns) and not set(present["hole"]) & set(table["hole"]):
-            into[other] = pd.concat([present, table], ignore_index=True)
+        if set(present.columns) == set(table.columns) and not _meet(present, table):
+            into[other] = pd.concat([present, table[present.columns]], ignore_index=True)
             return
     into[name] = table
+
+
+def _meet(a: pd.DataFrame, b: pd.DataFrame) -> bool:
+    """Return whether two tables have rows in one stretch of a hole."""
+    if "depth_m" not in a.columns:
+        return bool(set(a["hole"]) & set(b["hole"]))
+    spans = [t.groupby("hole", observed=True)["depth_m"].agg(["min", "max"]) for t in (a, b)]
+    both = spans[0].index.intersection(spans[1].index)
+    first, second = spans[0].loc[both], spans[1].loc[both]
+    return bool(((first["min"] <= second["max"]) & (second["min"] <= first["max"])).any())
 
 
 def _to_grid_north(
