@@ -166,9 +166,9 @@ def numbers(
         values[odd] = np.nan
         # Codes and words repeat: each is looked at once.
         codes, words = pd.factorize(pc.utf8_trim_whitespace(column).take(rest).to_pandas(), use_na_sentinel=False)
-        given = [None if w is None or w != w else _with_thousands(str(w), decimal_comma) for w in words]
+        given = [None if pd.isna(w) else _with_thousands(str(w), decimal_comma) for w in words]
         found = np.array([np.nan if g is None else g for g in given], dtype=float)
-        nothing_said = np.array([w is None or w != w or str(w).lower() in NO_VALUE for w in words], dtype=bool)
+        nothing_said = np.array([pd.isna(w) or str(w).lower() in NO_VALUE for w in words], dtype=bool)
         if len(rest):
             values[rest] = found[codes]
             odd[rest] = np.isnan(found[codes]) & ~nothing_said[codes]

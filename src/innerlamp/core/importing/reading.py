@@ -123,7 +123,7 @@ def _texts(raw: RawTable, column: str) -> pd.Series:
         text = raw.text(column).str.strip()
         return text.where(text != "", None)
     codes, words = pd.factorize(pc.utf8_trim_whitespace(cells).to_pandas(), use_na_sentinel=False)
-    known = np.array([None if w is None or w != w or w == "" else str(w) for w in words], dtype=object)
+    known = np.array([None if pd.isna(w) or w == "" else str(w) for w in words], dtype=object)
     return pd.Series(known[codes], dtype="object")
 
 

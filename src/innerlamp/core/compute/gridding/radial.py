@@ -8,6 +8,7 @@ and around it, and the patches are blended by weights that sum to one (partition
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Literal
 
 import numpy as np
@@ -19,22 +20,31 @@ from ...progress import SILENT, Progress
 FloatArray = NDArray[np.float64]
 Kernel = Literal["thin plate", "linear", "cubic"]
 WHOLE = 1_500
-_IN_PATCH, _LEAST = 150, 60
+_IN_PATCH, _LEAST = 70, 60  # 150 a patch are 3.4 times slower for half of the small difference to one system
 
 
-def _kernel(name: Kernel, r: FloatArray) -> FloatArray:
+def _kernel(name: Kernel, a: FloatArray, b: FloatArray) -> FloatArray:
+    """Kernel of the distances from places a (n, 2) to b (m, 2), shape (n, m)."""
+    from scipy.spatial.distance import cdist
+
     if name == "thin plate":
-        return np.where(r > 0, r * r * np.log(np.maximum(r, 1e-300)), 0.0)
-    return -r if name == "linear" else r**3
+        square = cdist(a, b, "sqeuclidean")
+        out = np.maximum(square, 1e-300)
+        np.log(out, out=out)
+        out *= square
+        out *= 0.5
+        return np.asarray(out)
+    r = cdist(a, b)
+    return np.asarray(-r if name == "linear" else r**3)
 
 
 def _system(xy: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
     n = len(xy)
     matrix = np.zeros((n + 3, n + 3))
-    r = np.hypot(xy[:, None, 0] - xy[None, :, 0], xy[:, None, 1] - xy[None, :, 1])
     # All kernels are positive on what the plane can't take up (-r, r² ln r and r³ are conditionally positive
     # definite: Wendland 2005, ch. 8), so smoothing adds to them.
-    matrix[:n, :n] = _kernel(kernel, r) + smoothing * np.eye(n)
+    matrix[:n, :n] = _kernel(kernel, xy, xy)
+    matrix[np.arange(n), np.arange(n)] += smoothing
     matrix[:n, n], matrix[:n, n + 1 :] = 1.0, xy
     matrix[n:, :n] = matrix[:n, n:].T
     return matrix
@@ -52,10 +62,9 @@ def _solved(matrix: FloatArray, right: FloatArray) -> FloatArray:
 def _evaluated(xy: FloatArray, weights: FloatArray, kernel: Kernel, at: FloatArray) -> FloatArray:
     n = len(xy)
     out = np.empty(len(at))
-    for start in range(0, len(at), 4096):
-        some = at[start : start + 4096]
-        r = np.hypot(some[:, None, 0] - xy[None, :, 0], some[:, None, 1] - xy[None, :, 1])
-        out[start : start + 4096] = _kernel(kernel, r) @ weights[:n] + weights[n] + some @ weights[n + 1 :]
+    for start in range(0, len(at), 1024):
+        some = at[start : start + 1024]
+        out[start : start + 1024] = _kernel(kernel, some, xy) @ weights[:n] + weights[n] + some @ weights[n + 1 :]
     return out
 
 
@@ -108,9 +117,11 @@ def radial(
     return _patched(xy, values, at, kernel, smoothing, progress)
 
 
-def _patched(
-    xy: FloatArray, values: FloatArray, at: FloatArray, kernel: Kernel, smoothing: float, progress: Progress
-) -> FloatArray:
+# Rows of the samples of a patch, rows of the places in it, and their weights in the blend.
+_Patch = tuple[NDArray[np.int64], NDArray[np.int64], FloatArray]
+
+
+def _patches(xy: FloatArray, at: FloatArray, progress: Progress) -> Iterator[_Patch]:
     from scipy.spatial import cKDTree
 
     low, high = at.min(axis=0), at.max(axis=0)
@@ -119,7 +130,6 @@ def _patched(
     if columns * rows > 200_000:
         raise InputError("the samples lie so far apart that the area can't be covered", fix="Grid a part of it")
     tree, places = cKDTree(xy), cKDTree(at)
-    total = np.zeros(len(at))
     for number in range(columns * rows):
         centre = low + step * np.array([number % columns, number // columns])
         mine = np.asarray(places.query_ball_point(centre, step * 1.0001, p=np.inf), dtype=np.int64)
@@ -133,17 +143,48 @@ def _patched(
             near = np.atleast_1d(tree.query(centre, k=min(_LEAST, len(xy)))[1])
         if np.linalg.matrix_rank(xy[near] - xy[near].mean(axis=0), tol=1e-6) < 2:
             near = np.atleast_1d(tree.query(centre, k=min(8 * _LEAST, len(xy)))[1])
-        total[mine] += weight * _fitted(xy[near], values[near], at[mine], kernel, smoothing)
+        yield near, mine, weight
         if number % 20 == 0:
             progress(number / (columns * rows), "Solving patch by patch")
+
+
+def _patched(
+    xy: FloatArray, values: FloatArray, at: FloatArray, kernel: Kernel, smoothing: float, progress: Progress
+) -> FloatArray:
+    total = np.zeros(len(at))
+    for near, mine, weight in _patches(xy, at, progress):
+        total[mine] += weight * _fitted(xy[near], values[near], at[mine], kernel, smoothing)
     return total
 
 
 def left_out(
-    x: FloatArray, y: FloatArray, values: FloatArray, kernel: Kernel = "thin plate", smoothing: float = 0.0
+    x: FloatArray,
+    y: FloatArray,
+    values: FloatArray,
+    kernel: Kernel = "thin plate",
+    smoothing: float = 0.0,
+    progress: Progress = SILENT,
 ) -> FloatArray:
-    """Return each value as estimated from the others, from one solution of all (Rippa 1999)."""
+    """Return each value (n,) as estimated from the others, from one solution of all, or of each patch (Rippa 1999).
+
+    Raises
+    ------
+    InputError
+        When the samples lie on one line.
+    """
     xy = np.column_stack([x, y])
+    if len(xy) <= WHOLE:
+        return _without_each(xy, values, kernel, smoothing)
+    total = np.zeros(len(xy))
+    for near, mine, weight in _patches(xy, xy, progress):
+        # A sample that the blend looks at is one of the patch, which reaches beyond the places that it is blended at.
+        members = np.union1d(near, mine)
+        estimate = _without_each(xy[members], values[members], kernel, smoothing)
+        total[mine] += weight * estimate[np.searchsorted(members, mine)]
+    return total
+
+
+def _without_each(xy: FloatArray, values: FloatArray, kernel: Kernel, smoothing: float) -> FloatArray:
     middle, size = _frame(xy)
     matrix = _system((xy - middle) / size, kernel, smoothing)
     inverse = _solved(matrix, np.eye(len(matrix)))

@@ -350,8 +350,8 @@ def left_out_by(
         )
         count = int(made.plain.sum())
         return made.estimate, made.variance, f" ({count:,} without drift)" if count else ""
-    if method == "radial basis" and len(v) <= rb.WHOLE:
-        return rb.left_out(x, y, v), None, ""
+    if method == "radial basis":
+        return rb.left_out(x, y, v, progress=progress), None, ""
     geometry = geometry_around(x, y, cell, margin=cell)
 
     def plate(a: np.ndarray, b: np.ndarray, c: np.ndarray, ax: np.ndarray, ay: np.ndarray) -> np.ndarray:
@@ -361,7 +361,6 @@ def left_out_by(
     surfaces: dict[str, AtPlaces] = {
         "minimum curvature": plate,
         "natural neighbours": natural_at,
-        "radial basis": rb.radial,
     }
     if method in surfaces:
         return _in_folds(ready, surfaces[method], progress), None, ", a twentieth at a time"
