@@ -426,3 +426,42 @@ def test_content_that_is_whole_and_yet_no_item_is_one_sentence(tmp_path: Path, d
     damage(manifest, lambda data, suffix: payload.write_file(tmp_path, data, suffix))
     with pytest.raises(ProjectError, match="can't be read"):
         payload.read_item(tmp_path, manifest)
+
+
+def test_a_grid_hangs_from_the_column_it_read_and_not_from_the_table(tmp_path: Path) -> None:
+    rng = np.random.default_rng(1)
+    table = pd.DataFrame(
+        {"easting": rng.uniform(0, 900, 60), "northing": rng.uniform(0, 900, 60), "Cu_ppm": rng.uniform(1, 9, 60)}
+    )
+    table.assign(Zn_ppm=2.0).to_csv(tmp_path / "s.csv", index=False)
+    with Project.create(tmp_path / "p.lamp", "EPSG:32719") as project:
+        soils = project.run("import-points", file=str(tmp_path / "s.csv"))["points"]
+        grid = project.run("grid-minimum-curvature", samples=soils, attribute="Cu_ppm", cell=50.0)["grid"]
+        version = project.store.entry(grid).version
+
+        def state() -> str:
+            return trail.freshness(project.store)[grid]
+
+        project.run("compute-column", item=soils, expression="Cu_ppm * 2", name="double")
+        assert project.store.entry(soils).version > 1
+        assert state() == "fresh"
+        assert project.refresh() == []
+        project.run("correct", item=soils, rows=[3], column="Zn_ppm", value="7", why="typed wrongly")
+        assert state() == "fresh"
+        # Also when what it was made from is cleaned away, and after opening again.
+        project.store.clean_up(forget=True)
+        assert state() == "fresh"
+        assert len(project.store.versions(soils)) == 1
+    with Project.open(tmp_path / "p.lamp") as project:
+        assert trail.freshness(project.store)[grid] == "fresh"
+        project.run("correct", item=soils, rows=[3], column="Cu_ppm", value="70", why="typed wrongly")
+        assert trail.freshness(project.store)[grid] == "stale"
+        assert project.refresh() == [grid]
+        assert project.store.entry(grid).version > version
+        project.run("correct", item=soils, rows=[5], action="leave out row", why="not of this survey")
+        assert trail.freshness(project.store)[grid] == "stale"
+        # Only what is named, and what that is made from, is made again.
+        other = project.run("grid-minimum-curvature", samples=soils, attribute="Zn_ppm", cell=60.0)["grid"]
+        project.run("correct", item=soils, rows=[7], action="leave out row", why="not of this survey")
+        assert project.refresh(only=[other]) == [other]
+        assert trail.freshness(project.store)[grid] == "stale"

@@ -248,6 +248,9 @@ class Operation:
     output slot. It writes nothing. `replaces` names output slots whose result becomes a new version
     of the item in an input slot, instead of a new item: the operation is an edit.
 
+    `reads` names input slots of which only the attributes are read that parameters name (and the places): what else
+    changes in such an item does not concern the result.
+
     `instant` edits are quick for any item that a person edits by hand; the window runs them itself.
     `version` grows when parameters change their meaning; `upgrade` turns parameters of an earlier
     version into today's. `renamed` maps earlier names of parameters and input slots to today's,
@@ -266,6 +269,7 @@ class Operation:
     suggest: Callable[[Inputs], dict[str, Any]] | None = None
     replaces: Mapping[str, str] = field(default_factory=dict)
     instant: bool = False
+    reads: tuple[str, ...] = ()
     version: int = 1
     aliases: tuple[str, ...] = ()
     renamed: Mapping[str, str] = field(default_factory=dict)
@@ -294,6 +298,11 @@ class Operation:
             return self.params.model_validate(dict(values))
         except ValidationError as error:
             raise InputError(_explain(self, error), where=self.name, fix=f"See 'inner-lamp ops {self.name}'") from error
+
+    def attributes_read(self, params: Mapping[str, Any]) -> dict[str, list[str]]:
+        """Return, for the slots of `reads`, the attributes that parameters name."""
+        named = [(info.of, params.get(n)) for n, info in self.fields().items() if info.editor in ("attribute", "code")]
+        return {slot: sorted({str(v) for of, v in named if of == slot and v}) for slot in self.reads}
 
     def fields(self) -> dict[str, FieldInfo]:
         """Parameters by name, with what forms and help need to know."""

@@ -7,23 +7,41 @@ edit changed is the item's own past and is never asked.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from .records import Entry, Freshness
 
+# Whether what is used of an item (these attributes, None for all) is the same in two versions of it.
+Same = Callable[[int, int, Sequence[str] | None], bool]
 
-def judge(all_entries: Iterable[Entry]) -> dict[str, Freshness]:
-    """State of every item.
+
+def judge(all_entries: Iterable[Entry], same: Same | None = None) -> dict[str, Freshness]:
+    """State of every item. An input that changed only in what no step read of it (by `same`) has not moved.
 
     ``source`` was made from nothing in the project (imported, drawn; so are dated copies); ``fresh``
     is made from what its inputs are now; ``stale`` is not, and will be made again; ``behind`` is not
     because it, or something that it is made from, is held.
     """
     entries = {e.id: e for e in all_entries}
-    return _judge(entries, _circles(entries))
+    return _judge(entries, _circles(entries), same)
 
 
-def _judge(entries: Mapping[str, Entry], circles: set[tuple[str, str]]) -> dict[str, Freshness]:
+def _moved(entry: Entry, item: str, version: int, now: int, same: Same | None) -> bool:
+    """Whether a step of an entry read something of an input that is another in its present version."""
+    if version == now:
+        return False
+    if same is None:
+        return True
+    for step in entry.chain:
+        for slot, pairs in step.inputs.items():
+            if (item, version) in pairs and not (slot in step.reads and same(version, now, step.reads[slot])):
+                return True
+    return False
+
+
+def _judge(
+    entries: Mapping[str, Entry], circles: set[tuple[str, str]], same: Same | None = None
+) -> dict[str, Freshness]:
     done: dict[str, Freshness] = {}
 
     def look(entry: Entry) -> Freshness:
@@ -39,7 +57,7 @@ def _judge(entries: Mapping[str, Entry], circles: set[tuple[str, str]]) -> dict[
             if source is None or source is entry or (entry.id, item) in circles:
                 continue
             above = look(source)
-            moved |= source.version != version
+            moved = moved or _moved(entry, item, version, source.version, same)
             waits |= above == "stale"
             behind |= above == "behind"
         if moved or waits:
@@ -83,11 +101,11 @@ def _circles(entries: Mapping[str, Entry]) -> set[tuple[str, str]]:
     }
 
 
-def ready(all_entries: Iterable[Entry]) -> list[Entry]:
+def ready(all_entries: Iterable[Entry], same: Same | None = None) -> list[Entry]:
     """Stale entries that can be made again now, because nothing that they are made from is stale itself."""
     entries = {e.id: e for e in all_entries}
     circles = _circles(entries)
-    state = _judge(entries, circles)
+    state = _judge(entries, circles, same)
     return [
         e
         for e in entries.values()
@@ -103,7 +121,9 @@ def wanted_keys(entry: Entry, present: Mapping[str, int]) -> list[str]:
     return keys
 
 
-def found_again(all_entries: Iterable[Entry], find: Callable[[str, str], int]) -> dict[str, int]:
+def found_again(
+    all_entries: Iterable[Entry], find: Callable[[str, str], int], same: Same | None = None
+) -> dict[str, int]:
     """Versions that were made before and are just what stale items need now, by item.
 
     `find` gets an item and the name of what it should be and returns a version, 0 for none. Nothing
@@ -113,7 +133,7 @@ def found_again(all_entries: Iterable[Entry], find: Callable[[str, str], int]) -
     out: dict[str, int] = {}
     tried: set[str] = set()
     while True:
-        todo = [e for e in ready(entries.values()) if e.id not in tried]
+        todo = [e for e in ready(entries.values(), same) if e.id not in tried]
         if not todo:
             return out
         present = {e.id: e.version for e in entries.values()}

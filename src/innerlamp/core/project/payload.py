@@ -132,12 +132,13 @@ def write_item(folder: Path, item: Item, base: tuple[Item, Manifest] | None = No
     parts = item.to_parts()
     old, known = (base[0].to_parts(), base[1]) if base is not None else (None, {})
     kept: dict[str, str] = {} if isinstance(known.get("arrays"), str) else known.get("arrays") or {}
-    manifest: Manifest = {"kind": item.kind, "meta": parts.meta, "tables": {}, "arrays": {}}
+    manifest: Manifest = {"kind": item.kind, "meta": parts.meta, "tables": {}, "arrays": {}, "columns": {}}
     for name, table in parts.tables.items():
         if old is not None and old.tables.get(name) is table and name in known["tables"]:
             manifest["tables"][name] = known["tables"][name]
+            manifest["columns"][name] = known.get("columns", {}).get(name, {})
         else:
-            manifest["tables"][name] = write_table(folder, table)
+            manifest["tables"][name], manifest["columns"][name] = write_table(folder, table)
     for name, array in parts.arrays.items():
         if old is not None and old.arrays.get(name) is array and name in kept:
             manifest["arrays"][name] = kept[name]
@@ -147,14 +148,56 @@ def write_item(folder: Path, item: Item, base: tuple[Item, Manifest] | None = No
     return manifest
 
 
-def write_table(folder: Path, table: pd.DataFrame) -> str:
-    """Write a table as Parquet; returns the name of the file."""
+def write_table(folder: Path, table: pd.DataFrame) -> tuple[str, dict[str, str]]:
+    """Write a table as Parquet; returns the name of the file, and a digest of each column's values."""
     sink = pa.BufferOutputStream()
     arrow = pa.Table.from_pandas(table, preserve_index=False)
     # Measures hardly repeat: a dictionary of them costs half of the time and saves nothing.
     repeating = [f.name for f in arrow.schema if not pa.types.is_floating(f.type)]
     pq.write_table(arrow, sink, compression="zstd", compression_level=1, use_dictionary=repeating)
-    return write_file(folder, sink.getvalue().to_pybytes(), ".parquet")
+    digests = {str(name): _digest(arrow.column(name)) for name in arrow.column_names}
+    return write_file(folder, sink.getvalue().to_pybytes(), ".parquet"), digests
+
+
+def _digest(column: pa.ChunkedArray) -> str:
+    """Return a name for the values of a column: equal columns, equal names."""
+    sink = pa.BufferOutputStream()
+    batch = pa.record_batch([column.combine_chunks()], names=["v"])
+    with pa.ipc.new_stream(sink, batch.schema) as out:
+        out.write_batch(batch)
+    return hashlib.blake2b(sink.getvalue(), digest_size=10).hexdigest()
+
+
+def unchanged(old: Manifest, new: Manifest, known: Iterable[str], used: Iterable[str]) -> bool:
+    """Return whether what is used of an item is the same in two versions: its places and the attributes that are named.
+
+    `known` are the attributes of both versions: columns that are none of them are places and names, which always count.
+    Findings, corrections and the item's name never do. Versions of earlier programs hold no digests and are taken as
+    changed.
+    """
+    before, after = old.get("columns"), new.get("columns")
+    arrays = [m.get("had_arrays", m["arrays"]) for m in (old, new)]
+    if not before or not after or arrays[0] != arrays[1] or old["kind"] != new["kind"]:
+        return False
+    skipped = set(known) - set(used)
+    for name in (set(before) | set(after)) - _ASIDE:
+        pair = [{c: d for c, d in t.get(name, {}).items() if c not in skipped} for t in (before, after)]
+        if pair[0] != pair[1] or not pair[0]:
+            return False
+
+    def meta(manifest: Manifest) -> dict[str, Any]:
+        out = {}
+        for key, value in manifest["meta"].items():
+            if key == "name":
+                continue
+            by_attribute = isinstance(value, dict) and key in ("units", "quantities", "roles", "groups")
+            out[key] = {k: v for k, v in value.items() if k not in skipped} if by_attribute else value
+        return out
+
+    return meta(old) == meta(new)
+
+
+_ASIDE = {"findings", "corrections", "controls", "strays"}
 
 
 def write_array(folder: Path, array: np.ndarray) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any, Self
 
@@ -33,6 +33,7 @@ class ProjectReading:
         self._cache: OrderedDict[int, Item] = OrderedDict()
         self._entries: dict[str, Entry] | None = None
         self._known: dict[tuple[str, str], Entry] = {}
+        self._same: dict[tuple[int, int, tuple[str, ...] | None], bool] = {}
         self._seen = self._data_version()
         self._legends_seen = {} if handle else self._legend_texts()
 
@@ -153,6 +154,21 @@ class ProjectReading:
         found: payload.Manifest = catalogue.unfold(self._db, json.loads(row[0]))
         return found
 
+    def same(self, old: int, new: int, attributes: Sequence[str] | None) -> bool:
+        """Whether what is used of an item is the same in two versions: its places and some attributes (None: all)."""
+        key = (old, new, tuple(attributes) if attributes is not None else None)
+        if key not in self._same:
+            rows = [
+                self._db.execute("SELECT attributes FROM version WHERE id=?", (version,)).fetchone()
+                for version in (old, new)
+            ]
+            known: set[str] = set()
+            for row in rows:
+                known |= set(json.loads(row[0])) if row else set()
+            used = known if attributes is None else attributes
+            self._same[key] = all(rows) and payload.unchanged(self.manifest(old), self.manifest(new), known, used)
+        return self._same[key]
+
     def load(self, item: str, version: int | None = None) -> Item:
         """Read an item (its present version unless told otherwise); recent ones are kept at hand."""
         number = self.entry(item).version if version is None else version
@@ -175,13 +191,17 @@ class ProjectReading:
         """All kept versions of an item with the time each was made, oldest first."""
         return [
             (int(i), str(t))
-            for i, t in self._db.execute("SELECT id, made_at FROM version WHERE item=? ORDER BY id", (item,))
+            for i, t in self._db.execute(
+                "SELECT id, made_at FROM version WHERE item=? AND json_extract(manifest, '$.trimmed') IS NULL ORDER BY id",
+                (item,),
+            )
         ]
 
     def version_of(self, item: str, key: str) -> int:
         """The newest version of an item that a chain of steps of that name made; 0 when there is none."""
         row = self._db.execute(
-            "SELECT v.id FROM origin o JOIN version v ON v.origin=o.id WHERE o.key=? AND v.item=? ORDER BY v.id DESC",
+            "SELECT v.id FROM origin o JOIN version v ON v.origin=o.id WHERE o.key=? AND v.item=?"
+            " AND json_extract(v.manifest, '$.trimmed') IS NULL ORDER BY v.id DESC",
             (key, item),
         ).fetchone()
         return int(row[0]) if row else 0

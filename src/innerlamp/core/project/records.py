@@ -39,6 +39,8 @@ class Recipe:
         Why an edit could not be made again on a new base; '' when it holds.
     version
         Version of the operation's declaration.
+    reads
+        Attributes that were read of the input of a slot, where a step needs no others; all count where it is not named.
     """
 
     operation: str
@@ -50,6 +52,7 @@ class Recipe:
     base: str = ""
     problem: str = ""
     version: int = 1
+    reads: dict[str, list[str]] = field(default_factory=dict)
 
     @property
     def is_edit(self) -> bool:

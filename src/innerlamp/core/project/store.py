@@ -281,7 +281,7 @@ class Store(Upkeep):
                     legends += [move[1]] if move[0] == "legend" else []
                 self.history.mark(change.id, done=forward)
             self._entries = None
-            again = found_again(self.entries(), self.version_of)
+            again = found_again(self.entries(), self.version_of, self.same)
             settled: list[Move] = [
                 ("head", i, {"version": self.entry(i).version}, {"version": v}) for i, v in again.items()
             ]

@@ -32,7 +32,7 @@ def touched_by(store: Store, item: str) -> list[str]:
 
 def freshness(store: Store) -> dict[str, Freshness]:
     """State of every item; see `freshness.judge`."""
-    return judge(store.entries())
+    return judge(store.entries(), store.same)
 
 
 def next_to_refresh(store: Store) -> list[list[str]]:
@@ -42,6 +42,6 @@ def next_to_refresh(store: Store) -> list[list[str]]:
     the held version.
     """
     groups: dict[str, list[str]] = {}
-    for entry in ready(store.entries()):
+    for entry in ready(store.entries(), store.same):
         groups.setdefault(entry.chain[0].group or entry.id, []).append(entry.id)
     return list(groups.values())

@@ -34,8 +34,17 @@ class Upkeep(ProjectReading):
             kept = self.history.versions() | {
                 int(v) for (v,) in db.execute("SELECT json_extract(state,'$.version') FROM head")
             }
-            gone = [(i,) for (i,) in db.execute("SELECT id FROM version") if i not in kept]
+            self._entries = None
+            needed = {v for e in self.entries() for _, v in e.needs} - kept
+            gone = [(i,) for (i,) in db.execute("SELECT id FROM version") if i not in kept | needed]
             db.executemany("DELETE FROM version WHERE id=?", gone)
+            # What present items were made from stays known by its digests, so that they stay fresh; its parts go.
+            for version in needed:
+                row = db.execute("SELECT manifest FROM version WHERE id=?", (version,)).fetchone()
+                if row is not None:
+                    trimmed = {**json.loads(row[0]), "tables": {}, "arrays": {}, "trimmed": True}
+                    trimmed.setdefault("had_arrays", json.loads(row[0])["arrays"])
+                    db.execute("UPDATE version SET manifest=? WHERE id=?", (json.dumps(trimmed), version))
             self._origins.drop_unused()
         used: set[str] = set()
         for (text,) in self._db.execute("SELECT manifest FROM version"):

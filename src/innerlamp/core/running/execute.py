@@ -169,7 +169,9 @@ def _step(store: Store, op: Operation, params: Mapping[str, Any], inputs: Chosen
                     where=op.name,
                     fix="It has: " + ", ".join(entry.attributes),
                 )
-    return Recipe(op.name, checked, chosen, {}, "", uuid.uuid4().hex[:12], op.base, "", op.version)
+    return Recipe(
+        op.name, checked, chosen, {}, "", uuid.uuid4().hex[:12], op.base, "", op.version, op.attributes_read(checked)
+    )
 
 
 def _task(
@@ -455,7 +457,7 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
     if not task.ways:
         return store.add(made.results, task.label, lines, cause=cause, light=light)
     present = store.heads()
-    state = freshness.judge(store.entries()) if cause is not None else {}
+    state = freshness.judge(store.entries(), store.same) if cause is not None else {}
     landing: dict[str, Result] = {}
     for slot, result in made.results.items():
         way = task.ways[slot]

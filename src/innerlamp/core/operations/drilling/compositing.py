@@ -104,6 +104,7 @@ OPERATION = Operation(
     help="Cuts holes into equal lengths and gives each the length-weighted mean of what was sampled in it. Gaps count neither as metal nor as length.",
     params=Composites,
     run=_run,
+    reads=("holes",),
     inputs=(Input("holes", "Drillholes", ("holes",)),),
     outputs=(Output("composites", "points", "Composites"),),
     estimate=_estimate,

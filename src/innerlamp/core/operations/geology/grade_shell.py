@@ -184,6 +184,7 @@ OPERATION = Operation(
     help="Interpolates composites in space with a radial-basis field and encloses what lies at or above a cut-off in a closed surface. With a ground surface the shell ends there.",
     params=GradeShell,
     run=_run,
+    reads=("composites",),
     inputs=(
         Input("composites", "Composites", ("points",), need=lambda e: bool(in_role(e.attributes, "from"))),
         ground_slot(),

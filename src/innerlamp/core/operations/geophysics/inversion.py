@@ -290,6 +290,7 @@ INVERT = Operation(
     help="Finds the smoothest non-negative susceptibility under the ground that explains the readings to within their noise. The main field is that of the IGRF at the survey's place and date.",
     params=InvertMagnetics,
     run=_run,
+    reads=("lines",),
     inputs=(
         Input("lines", "Magnetic survey lines", ("lines",)),
         ground_slot(optional=False),

@@ -61,6 +61,7 @@ OPERATION = Operation(
     help="Draws a smooth surface through samples: the shape of a thin plate that passes through every value.",
     params=SmoothSurface,
     run=_run,
+    reads=("samples",),
     inputs=(SAMPLES, BOUNDARY),
     outputs=(Output("grid", "grid", "Grid"),),
     estimate=_estimate,
