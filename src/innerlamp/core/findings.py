@@ -74,7 +74,7 @@ def gravest_first(findings: pd.DataFrame) -> pd.DataFrame:
     return findings.iloc[order.argsort(kind="stable")].reset_index(drop=True)
 
 
-_QUOTED = re.compile(r"\s*'[^']*'")
+_QUOTED = re.compile(r"(?<!column)\s*'[^']*'")
 _NUMBERS = re.compile(r"(?<![\w.])[-+]?\d[\d.,]*(?:[eE][-+]?\d+)?(?!\w)")
 # What is said of many cells of one column, as people say it.
 _OF_CELLS = (

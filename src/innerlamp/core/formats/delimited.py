@@ -48,7 +48,12 @@ def look(path: Path | str) -> Layout:
     if not any(line.strip() for line in lines):
         raise InputError("the file is empty", where=path.name)
     counts = {d: [len(_split(line, d)) for line in lines[:200] if line.strip()] for d in _DELIMITERS}
-    likely = sorted(_DELIMITERS, key=lambda d: (_steady(counts[d]), np.median(counts[d])), reverse=True)
+    # Commas are in numbers and remarks as well: a steady other sign parts cells before them.
+    likely = sorted(
+        _DELIMITERS,
+        key=lambda d: (d != "," and _steady(counts[d]) >= 0.9, _steady(counts[d]), np.median(counts[d])),
+        reverse=True,
+    )
     # Decimal commas part cells as steadily as semicolons do, but not those of the heading.
     best = next((d for d in likely if _has_heading(lines, d, int(np.median(counts[d])))), likely[0])
     width = int(np.median(counts[best]))

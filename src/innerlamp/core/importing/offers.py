@@ -295,7 +295,8 @@ def kind_of_table(layout: Layout, rows: list[list[str]], name: str) -> tuple[str
     electrodes = roles("electrodes")
     if "distance_m" in electrodes and ("electrode" in electrodes or "z" in electrodes):
         return "electrodes", "electrode and distance along the line"
-    times = [c for c in have if re.match(r"(?i)^(time|utc|hh)", c.strip())]
+    line = roles("lines")
+    times = [c for c in have if re.match(r"(?i)^(time|utc|hh)", c.strip())] or [line[r] for r in ("time",) if r in line]
     if times and any(numeric(c) for c in have if c not in times):
         return "base", "times and readings without a place"
     return "", "no columns that belong to a known table"
