@@ -1,0 +1,70 @@
+"""The prospect from elsewhere comes in by the form, with what is in doubt asked."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from innerlamp.api import Project
+from innerlamp.app.forms.intake_form import FILE, IS
+from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.panes.checks_pane import ChecksPane
+from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.items.holes import HoleSet
+from tests.tarquel.facts import facts
+from tests.tarquel.make import CRS, PLACE
+
+from .conftest import choose
+from .test_bringing_in import bring_in, cells, drop
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def test_it_comes_in_by_the_form_with_every_fact_right(window: Window, tmp_path: Path) -> None:
+    window.ctx.create(tmp_path / "new.lamp", CRS)
+    settle(window)
+    form = drop(window, PLACE)
+    kinds = dict(zip(cells(form, FILE), cells(form, IS), strict=True))
+    assert kinds["recuperacion.csv"] == "recovery and RQD"
+    assert kinds["rapautuminen.csv"] == "weathering log"
+    assert kinds["base.txt"] == "base-station record"
+    bring_in(window, form)
+    assert form.problem.text() == "5 items brought in."
+    assert window.ctx.store is not None
+    assert [name for name, holds in facts(Project(window.ctx.store)) if not holds] == []
+    QTest.mouseClick(form.checks_button, LEFT)
+    settle(window)
+    pane = window.centre.pane("checks")
+    assert isinstance(pane, ChecksPane)
+    assert pane.model is not None
+    what = pane.model.table["what"].astype(str)
+    assert "values below detection in Ag" in set(what)
+    assert "1 left out" in pane.count.text()
+
+
+def test_doubtful_dips_and_negative_grades_are_asked_about(window: Window, tmp_path: Path) -> None:
+    window.ctx.create(tmp_path / "new.lamp", CRS)
+    settle(window)
+    folder = tmp_path / "raw"
+    folder.mkdir()
+    (folder / "collars.csv").write_text("Hole,East,North,RL,Depth\nA,402000,7502000,4100,50\n")
+    (folder / "surveys.csv").write_text("Hole,Depth,Azimuth,Inclination\nA,0,90,30\nA,25,90,31\n")
+    grades = "\n".join(f"A,{k},{k + 1},{v}" for k, v in enumerate([0.1, 0.2, -4.5, 0.3, -4.5, 0.2, 0.1]))
+    (folder / "assays.csv").write_text(f"Hole,From,To,Cu_pct\n{grades}\n")
+    form = drop(window, folder)
+    assert wait_until(lambda: form.rows.isRowVisible(form.dips) and form.rows.isRowVisible(form.negatives), 10)
+    assert "Cu_pct '-4.5' says" in form.negatives_words.text()
+    QTest.mouseClick(form.run_button, LEFT)
+    assert "choose how dips are measured" in form.problem.text()
+    assert not form.queue.busy
+    choose(form.dips, "positive down")
+    QTest.mouseClick(form.run_button, LEFT)
+    assert "may be below detection or no value" in form.problem.text()
+    choose(form.negatives, "missing")
+    bring_in(window, form)
+    holes = next(window.ctx.item(e.id) for e in window.ctx.entries() if e.kind == "holes")
+    assert isinstance(holes, HoleSet)
+    assert holes.surveys["dip"].tolist() == [-30.0, -31.0]
+    assert holes.tables["assay"]["Cu_pct"].isna().tolist() == [False, False, True, False, True, False, False]
