@@ -136,7 +136,7 @@ def paint_correlation(plot: pg.PlotItem, d: ChartData, by_rank: bool = False) ->
     place = np.nan_to_num((matrix + 1.0) / 2.0)
     rgba = table("split")[(place * 255).astype(int)].copy()
     rgba[~np.isfinite(matrix)] = 0
-    image = pg.ImageItem(rgba[::-1], axisOrder="row-major")
+    image = pg.ImageItem(rgba[::-1], axisOrder="row-major", autoLevels=False)
     image.setRect(0, 0, len(names), len(names))
     plot.addItem(image)
     for i in range(len(names)):

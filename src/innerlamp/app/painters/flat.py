@@ -80,7 +80,7 @@ def image(
     rgba: NDArray[np.uint8], west: float, south: float, width: float, height: float, z: float, opacity: float = 1.0
 ) -> pg.ImageItem:
     """Return an image (rows from the bottom up) placed in plot coordinates."""
-    item = pg.ImageItem(rgba, axisOrder="row-major")
+    item = pg.ImageItem(rgba, axisOrder="row-major", autoLevels=False)
     item.setRect(QRectF(west, south, width, height))
     item.setZValue(z)
     item.setOpacity(opacity)

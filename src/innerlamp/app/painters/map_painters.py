@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainterPath, QPen, QTransform
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from ...core.compute.geometry.footprint import footprint
-from ...core.compute.gridding.shading import hillshade
+from ...core.compute.gridding.shading import evened, hillshade
 from ...core.items.attributes import Attribute, is_ground, orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
@@ -42,8 +42,9 @@ def paint_grid(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg
     values = item.values[::step, ::step]
     west, east, south, north, _, _ = item.bounds
     if item.is_ground:
-        shade = hillshade(values, item.dx * step, item.dy * step)
-        level = np.nan_to_num(shade * (150 if ctx.theme.name == "night" else 255)).astype(np.uint8)
+        shade = evened(hillshade(values, item.dx * step, item.dy * step))
+        dark, bright = (8, 150) if ctx.theme.name == "night" else (30, 250)
+        level = np.nan_to_num(dark + (bright - dark) * shade).astype(np.uint8)
         rgba = np.stack([level, level, level, np.where(np.isfinite(shade), 255, 0).astype(np.uint8)], axis=-1)
         return [flat.image(rgba, west, south, east - west, north - south, -20)]
     rgba = colour_values(ctx.legend(item.attribute, item), values, hide_below=True)
@@ -213,7 +214,7 @@ def paint_electrodes(ctx: Context, view: MapView, entry: Entry, item: Item) -> l
 def paint_picture(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, Picture)
     a, b, c, d, e, f = item.affine
-    image = pg.ImageItem(item.pixels, axisOrder="row-major")
+    image = pg.ImageItem(item.pixels, axisOrder="row-major", autoLevels=False)
     image.setTransform(QTransform(a, d, b, e, c, f))
     image.setZValue(-15)  # over the shaded ground, under values
     return [image]

@@ -13,7 +13,7 @@ from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPolyDataMapper, vtkProp3D
 
 from ...core.compute.geometry.sampling import bilinear
-from ...core.compute.gridding.shading import hillshade
+from ...core.compute.gridding.shading import evened, hillshade
 from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
@@ -79,10 +79,7 @@ def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[
     z = values if item.is_ground else bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, gx, gy)
     shade = hillshade(z, item.dx * step, item.dy * step)
     if item.is_ground:
-        shades = shade[np.isfinite(shade)]
-        dark, bright = np.percentile(shades, [2, 98]) if shades.size else (0.0, 1.0)
-        even = np.clip((shade - dark) / max(bright - dark, 1e-6), 0.0, 1.0)
-        level = np.nan_to_num(95 + 160 * even).astype(np.uint8)
+        level = np.nan_to_num(95 + 160 * evened(shade)).astype(np.uint8)
         rgba = np.stack([level, level, (level * 0.94).astype(np.uint8), np.full(level.shape, 255, np.uint8)], axis=-1)
         known = np.isfinite(z)
     else:

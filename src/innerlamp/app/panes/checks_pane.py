@@ -200,6 +200,8 @@ class ChecksPane(Pane):
         self.view.resizeColumnsToContents()
         for column in range(self.model.columnCount()):
             self.view.setColumnWidth(column, min(self.view.columnWidth(column) + 6, 300))
+        for column in [k for k, c in enumerate(table.columns) if c in ("severity", "count")]:
+            self.view.setColumnWidth(column, 64)
         self.count.setText(self._words(table, here[2]))
         self.count.setToolTip(self.count.text())
         self._buttons()

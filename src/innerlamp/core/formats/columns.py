@@ -223,14 +223,14 @@ ROLES: dict[str, tuple[Role, ...]] = {
         Role("current", "Current", False, ("i", "current", "in", "iab", "ima", "inma"), "current"),
         Role(
             "chargeability",
-            "Chargeability",
+            "Chargeability (IP)",
             False,
             ("chargeability", "charg", "ip", "m", "mx", "mtotal", "globalm", "mglobal", "ipmvv", "appchargeability"),
             "chargeability",
         ),
         Role(
             "chargeability_error",
-            "Error of chargeability",
+            "IP error",
             False,
             ("chargeabilityerror", "charger", "iperr", "iperror", "mdev", "devm", "merr", "ipdev", "mstd"),
         ),

@@ -10,6 +10,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ..units import unit_in_heading, without_unit_in_heading
 from .attributes import Attribute
 from .signs import pattern_for
 
@@ -119,7 +120,12 @@ class Legend:
 
 
 def without_unit(attribute: str, unit: str) -> str:
-    """Return the name of an attribute without the unit it ends with: ``Sn_ppm`` becomes ``Sn``."""
+    """Return the name of an attribute without the unit it ends with: ``Sn_ppm`` becomes ``Sn``, ``Mag (nT)`` ``Mag``."""
+    for ending in (f"({unit})", f"[{unit}]") if unit else ():
+        if attribute.lower().endswith(ending.lower()) and len(attribute) > len(ending):
+            return attribute[: -len(ending)].rstrip("_ ")
+    if unit and unit_in_heading(attribute) == unit:
+        return without_unit_in_heading(attribute)
     for ending in {unit.lower(), unit.lower().replace("%", "pct")} - {""}:
         if attribute.lower().endswith(ending) and attribute[: -len(ending)].endswith(("_", " ", "(")):
             return attribute[: -len(ending)].rstrip("_ (")

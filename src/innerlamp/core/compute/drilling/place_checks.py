@@ -27,7 +27,10 @@ def check_off_ground(collars: pd.DataFrame, ground: FloatArray, limit: float, fo
 
 
 def check_feet(collars: pd.DataFrame, ground: FloatArray, found: Findings, file: str) -> None:
-    """Report a ground that stands 3.28 times as high as most collars, or as low: one of the two is in feet."""
+    """Report a ground that stands 3.28 times as high as most collars, or as low: one of the two is in feet.
+
+    `ground` is its elevation at each collar in metres, shape (n,), NaN unknown.
+    """
     z = collars["z"].to_numpy(float)
     with np.errstate(invalid="ignore", divide="ignore"):
         ratio = ground / z

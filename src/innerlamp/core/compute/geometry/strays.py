@@ -16,7 +16,7 @@ def middle_of(x: FloatArray, y: FloatArray) -> tuple[float, float]:
 
 
 def far_from_rest(x: FloatArray, y: FloatArray) -> NDArray[np.bool_]:
-    """Return which places (n,) lie far from the middle of all: 30 times as far as half of them do, and over 10 km."""
+    """Return which places (n,) lie far from the middle of all: 30 times as far as half of them do, and over 10 km; in metres."""
     known = np.isfinite(x) & np.isfinite(y)
     if known.sum() < 3:
         return np.zeros(len(x), dtype=bool)
@@ -27,7 +27,7 @@ def far_from_rest(x: FloatArray, y: FloatArray) -> NDArray[np.bool_]:
 
 
 def core_box(x: FloatArray, y: FloatArray) -> tuple[float, float, float, float]:
-    """Return west, east, south and north of the places that do not lie far from the rest."""
+    """Return west, east, south and north (metres) of the places (n,) that do not lie far from the rest."""
     good = np.isfinite(x) & np.isfinite(y) & ~far_from_rest(x, y)
     if not good.any():
         return (np.nan,) * 4

@@ -41,7 +41,7 @@ def above() -> Any:
 
 def above_factor() -> Any:
     """Declare the factor of values above a limit."""
-    return param(1.2, "Times", above=0.0, help="For 'limit times factor'", more=True)
+    return param(1.2, "Above the limit", unit="times", above=0.0, help="For 'limit times factor'", more=True)
 
 
 def negatives() -> Any:

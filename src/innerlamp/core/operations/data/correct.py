@@ -131,7 +131,7 @@ LIFT = Operation(
 )
 SPIKES = Operation(
     name="exclude-spikes",
-    example=Example({"lines": "Airborne magnetics"}, {"attribute": "TMI_ANOM_nT", "limit": 4.0}),
+    example=Example({"lines": "Airborne magnetics"}, {"attribute": "RAW_TMI_nT", "limit": 4.0}),
     title="Take spikes out",
     area="Data",
     help="Finds spikes along lines by a Hampel filter and takes them out, each as a correction that can be lifted.",
