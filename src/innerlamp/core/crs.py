@@ -37,6 +37,25 @@ def parse_crs(text: str) -> pyproj.CRS:
     return crs
 
 
+def plan_and_height(text: str) -> tuple[str, str]:
+    """Return the horizontal part of a coordinate system and the unit of its heights ('' where it has none).
+
+    Raises
+    ------
+    CrsError
+        When the system is unknown.
+    """
+    try:
+        system = pyproj.CRS.from_user_input(text)
+    except (pyproj.exceptions.CRSError, ValueError) as error:
+        raise CrsError(f"'{text}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+    if not system.is_compound:
+        return text, ""
+    plan, height = system.sub_crs_list[:2]
+    known = plan.to_authority()
+    return ":".join(known) if known else plan.to_wkt(), str(height.axis_info[0].unit_name).lower()
+
+
 def same_system(first: str, second: str) -> bool:
     """Return whether two texts name the same coordinate system, whatever its axis order.
 

@@ -158,10 +158,8 @@ def ranked(methods: Sequence[str], first: Sequence[str] = ()) -> list[str]:
             return 0, named.index(bare)
         if not bare:
             return 1, 0
-        hits = [
-            k for k, known in enumerate(PRECEDENCE) if bare == known or known in re.split(r"[^A-Z0-9]+", method.upper())
-        ]
-        hits = hits or [k for k, known in enumerate(PRECEDENCE) if bare.startswith(known)]
+        words = {bare, *re.findall(r"[A-Z0-9]+", method.upper()), *re.findall(r"[A-Z]+|\d+[A-Z]+", method.upper())}
+        hits = [k for k, known in enumerate(PRECEDENCE) if known in words]
         return (2, hits[0]) if hits else (3, 0)
 
     return sorted(dict.fromkeys(methods), key=place)

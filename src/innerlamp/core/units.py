@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
+from numpy.typing import NDArray
+
 from .errors import UnitError
 
 # Mass fractions as whole numbers of ppb, so that factors are exact; 1 g/t is 1 ppm by definition.
@@ -129,6 +132,15 @@ def factor(source: str, target: str) -> float:
         if source.lower() in family and target.lower() in family:
             return family[source.lower()] / family[target.lower()]
     raise UnitError(f"no factor from '{source}' to '{target}'", fix="Use ppm, ppb, %, g/t, m or ft")
+
+
+def by_factor(values: NDArray[np.float64], times: float) -> NDArray[np.float64]:
+    """Return values times a factor of units; one that makes them smaller divides, so that 700 ppb are just 0.7 ppm."""
+    return (
+        values / round(1.0 / times, 9)
+        if 0 < times < 1 and abs(1.0 / times - round(1.0 / times)) < 1e-9
+        else values * times
+    )
 
 
 _METRES = {

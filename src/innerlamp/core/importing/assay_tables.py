@@ -13,7 +13,7 @@ from ..compute.drilling import overlaps
 from ..elements import letters_of
 from ..findings import Findings
 from ..formats import columns
-from ..units import factor
+from ..units import by_factor, factor
 from . import element_columns
 from .detection import GRADES, CellRules, Place
 from .reading import title
@@ -60,7 +60,7 @@ def one_table(
             units.setdefault(target, unit)
             times = factor(unit, units[target]) if unit in GRADES and units[target] in GRADES else 1.0
             if times != 1.0:
-                table = table.assign(**{column: table[column].to_numpy(float) * times})
+                table = table.assign(**{column: by_factor(table[column].to_numpy(float), times)})
             if target != column:
                 change[column] = target
                 said = f"taken as '{target}' of {files[0].file}" + (f", × {times:g}" if times != 1.0 else "")

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..elements import measured, ranked
 from ..errors import UnitError
-from ..units import factor, without_unit_in_heading
+from ..units import by_factor, factor, without_unit_in_heading
 from .detection import GRADES, CellRules, Place
 
 Masks = Mapping[str, NDArray[np.bool_]]
@@ -72,7 +72,7 @@ def _filled(
     times = _factor(units[other], units[main])
     if times is None:
         return frame
-    a, b = frame[main].to_numpy(float), frame[other].to_numpy(float) * times
+    a, b = frame[main].to_numpy(float), by_factor(frame[other].to_numpy(float), times)
     none = np.zeros(len(a), dtype=bool)
     coded = above.get(main, none)
     beyond = coded & np.isfinite(b) & ~above.get(other, none) & (rules.above == "another column or limit")
@@ -124,7 +124,7 @@ def _of_methods(
         times = _factor(units[column], unit)
         if times is None:
             continue
-        values = frame[column].to_numpy(float) * times
+        values = by_factor(frame[column].to_numpy(float), times)
         limited = above.get(column, np.zeros(count, dtype=bool)) & np.isfinite(values)
         better = np.isfinite(values) & (
             np.isnan(best) | (capped & ~limited & (rules.above == "another column or limit"))

@@ -26,7 +26,7 @@ _LEAST = 0.3  # of the brightness: what varies less, such as a plane or the roun
 
 
 def evened(shade: FloatArray) -> FloatArray:
-    """Return brightness (ny, nx) spread over 0..1 by its 2nd and 98th percentiles, without spreading mere rounding."""
+    """Return brightness (ny, nx) spread over 0..1 by its 2nd and 98th percentiles, without spreading mere rounding (no unit)."""
     known = shade[np.isfinite(shade)]
     dark, bright = np.percentile(known, [2, 98]) if known.size else (0.0, 1.0)
     return np.clip(0.5 + (shade - 0.5 * (dark + bright)) / max(bright - dark, _LEAST), 0.0, 1.0)

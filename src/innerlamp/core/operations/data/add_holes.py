@@ -17,10 +17,11 @@ from ...findings import Findings, gravest_first
 from ...formats.columns import plain
 from ...importing import corrections, hole_paths
 from ...importing.detection import GRADES
+from ...importing.element_columns import identity
 from ...items.base import Item
 from ...items.holes import INTERVAL_PLACES, HoleSet, hole_codes
 from ...progress import Progress
-from ...units import factor, without_unit_in_heading
+from ...units import by_factor, factor
 from . import grouping, import_holes, merge_holes
 
 PLACES = INTERVAL_PLACES
@@ -165,8 +166,9 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
         known = [c for c in before.columns if c not in _FIXED and c not in made]
         flat = {plain(c): c for c in known}
         # An element is one thing, whatever its unit: Au_gpt goes into Au (ppb), times a thousand.
-        elements = {without_unit_in_heading(c).lower(): c for c in known if old.units.get(c) in GRADES}
+        elements = {identity(c, old.units[c]): c for c in known if old.units.get(c) in GRADES}
         change = {c: rename[c] for c in table.columns if rename.get(c) in known}
+        fills: dict[str, str] = {}
         for column in table.columns:
             if (
                 column in _FIXED
@@ -177,14 +179,26 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
                 continue
             like = flat.get(plain(column))
             if like is None and new.units.get(column) in GRADES:
-                like = elements.get(without_unit_in_heading(column).lower())
+                like = elements.get(identity(column, new.units[column]))
+            if like is None and new.units.get(column) in GRADES:
+                # A method of its own stays a column of its own, and fills that of the element.
+                main = elements.get((identity(column, new.units[column])[0], ""))
+                if main is not None and main not in table.columns and main not in fills:
+                    fills[main] = column
             if like is not None and like not in table.columns and like not in change.values():
                 change[column] = like
             else:
                 notes.append(
                     _note("look", f"column '{column}' was not in the first import", "added as a new column", name)
                 )
-        for column in [*change, *(c for c in table.columns if c in known)]:
+        for main, column in fills.items():
+            times = _times(new.units[column], old.units[main])
+            if times is not None and main not in change.values():
+                table = table.assign(**{main: by_factor(table[column].to_numpy(float), times)})
+                words = f"fills '{main}' of the first import, × {times:g}; it stays beside it"
+                notes.append(_note("mended", f"column '{column}'", words, name))
+        filled = set(fills)
+        for column in [*change, *(c for c in table.columns if c in known and c not in filled)]:
             target = change.get(column, column)
             times = _times(new.units.get(column, ""), old.units.get(target, ""))
             if times is None:
@@ -200,7 +214,7 @@ def _match_columns(old: HoleSet, new: HoleSet, rename: dict[str, str]) -> tuple[
                 change.pop(column, None)
                 continue
             if times != 1.0 and pd.api.types.is_numeric_dtype(table[column]):
-                table = table.assign(**{column: table[column] * times})
+                table = table.assign(**{column: by_factor(table[column].to_numpy(float), times)})
             if column in change or times != 1.0:
                 more = f", × {times:g}" if times != 1.0 else ""
                 notes.append(

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.gridding.resampling import to_system
-from ...crs import same_system, transformers
+from ...crs import plan_and_height, same_system, transformers
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...findings import Findings
@@ -171,7 +171,7 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
     path, _ = tables_in.split(p.file)
     read = grids.read_grid(path, p.layer, p.slice_number)
     values, x0, y0, dx, dy, crs = read[:6]
-    crs = crs or p.coordinates.strip()
+    crs, height_unit = plan_and_height(crs or p.coordinates.strip()) if crs or p.coordinates.strip() else ("", "")
     if crs and not same_system(crs, inputs.crs):
         progress(0.5, "Reprojecting")
         forward, back = transformers(crs, inputs.crs)
@@ -179,6 +179,8 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
         dy = dx
         progress(1.0, f"Turned from {crs} into {inputs.crs}")
     unit = p.unit.strip() or read.unit
+    if not unit and height_unit and told_by(p.attribute, "m") in ("elevation", "length"):
+        unit = height_unit
     quantity = told_by(p.attribute, unit or "m") if p.quantity == "auto" else p.quantity
     if quantity in ("elevation", "length", "thickness"):
         metres = in_metres(unit or "m")
