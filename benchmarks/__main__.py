@@ -22,6 +22,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,
+    kernels.comparing_methods,
     kernels.large_gridding,
     kernels.maps,
     kernels.radial_field,

@@ -5,18 +5,21 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
 from innerlamp.api import Project
 from innerlamp.app.forms.intake_form import FILE, IS
+from innerlamp.app.headless import draw_page
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.checks_pane import ChecksPane
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
+from innerlamp.core.items.page import Element, Page
 from tests.tarquel.facts import facts
-from tests.tarquel.make import CRS, PLACE
+from tests.tarquel.make import CRS, E0, N0, PLACE
 
-from .conftest import choose
+from .conftest import choose, coloured_share
 from .test_bringing_in import bring_in, cells, drop
 
 LEFT = Qt.MouseButton.LeftButton
@@ -68,3 +71,25 @@ def test_doubtful_dips_and_negative_grades_are_asked_about(window: Window, tmp_p
     assert isinstance(holes, HoleSet)
     assert holes.surveys["dip"].tolist() == [-30.0, -31.0]
     assert holes.tables["assay"]["Cu_pct"].isna().tolist() == [False, False, True, False, True, False, False]
+
+
+def test_a_section_on_a_page_shows_what_is_lit_at_four_kilometres_without_a_ground(
+    qapp: object, tmp_path: Path
+) -> None:
+    with Project.create(tmp_path / "t.lamp", CRS) as project:
+        project.bring([PLACE / "sondajes", PLACE / "leyes"])
+        section = Element(
+            kind="section",
+            x=10,
+            y=10,
+            w=180,
+            h=120,
+            lit=("Drillholes",),
+            scale=6000,
+            line=(E0 - 50, N0 + 20, E0 + 900, N0 + 20),
+            corridor=200.0,
+        )
+        page = Page(name="Page", crs=CRS, width=200, height=150, elements=(section.model_dump(),))
+        assert draw_page(project.store, page, tmp_path / "page.png", 96.0) == []
+    image = QImage(str(tmp_path / "page.png"))
+    assert coloured_share(image) > 0.002  # the bars of the holes, in the colours of their grades

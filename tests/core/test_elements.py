@@ -139,6 +139,27 @@ def test_headings_of_two_lines_and_rows_of_units(tmp_path: Path, head: str, unit
     assert made.units[gold] == units
 
 
+@pytest.mark.parametrize(("heading", "unit"), [("Elev (ft)", "auto"), ("Cota (pies)", "auto"), ("RL", "ft")])
+def test_heights_in_feet_become_metres(tmp_path: Path, heading: str, unit: str) -> None:
+    # The international foot is 0.3048 m (agreement of 1959).
+    made = points(tmp_path, f"{heading},Cu_ppm\n0,0,10000,5\n1,0,11000,6\n", height_unit=unit)
+    assert made.table["z"].tolist() == pytest.approx([3048.0, 3352.8])
+
+
+def test_a_ground_in_feet_is_called_so(tmp_path: Path) -> None:
+    from innerlamp.core.items.fields import Grid
+
+    rows = "".join(f"H{k},{100 * k},50,{4000 + k},9\n" for k in range(5))
+    (tmp_path / "c.csv").write_text("hole,east,north,rl,depth\n" + rows)
+    values = np.full((6, 12), 4000.0 / 0.3048)
+    ground = Grid(
+        name="G", crs=CRS, values=values, x0=-50.0, y0=-50.0, dx=50.0, dy=50.0, attribute="elevation", unit="m"
+    )
+    op = OPERATIONS["import-holes"]
+    made = op.run(Inputs({"ground": ground}, CRS), op.check({"collar": str(tmp_path / "c.csv")}), SILENT)["holes"]
+    assert made.findings["what"].str.contains("the ground surface is in feet").sum() == 1  # type: ignore[attr-defined]
+
+
 def test_a_grid_in_feet_by_the_heights_of_its_system(tmp_path: Path) -> None:
     import rasterio
     from rasterio.transform import from_origin
