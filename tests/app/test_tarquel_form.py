@@ -16,10 +16,11 @@ from innerlamp.app.panes.checks_pane import ChecksPane
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Element, Page
+from innerlamp.core.items.points import PointSet
 from tests.tarquel.facts import facts
 from tests.tarquel.make import CRS, E0, N0, PLACE
 
-from .conftest import choose, coloured_share
+from .conftest import choose, coloured_share, type_into
 from .test_bringing_in import bring_in, cells, drop
 
 LEFT = Qt.MouseButton.LeftButton
@@ -71,6 +72,27 @@ def test_doubtful_dips_and_negative_grades_are_asked_about(window: Window, tmp_p
     assert isinstance(holes, HoleSet)
     assert holes.surveys["dip"].tolist() == [-30.0, -31.0]
     assert holes.tables["assay"]["Cu_pct"].isna().tolist() == [False, False, True, False, True, False, False]
+
+
+def test_what_is_above_the_limit_and_the_better_method_are_chosen_in_the_form(window: Window, tmp_path: Path) -> None:
+    window.ctx.create(tmp_path / "new.lamp", CRS)
+    settle(window)
+    (tmp_path / "rocks.csv").write_text(
+        "east,north,Cu_ppm,Au_FA_ppm,Au_AA_ppb\n402000,7502000,>10000,1,2000\n402100,7502000,5,,3000\n"
+    )
+    form = drop(window, tmp_path / "rocks.csv")
+    assert wait_until(lambda: form.rows.isRowVisible(form.methods), 10)
+    assert form.methods.placeholderText() == "FA; AA"
+    assert not form.rows.isRowVisible(form.factor)
+    choose(form.above, "limit times factor")
+    assert form.rows.isRowVisible(form.factor)
+    type_into(form.factor, "1.5")
+    type_into(form.methods, "AA")
+    bring_in(window, form)
+    rocks = next(window.ctx.item(e.id) for e in window.ctx.entries() if e.kind == "points")
+    assert isinstance(rocks, PointSet)
+    assert rocks.table["Cu_ppm"].tolist() == [15_000.0, 5.0]
+    assert rocks.table["Au method"].tolist() == ["AA", "AA"]
 
 
 def test_a_section_on_a_page_shows_what_is_lit_at_four_kilometres_without_a_ground(

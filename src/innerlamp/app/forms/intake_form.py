@@ -34,6 +34,7 @@ from ...core.importing.angles import Dips
 from ...core.importing.detection import AboveRule, CellRules, DetectionRule, NegativeRule
 from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
 from ...core.items.attributes import is_ground
+from ...core.numbers import number_or_none
 from ...core.operations.data.add_holes import AddHoles
 from ...core.running.execute import find_operation
 from .. import background, settings
@@ -156,9 +157,18 @@ class IntakeForm(QWidget):
         self.below.activated.connect(lambda _: self._rule())
         self.above = QComboBox()
         self.above.setObjectName("above_limit")
-        self.above.addItems([r for r in get_args(AboveRule) if r != "limit times factor"])
+        self.above.addItems(list(get_args(AboveRule)))
         self.above.setToolTip("What >10000 becomes: an over-limit column of the element counts where there is one")
         self.above.activated.connect(lambda _: self._rule())
+        self.factor = QLineEdit("1.2")
+        self.factor.setObjectName("above_factor")
+        self.factor.setToolTip("What the limit is multiplied by")
+        self.factor.editingFinished.connect(self._rule)
+        self.methods = QLineEdit()
+        self.methods.setObjectName("methods")
+        self.methods.setToolTip(
+            "Where several methods give an element: the one that counts first, parted by semicolons"
+        )
         self.dips = QComboBox()
         self.dips.setObjectName("dips")
         self.dips_words = QLabel()
@@ -188,6 +198,8 @@ class IntakeForm(QWidget):
         rows.addRow(self.holes_words, self.holes_to)
         rows.addRow("Below detection is", self.below)
         rows.addRow("Above the limit is", self.above)
+        rows.addRow("Limit times", self.factor)
+        rows.addRow("Best method first", self.methods)
         rows.addRow(self.negatives_words, self.negatives)
         rows.addRow(self.dips_words, self.dips)
         rows.addRow(self.order_words, self.order)
@@ -376,6 +388,7 @@ class IntakeForm(QWidget):
             {k: v for q in mine for k, v in q.dates.items()},
             {k: v for q in mine for k, v in q.dips.items()},
             {k: v for q in mine for k, v in q.negatives.items()},
+            {k: v for q in mine for k, v in q.methods.items()},
         )
 
     def _unanswered(self) -> str:
@@ -400,9 +413,13 @@ class IntakeForm(QWidget):
         self.rows.setRowVisible(self.order, bool(dates))
         self.rows.setRowVisible(self.dips, bool(asked.dips))
         self.rows.setRowVisible(self.negatives, bool(asked.negatives))
+        self.rows.setRowVisible(self.factor, self.above.currentText() == "limit times factor")
+        self.rows.setRowVisible(self.methods, bool(asked.methods))
+        self.methods.setPlaceholderText("; ".join(next(iter(asked.methods.values()), [])))
         self.rows.setRowVisible(self.holes_to, any(o.kind in HOLE_KINDS for o in self.offers))
 
     def _rule(self) -> None:
+        self._show_rows()
         self.preview.rules = self._cells()
         self._say("")
         self._show_chosen()
@@ -411,6 +428,8 @@ class IntakeForm(QWidget):
         return CellRules(
             below=cast(DetectionRule, self.below.currentText()),
             above=cast(AboveRule, self.above.currentText()),
+            above_factor=number_or_none(self.factor.text()) or 1.2,
+            methods=tuple(m.strip() for m in self.methods.text().split(";") if m.strip()),
             negatives=cast(NegativeRule, self.negatives.currentData()),
         )
 

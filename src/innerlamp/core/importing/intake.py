@@ -11,13 +11,14 @@ from typing import Any
 
 import pyarrow as pa
 
+from ..elements import measured, ranked
 from ..errors import InputError, LampError
 from ..findings import Findings
 from ..formats import columns, dates, rawtable, tables_in
 from ..formats.rawtable import RawTable
 from ..units import unit_in_heading
 from .angles import sense_of
-from .detection import CellRules
+from .detection import GRADES, CellRules
 from .offers import HOLE_KINDS, KINDS, Offer, lacking
 from .reading import attributes, title
 
@@ -273,16 +274,20 @@ def ambiguous_dates(offers: Sequence[Offer]) -> dict[str, list[str]]:
 
 @dataclass(frozen=True)
 class Questions:
-    """What the content of files leaves open: by file, doubtful dates, dips and negative grades, each in words."""
+    """What the content of files leaves open: by file, doubtful dates, dips and negative grades, each in words.
+
+    `methods` are those that give one element in a file, in the order in which they would count: a choice, no question.
+    """
 
     dates: Mapping[str, list[str]] = field(default_factory=dict)
     dips: Mapping[str, str] = field(default_factory=dict)
     negatives: Mapping[str, str] = field(default_factory=dict)
+    methods: Mapping[str, list[str]] = field(default_factory=dict)
 
 
 def questions(offers: Sequence[Offer]) -> Questions:
     """Return what the first rows of files leave open for the user to say."""
-    dips, negatives = {}, {}
+    dips, negatives, methods = {}, {}, {}
     for offer in offers:
         if offer.layout is None or offer.kind not in ("survey", "collar", "assay", "samples", "controls"):
             continue
@@ -293,13 +298,27 @@ def questions(offers: Sequence[Offer]) -> Questions:
             sense = sense_of(column, values)
             if sense.doubt:
                 dips[offer.ref] = sense.why
+        several = _methods(offer)
+        if several:
+            methods[offer.ref] = several
         found = Findings()
         with contextlib.suppress(LampError):
             attributes(head, set(offer.roles.values()), CellRules(), found, offer.kind)
         asked = [w for w, d in found.frame()[["what", "done"]].itertuples(index=False) if "negatives=" in str(d)]
         if asked:
             negatives[offer.ref] = str(asked[0]).split(" stands")[0]
-    return Questions(ambiguous_dates(offers), dips, negatives)
+    return Questions(ambiguous_dates(offers), dips, negatives, methods)
+
+
+def _methods(offer: Offer) -> list[str]:
+    """Return the methods of the element for which a table has the most, where it has several."""
+    assert offer.layout is not None
+    by_element: dict[str, list[str]] = {}
+    for column in offer.layout.columns:
+        told = measured(column, offer.layout.unit_of(column))
+        if told is not None and told.unit in GRADES and told.method:
+            by_element.setdefault(told.element, []).append(told.method)
+    return max((ranked(m) for m in by_element.values() if len(set(m)) > 1), key=len, default=[])
 
 
 def odd_values(offer: Offer, rules: CellRules) -> list[str]:
