@@ -15,7 +15,7 @@ from innerlamp.api import Project
 from innerlamp.cli import main
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
-from innerlamp.core.formats import saved_mappings
+from innerlamp.core.formats import columns, saved_mappings
 from innerlamp.core.formats.saved_mappings import SavedMapping, shape_of
 from innerlamp.core.importing import intake, offers
 from innerlamp.core.importing.detection import CellRules
@@ -323,3 +323,29 @@ def test_maps_and_surfaces_without_a_system_take_the_one_that_is_given(tmp_path:
     )
     body = run("import-surface", file=str(tmp_path / "s.obj"), coordinates="EPSG:32630")
     assert sorted(body.vertices[:, 0])[-1] == pytest.approx(503100, abs=1e-2)  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(
+    ("table", "headings", "roles"),
+    [
+        ("collar", "N° sondage;X (m);Y (m);Z (m);Longueur (m)", "hole x y z depth_m"),
+        ("collar", "Bohrloch-Nr.;Rechtswert [m];Hochwert [m];Ansatzhöhe [m ü. NN];Endteufe [m]", "hole x y z depth_m"),
+        ("collar", "Furo;UTM E;UTM N;Elevação;Prof. Final (m)", "hole x y z depth_m"),
+        ("collar", "Kairareikä;Itä;Pohjoinen;Korkeus;Pituus (m)", "hole x y z depth_m"),
+        ("collar", "Borrhål;Öst;Nord;Höjd (m);Längd (m)", "hole x y z depth_m"),
+        ("collar", "DDH;Coord. Este;Coord. Norte;Cota;Largo (m)", "hole x y z depth_m"),
+        ("survey", "Pozo;Prof.;Azimut;Manteo", "hole depth_m azimuth dip"),
+        ("survey", "Bohrung;Teufe (m);Azimut;Neigung", "hole depth_m azimuth dip"),
+        ("survey", "Borrhål;Djup;Bäring;Lutning", "hole depth_m azimuth dip"),
+        ("interval", "Sondage;De;À", "hole from_m to_m"),
+        ("interval", "Sondaje;Tramo desde (m);Tramo hasta (m)", "hole from_m to_m"),
+        ("interval", "Hål;Från;Till", "hole from_m to_m"),
+        ("lines", "Ligne;X;Y;Altitude GPS (m);Date;Heure", "line x y z date time"),
+        ("lines", "Line;UTME;UTMN;GPSALT;Date;UTC;Radar", "line x y z date time"),
+        ("structures", "Este;Norte;Buzamiento;Rumbo", "x y dip direction"),
+    ],
+)
+def test_headings_are_known_in_other_languages(table: str, headings: str, roles: str) -> None:
+    # Words for collar, survey and interval columns in use in these languages; common practice, no source.
+    known = columns.guess(headings.split(";"), table)
+    assert known == dict(zip(roles.split(), headings.split(";"), strict=False))

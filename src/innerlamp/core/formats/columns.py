@@ -34,7 +34,7 @@ _HOLE = Role(
     "hole",
     "Hole ID",
     True,
-    ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh"),
+    ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh", "ddh", "holeident"),
     "hole",
 )
 _EAST = (
@@ -104,6 +104,7 @@ _SENSOR = (
     "gpselevation",
     "gpsaltitude",
     "altgps",
+    "galt",
     "elevgps",
     "altitudegps",
     "heightgps",
@@ -198,7 +199,7 @@ ROLES: dict[str, tuple[Role, ...]] = {
                 "azi",
                 "direction",
             ),
-            "dip direction",
+            "dip direction strike",
         ),
     ),
     "resistivity": (

@@ -254,5 +254,10 @@ WORDS: dict[str, dict[str, str]] = {
 
 
 def words_of(role: str) -> tuple[str, ...]:
-    """Return the words of a role in all languages, each once."""
-    return tuple(dict.fromkeys(word for line in WORDS.get(role, {}).values() for word in line.split()))
+    """Return the words of a role, or of two that are named together, in all languages, each once."""
+    lines = WORDS.get(role) or {
+        f"{name} {language}": line
+        for name in (role.rsplit(" ", 1)[0], role.rsplit(" ", 1)[-1])
+        for language, line in WORDS.get(name, {}).items()
+    }
+    return tuple(dict.fromkeys(word for line in lines.values() for word in line.split()))

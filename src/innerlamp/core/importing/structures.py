@@ -10,6 +10,7 @@ import pandas as pd
 
 from ..errors import InputError
 from ..findings import Findings
+from ..formats import columns
 from ..formats.rawtable import RawTable
 from .reading import number_column
 
@@ -53,6 +54,15 @@ def dip_direction(strike: np.ndarray, letter: list[str]) -> np.ndarray:
     return out
 
 
+def _is_strike(heading: str, dip: str) -> bool:
+    """Return whether a heading is that of a strike. A bare 'direction' is one in French, Spanish and Portuguese only."""
+    if columns.tells(heading, "dip direction") or {"dip", "ddir"} & set(columns.words_in(heading)):
+        return False
+    if columns.spellings(heading)[-1] in ("direction", "direccion", "direcao"):
+        return not {"dip", "plunge"} & set(columns.words_in(dip))
+    return "str" in heading.lower() or columns.tells(heading, "strike")
+
+
 def settle_planes(
     raw: RawTable, role: dict[str, str], convention: Planes, found: Findings
 ) -> tuple[pd.DataFrame, dict[str, str]]:
@@ -65,7 +75,6 @@ def settle_planes(
     InputError
         When the convention asks for letters and no dip has one.
     """
-    heading = role["direction"].lower()
     dips = raw.text(role["dip"]).fillna("").astype(str)
     parts = [_DIP.match(t) for t in dips]
     letters = [(m.group(2) or "") if m else "" for m in parts]
@@ -76,7 +85,7 @@ def settle_planes(
     bearing = np.array([read_bearing(t) for t in texts])
     chosen = convention
     if chosen == "auto":
-        strike = "str" in heading
+        strike = _is_strike(role["direction"], role["dip"])
         chosen = (
             "strike and letter"
             if strike and any(letters)
