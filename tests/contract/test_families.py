@@ -21,6 +21,7 @@ from innerlamp.core.project import payload, trail
 from innerlamp.core.project.store import Store, stage
 from innerlamp.core.running import execute
 from innerlamp.core.running.describe import describe
+from innerlamp.core.running.groups import GROUPS
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES, STEPS, file_params
 
@@ -223,3 +224,8 @@ def test_painters_and_panes_cover_every_kind() -> None:
 
     assert set(PAINTERS) == {(view, kind) for view in ("map", "section", "scene") for kind in KINDS}
     assert set(ORDER) == set(KINDS)
+
+
+def test_every_operation_stands_under_one_heading_of_its_area() -> None:
+    found = [(name, area) for area, groups in GROUPS.items() for names in groups.values() for name in names]
+    assert sorted(found) == sorted((name, op.area) for name, op in OPERATIONS.items())

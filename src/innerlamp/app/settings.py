@@ -23,6 +23,8 @@ class Settings:
         Folder of the project that was open last; '' for none.
     last_folder
         Folder in which files were last looked for.
+    recent_systems
+        Codes of the coordinate systems of the last new projects, the latest first.
     history_changes, history_gigabytes
         How many changes, and how much that only they can bring back, undo reaches.
     """
@@ -30,6 +32,7 @@ class Settings:
     theme: str = "paper"
     last_project: str = ""
     last_folder: str = ""
+    recent_systems: tuple[str, ...] = ()
     history_changes: int = 500
     history_gigabytes: float = 8.0
     version: int = 1
@@ -54,6 +57,8 @@ def load() -> Settings:
 
 def _like(plain: Any, value: Any) -> Any:
     """A value that was read where it is of the right kind and in bounds, else the default."""
+    if isinstance(plain, tuple):
+        return tuple(v for v in value if isinstance(v, str))[:20] if isinstance(value, list) else plain
     if isinstance(plain, str):
         return value if isinstance(value, str) else plain
     good = isinstance(value, int | float) and not isinstance(value, bool) and 1 <= value <= 1e6

@@ -324,7 +324,7 @@ class IntakeForm(QWidget):
         elif offer.kind == "picture" and offer.needs_points and len(self._picked().get(offer.ref, ())) < 3:
             sign, tip = "?", "pick three points on it, or leave it out"
         elif offer.kind == "base":
-            sign, tip = "–", "used by 'Take off the daily variation' once the lines are in"
+            sign, tip = "–", "used by 'Diurnal correction' once the lines are in"
         elif not offer.kind:
             sign, tip = "–", offer.why
         else:

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from ..context import Context
 from ..panes.base import Pane
 from ..panes.table import PANES
+from .pane_head import HeadTools
 
+# What a pane says in a project that holds nothing yet, by its kind.
+EMPTY = {
+    "map": "Nothing is here yet.\nDrop files or a folder on the window, or bring them in with Ctrl+I.",
+    "scene": "Here stands in space what is lit on the shelf.",
+    "section": "Here a section shows what lies beside a line that is drawn on the map.",
+    "table": "Here are the rows of the selected item.",
+    "": "Here is something to see once the project holds items.",
+}
 DEFAULT = ("map", "scene", "section", "table")
 
 
@@ -18,7 +27,7 @@ class PaneFrame(QFrame):
     def __init__(self, ctx: Context, kind: str, number: int, centre: Centre) -> None:
         super().__init__()
         self.setObjectName("pane")
-        self.setMinimumSize(180, 120)  # a narrow head is cut off rather than the window made wider than the screen
+        self.setMinimumSize(180, 120)  # what a narrow head has no room for is in its menu
         self.ctx, self.number, self.centre = ctx, number, centre
         self.pane: Pane | None = None
         box = QVBoxLayout(self)
@@ -36,9 +45,8 @@ class PaneFrame(QFrame):
         self.choice.setCurrentIndex(list(PANES).index(kind))
         self.choice.activated.connect(lambda _: self.show_kind(str(self.choice.currentData())))
         self.row.addWidget(self.choice)
-        self.tools = QWidget()
-        self.row.addWidget(self.tools)
-        self.row.addStretch(1)
+        self.tools = HeadTools(QHBoxLayout())
+        self.row.addWidget(self.tools, 1)
         self.fill = QToolButton()
         self.fill.setText("⤢")
         self.fill.setCheckable(True)
@@ -49,7 +57,26 @@ class PaneFrame(QFrame):
         box.addWidget(head)
         self.holder = QVBoxLayout()
         box.addLayout(self.holder, 1)
+        self.empty = QLabel()
+        self.empty.setObjectName("empty")
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setWordWrap(True)
+        self.empty.setMargin(16)
+        self.holder.addWidget(self.empty)
         self.show_kind(kind)
+        ctx.project_changed.connect(self.show_whether_empty)
+        ctx.items_changed.connect(lambda _: self.show_whether_empty())
+
+    def show_whether_empty(self) -> None:
+        """In a project without items say what to do first, in place of empty axes."""
+        if self.pane is None:
+            return
+        empty = self.ctx.store is not None and not self.ctx.entries()
+        if empty == self.empty.isHidden():
+            self.empty.setText(EMPTY.get(self.pane.kind, EMPTY[""]))
+            self.empty.setVisible(empty)
+            self.pane.setVisible(not empty)
+            self.tools.setEnabled(not empty)
 
     def show_kind(self, kind: str) -> None:
         """Show another kind of pane here."""
@@ -64,13 +91,15 @@ class PaneFrame(QFrame):
         self.pane = PANES[kind][1](self.ctx)
         self.holder.addWidget(self.pane)
         old = self.tools
-        self.tools = QWidget()
-        self.tools.setLayout(self.pane.tools)
+        self.tools = HeadTools(self.pane.tools)
         self.row.replaceWidget(old, self.tools)
+        self.row.setStretchFactor(self.tools, 1)
         old.hide()
         old.deleteLater()
         for child in [self.pane, *self.pane.findChildren(QWidget)]:
             child.installEventFilter(self)
+        self.empty.hide()
+        self.show_whether_empty()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if event.type() == QEvent.Type.FocusIn:

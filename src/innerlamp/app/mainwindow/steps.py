@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import AREAS, Area, Operation
 from ...core.project.records import Notice
+from ...core.running.groups import GROUPS
 from ...core.running.table import OPERATIONS, find_operation
 from ..context import Context
 from ..forms.form import OperationForm
@@ -35,10 +36,11 @@ STEPS_WIDTH, FORM_WIDTH, INTAKE_WIDTH = 208, 286, 430
 
 @dataclass(frozen=True)
 class Mark:
-    """State of a step: a sign, and words that say the same."""
+    """State of a step: a sign, words that say the same, and the name of what it made last."""
 
     sign: str
     words: str
+    last: str = ""
 
 
 def mark_of(ctx: Context, operation: Operation) -> Mark:
@@ -52,9 +54,10 @@ def mark_of(ctx: Context, operation: Operation) -> Mark:
         return Mark("·", "nothing yet")
     state = ctx.freshness()
     stale = sum(state[e.id] in ("stale", "behind") for e in made)
+    last = max(made, key=lambda e: e.made_at).name
     if stale:
-        return Mark("◐", f"{stale} stale")
-    return Mark("✓", f"{len(made)} made")
+        return Mark("◐", f"{stale} stale", last)
+    return Mark("✓", f"{len(made)} made", last)
 
 
 class Steps(QFrame):
@@ -153,26 +156,44 @@ class Steps(QFrame):
             box.addWidget(button)
             box.addWidget(words)
             self.step_buttons["bring-in"] = button
-        for op in OPERATIONS.values():
-            if op.area != self.area:
-                continue
-            mark = mark_of(self.ctx, op)
-            button = QPushButton(
-                self.fontMetrics().elidedText(f"{mark.sign}  {op.title}", Qt.TextElideMode.ElideRight, STEPS_WIDTH - 34)
-            )
-            button.setObjectName("step")
-            button.setToolTip(f"{op.help}\n({mark.words})")
-            button.setEnabled(self.ctx.store is not None)
-            button.clicked.connect(lambda _=False, op=op: self.open_form(op.name))
-            box.addWidget(button)
-            if mark.words != "nothing yet":  # the sign says that already
-                words = QLabel(mark.words)
-                words.setObjectName("faint")
-                words.setIndent(24)
-                box.addWidget(words)
-            self.step_buttons[op.name] = button
+        for group, names in GROUPS[self.area].items():
+            words = QLabel(group)
+            words.setObjectName("group")
+            words.setContentsMargins(2, 8, 0, 1)
+            box.addWidget(words)
+            for name in names:
+                self._add_step(box, OPERATIONS[name])
         box.addStretch(1)
         self.list.setWidget(page)
+
+    def _add_step(self, box: QVBoxLayout, op: Operation) -> None:
+        mark = mark_of(self.ctx, op)
+        button = QPushButton(self._in_lines(f"{mark.sign}  {op.title}"))
+        button.setObjectName("step")
+        button.setAccessibleName(op.title)
+        button.setToolTip(f"{op.help}\n({mark.words}{f'; last: {mark.last}' if mark.last else ''})")
+        button.setEnabled(self.ctx.store is not None)
+        button.clicked.connect(lambda _=False, op=op: self.open_form(op.name))
+        box.addWidget(button)
+        if mark.words != "nothing yet":  # the sign says that already
+            words = QLabel(f"{mark.words}: {mark.last}" if mark.last else mark.words)
+            words.setObjectName("faint")
+            words.setIndent(24)
+            words.setWordWrap(True)
+            box.addWidget(words)
+        self.step_buttons[op.name] = button
+
+    def _in_lines(self, text: str) -> str:
+        """Return a text in as many lines as the width of the steps asks for; nothing is cut."""
+        wide = self.fontMetrics().horizontalAdvance
+        lines, line = [], ""
+        for word in text.split(" "):
+            more = f"{line} {word}" if line else word
+            if line and wide(more) > STEPS_WIDTH - 40:
+                lines.append(line)
+                more = f"     {word}"
+            line = more
+        return "\n".join([*lines, line])
 
     def open_form(self, operation: str) -> OperationForm:
         """Open the form of an operation in place of the steps."""

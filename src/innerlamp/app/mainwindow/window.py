@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -10,7 +11,6 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKe
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
-    QInputDialog,
     QMainWindow,
     QMessageBox,
     QSplitter,
@@ -20,14 +20,17 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.declaring.operation import AREAS
+from ...core.items.kinds import KINDS
 from .. import settings
 from ..background import Lane
 from ..context import Context
 from ..theme.theme import THEMES, apply_theme
 from .card import Card
-from .centre import Centre
+from .centre import DEFAULT, Centre
+from .finder import Finder, Hit, operations
 from .jobstrip import JobStrip
 from .legends import Legends
+from .new_project import NewProject
 from .shelf import Shelf
 from .start import StartPage
 from .steps import Steps
@@ -87,6 +90,8 @@ class Window(QMainWindow):
     # ---- menus and keys
 
     def _actions(self) -> None:
+        self.finder = Finder(self, self._findable)
+        self.commands: list[QAction] = []
         bar = self.menuBar()
         project, edit, view, helps = (bar.addMenu(name) for name in ("&Project", "&Edit", "&View", "&Help"))
         self._action(project, "&New…", QKeySequence.StandardKey.New, self.new_project)
@@ -101,6 +106,8 @@ class Window(QMainWindow):
         self._action(project, "&Quit", QKeySequence.StandardKey.Quit, self.close)
         self.undo = self._action(edit, "&Undo", QKeySequence.StandardKey.Undo, self.ctx.undo)
         self.redo = self._action(edit, "&Redo", QKeySequence.StandardKey.Redo, self.ctx.redo)
+        edit.addSeparator()
+        self._action(edit, "&Find operation, item or command…", QKeySequence("Ctrl+K"), self.finder.open_finder)
         for number, area in enumerate(AREAS):
             self._action(view, area, QKeySequence(f"Ctrl+{number + 1}"), lambda area=area: self.steps.show_area(area))
         view.addSeparator()
@@ -122,7 +129,26 @@ class Window(QMainWindow):
             action.setShortcut(keys)
         action.triggered.connect(lambda _=False: run())
         menu.addAction(action)
+        self.commands.append(action)
         return action
+
+    def _findable(self) -> list[Hit]:
+        """All that Ctrl+K finds: operations while a project is open, items, and the commands of the menus."""
+        hits = operations(self.steps.open_form) if self.ctx.store is not None else []
+        for entry in self.ctx.entries():
+            words = f"{entry.name} {KINDS[entry.kind].title} {' '.join(entry.attributes)}"
+            hits.append(Hit(entry.name, KINDS[entry.kind].title, words, partial(self._show_item, entry.id)))
+        for action in self.commands:
+            if action.isEnabled():
+                text = action.text().replace("&", "").rstrip("…")
+                keys = action.shortcut().toString()
+                hits.append(Hit(text, f"command{f', {keys}' if keys else ''}", text, action.trigger))
+        return hits
+
+    def _show_item(self, item: str) -> None:
+        self.ctx.select_item(item)
+        if item not in self.ctx.lit:
+            self.ctx.set_lit(item, True)
 
     def _undo_words(self) -> None:
         store = self.ctx.store
@@ -144,8 +170,7 @@ class Window(QMainWindow):
         self._undo_words()
         if store:
             layout = store.workspace("panes")
-            if isinstance(layout, dict):
-                self.centre.restore(layout)
+            self.centre.restore(layout if isinstance(layout, dict) else {"kinds": list(DEFAULT)})
             settings.save(replace(settings.load(), last_project=str(store.path.resolve())))
         else:
             self.start_page.fill()
@@ -156,14 +181,10 @@ class Window(QMainWindow):
         return self.ctx.guard(self.ctx.open, path)
 
     def new_project(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "New project", str(Path.home()), "Inner Lamp project (*.lamp)")
-        if not path:
-            return
-        crs, good = QInputDialog.getText(
-            self, "New project", "Coordinate system, projected, in metres (such as EPSG:32629):"
-        )
-        if good:
-            self.ctx.guard(self.ctx.create, path, crs)
+        last = settings.load().last_project
+        dialog = NewProject(self, Path(last).parent if last else None)
+        if dialog.exec():
+            self.ctx.guard(self.ctx.create, dialog.path.text().strip(), dialog.crs)
 
     def open_project(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Open a project folder (ends in .lamp)", str(Path.home()))

@@ -105,6 +105,8 @@ def _sheet(t: Theme) -> str:
     QFrame#pane {{ border: 1px solid {t.line}; background: {t.canvas}; }}
     QFrame#pane[current="true"] {{ border: 1px solid {t.lit}; }}
     QLabel#heading {{ font-weight: 600; color: {t.text}; padding: 2px 0; }}
+    QLabel#empty {{ color: {t.faint}; }}
+    QLabel#group {{ color: {t.faint}; font-weight: 600; font-size: 11px; }}
     QLabel#faint {{ color: {t.faint}; }} QLabel#bad {{ color: {t.bad}; }} QLabel#good {{ color: {t.good}; }}
     QLabel#overlay {{ background: {_clear(t.panel)}; color: {t.text}; padding: 1px 4px; border-radius: 2px; }}
     QToolButton#railButton {{ border: none; border-left: 3px solid transparent; padding: 7px 2px; color: {t.faint}; }}

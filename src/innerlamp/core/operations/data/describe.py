@@ -58,7 +58,7 @@ def _run(inputs: Inputs, p: DescribeAttribute, progress: Progress) -> dict[str, 
 OPERATION = Operation(
     name="describe-attribute",
     example=Example({"item": "Soils"}, {"attribute": "Sn ppm", "quantity": "grade", "unit": "ppm"}),
-    title="Say what an attribute is",
+    title="Describe an attribute",
     area="Data",
     help="Sets the quantity and the unit of an attribute. Values stay as they are; colours, scale and digits follow the quantity.",
     params=DescribeAttribute,

@@ -93,7 +93,7 @@ def _run(inputs: Inputs, p: DiurnalCorrection, progress: Progress) -> dict[str, 
 
 OPERATION = Operation(
     name="diurnal-correction",
-    title="Take off the daily variation",
+    title="Diurnal correction",
     area="Geophysics",
     help="Joins a base-station record by date and time and takes its variation off the readings; raw and corrected stay side by side.",
     params=DiurnalCorrection,

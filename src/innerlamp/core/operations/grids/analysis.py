@@ -222,7 +222,7 @@ def _agreement_cost(inputs: Inputs, p: Any) -> Cost:
 AGREEMENT = Operation(
     name="compare-grids",
     example=Example({"grid": "Soil Sn", "other": "Ground"}, {}),
-    title="Where two grids agree",
+    title="Compare two grids",
     area="Maps",
     help="Maps the correlation of two grids in a moving window, and gives their cells as points for a scatter that is linked to the map.",
     params=Agreement,

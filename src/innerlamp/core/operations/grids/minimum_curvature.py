@@ -56,7 +56,7 @@ def _estimate(inputs: Inputs, p: SmoothSurface) -> Cost:
 OPERATION = Operation(
     name="grid-minimum-curvature",
     example=Example({"samples": "Soils"}, {"attribute": "Sn ppm", "transform": "log10", "cell": 50.0}),
-    title="Grid values",
+    title="Grid by minimum curvature",
     area="Maps",
     help="Draws a smooth surface through samples: the shape of a thin plate that passes through every value.",
     params=SmoothSurface,

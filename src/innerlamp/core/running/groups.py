@@ -1,0 +1,53 @@
+"""The steps of each work area under short headings, in the order in which people work through them."""
+
+from __future__ import annotations
+
+from ..declaring.operation import Area
+
+GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
+    "Data": {
+        "Drilling": ("import-holes", "add-holes", "merge-holes"),
+        "Samples and surveys": ("import-points", "import-lines", "import-resistivity"),
+        "Maps and ground": ("import-grid", "import-features", "import-picture"),
+        "Models": ("import-surface", "import-blocks", "import-element"),
+        "Corrections": ("correct", "exclude-spikes", "lift-corrections"),
+        "Columns": ("compute-column", "values-by-code", "describe-attribute"),
+    },
+    "Maps": {
+        "Gridding": ("grid-minimum-curvature", "grid-kriging", "grid-neighbours", "cross-validate"),
+        "Grids": (
+            "resample-grid",
+            "clip-grid",
+            "mosaic",
+            "fill-grid",
+            "smooth-grid",
+            "calculate-grid",
+            "contours",
+            "zonal-statistics",
+            "compare-grids",
+        ),
+        "Geochemistry": ("level-by-unit", "principal-components", "anomalies"),
+        "Drawing": ("draw-feature", "edit-corner", "edit-features", "split-features", "join-features", "merge-by-unit"),
+        "Pages": ("make-page", "arrange-page"),
+    },
+    "Drilling": {"Logs and grades": ("group-codes", "composite")},
+    "Geophysics": {
+        "Magnetics and gravity": (
+            "diurnal-correction",
+            "regional-residual",
+            "filter-grid",
+            "lineaments",
+            "source-depth",
+        ),
+        "Models": ("invert-magnetics", "gravity-of-model"),
+    },
+    "Geology": {"Shells": ("grade-shell",)},
+    "Targets": {"Ranking": ("rank-targets",)},
+}
+
+
+def group_of(operation: str) -> tuple[Area, str]:
+    """Return the area and heading of an operation, '' for one that stands under none."""
+    return next(
+        ((a, g) for a, groups in GROUPS.items() for g, names in groups.items() if operation in names), ("Data", "")
+    )

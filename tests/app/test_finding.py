@@ -1,0 +1,166 @@
+"""Finding one's way: heads that cut nothing, steps under headings, Ctrl+K, systems by name, a new project that starts clean."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox
+
+from innerlamp.app import settings
+from innerlamp.app.mainwindow import window as window_module
+from innerlamp.app.mainwindow.finder import ALSO, best, operations
+from innerlamp.app.mainwindow.new_project import NewProject
+from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.declaring.operation import AREAS
+from innerlamp.core.running.table import OPERATIONS
+
+from .conftest import choose, type_into
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def test_no_head_cuts_a_tool_and_what_has_no_room_works_in_the_menu(demo_window: Window) -> None:
+    window = demo_window
+    window.steps.open_intake()  # the widest form: the panes are narrowest
+    assert settle(window)
+    hidden = 0
+    for frame in window.centre.frames:
+        tools = frame.tools
+        for widget in [w for w in tools.widgets if not w.isHidden() and w not in tools.put_away]:
+            assert widget.width() >= widget.sizeHint().width()
+            assert widget.geometry().right() <= tools.width()
+        hidden += len(tools.put_away)
+        assert tools.more.isVisible() == bool(tools.put_away)
+    assert hidden > 0
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "section")
+    QTest.mouseClick(frame.tools.more, LEFT)
+    assert wait_until(frame.tools.menu.isVisible, 5)
+    vertical = next(w for w in frame.tools.put_away if isinstance(w, QComboBox))
+    choose(vertical, vertical.itemText(vertical.count() - 1))
+    assert wait_until(lambda: window.ctx.exaggeration > 1.0, 5)
+    QTest.keyClick(frame.tools.menu, Qt.Key.Key_Escape)
+    # With room again it is back in its head.
+    window.steps.close_form()
+    window.centre.toggle_fill(frame.number)
+    assert settle(window)
+    assert frame.tools.put_away == []
+    assert vertical.isVisible() and vertical.parentWidget() is frame.tools
+
+
+@pytest.mark.parametrize("area", AREAS)
+def test_steps_stand_under_headings_and_none_is_cut(demo_window: Window, area: str) -> None:
+    steps = demo_window.steps
+    steps.show_area(area)  # type: ignore[arg-type]
+    assert settle(demo_window)
+    for name, button in steps.step_buttons.items():
+        text = button.text()
+        assert "…" not in text
+        wide = max(button.fontMetrics().horizontalAdvance(line) for line in text.split("\n"))
+        assert wide <= button.width()
+        if name in OPERATIONS:
+            assert OPERATIONS[name].title.split()[-1] in text
+
+
+@pytest.mark.parametrize(
+    ("words", "operation"),
+    [
+        ("dem", "import-grid"),
+        ("bouguer", "regional-residual"),
+        ("variogram", "grid-kriging"),
+        ("rtp", "filter-grid"),
+        ("idw", "grid-neighbours"),
+        ("pca", "principal-components"),
+        ("shapefile", "import-features"),
+        ("diurnal", "diurnal-correction"),
+    ],
+)
+def test_words_that_people_use_find_the_operation(words: str, operation: str) -> None:
+    opened: list[str] = []
+    hits = best(operations(opened.append), words)
+    hits[0].open()
+    assert opened == [operation]
+    assert set(ALSO) <= set(OPERATIONS)
+
+
+def test_ctrl_k_opens_operations_items_and_commands(demo_window: Window) -> None:
+    window = demo_window
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    finder = window.finder
+    assert wait_until(finder.isVisible, 5)
+    QTest.keyClicks(finder.line, "krig variogram")
+    QTest.keyClick(finder.line, Qt.Key.Key_Return)
+    assert window.steps.form is not None
+    assert window.steps.form.operation.name == "grid-kriging"
+    finder.open_finder()
+    QTest.keyClicks(finder.line, "gravity stations")
+    QTest.keyClick(finder.line, Qt.Key.Key_Return)
+    assert window.ctx.entry(window.ctx.selected).name == "Gravity stations"  # type: ignore[union-attr]
+    assert window.ctx.selected in window.ctx.lit
+    theme = window.ctx.theme.name
+    finder.open_finder()
+    QTest.keyClicks(finder.line, "paper or night")
+    QTest.keyClick(finder.line, Qt.Key.Key_Return)
+    assert window.ctx.theme.name != theme
+    finder.open_finder()
+    QTest.keyClicks(finder.line, "no such thing")
+    assert finder.list.item(0).text() == "Nothing has these words."
+    QTest.keyClick(finder.line, Qt.Key.Key_Escape)
+    assert not finder.isVisible()
+
+
+def test_a_system_is_found_by_name_zone_or_code_and_recent_ones_stand_first(qapp: object, tmp_path: Path) -> None:
+    dialog = NewProject(folder=tmp_path)
+    assert dialog.list.count() == 0
+    for typed, first in (("UTM 19S", "EPSG:32719"), ("32633", "EPSG:32633"), ("sweref99 tm", "EPSG:3006")):
+        type_into(dialog.search, typed)
+        assert dialog.crs == first
+    type_into(dialog.search, "lambert")
+    assert all("ambert" in dialog.list.item(k).text() for k in range(dialog.list.count()))
+    type_into(dialog.search, "nowhere at all")
+    assert "No projected system" in dialog.problem.text()
+    dialog.accept()
+    assert not dialog.result()
+    type_into(dialog.search, "utm zone 19 s")
+    dialog.accept()
+    assert dialog.result()
+    assert settings.load().recent_systems == ("EPSG:32719",)
+    again = NewProject(folder=tmp_path)
+    assert again.crs == "EPSG:32719"
+
+
+def test_a_new_project_starts_clean_and_says_what_to_do_first(
+    demo_window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = demo_window
+
+    def fill(dialog: NewProject) -> int:
+        dialog.path.setText(str(tmp_path / "fresh.lamp"))
+        dialog.search.setText("utm 19s")
+        dialog.accept()
+        return int(dialog.result())
+
+    monkeypatch.setattr(window_module.NewProject, "exec", fill)
+    window.centre.frames[0].show_kind("chart")
+    window.new_project()
+    assert settle(window)
+    assert window.ctx.store is not None
+    assert window.ctx.store.crs == "EPSG:32719"
+    kinds = [f.pane.kind for f in window.centre.frames if f.pane is not None]
+    assert kinds == ["map", "scene", "section", "table"]  # the arrangement of the other project stayed with it
+    for frame in window.centre.frames:
+        assert frame.empty.isVisible()
+        assert frame.pane is not None
+        assert not frame.pane.isVisible()
+    assert "Ctrl+I" in window.centre.frames[0].empty.text()
+    (tmp_path / "s.csv").write_text("east,north,Cu\n402000,7502000,1\n402100,7502100,2\n")
+    job = window.ctx.start("import-points", {"file": str(tmp_path / "s.csv")}, {})
+    assert wait_until(lambda: not job.active, 30)
+    assert settle(window)
+    for frame in window.centre.frames:
+        assert not frame.empty.isVisible()
+        assert frame.pane is not None
+        assert frame.pane.isVisible()
