@@ -8,6 +8,7 @@ from pathlib import Path
 
 from innerlamp.core.formats import tables_in
 from innerlamp.core.importing import intake, offers
+from innerlamp.core.importing.detection import CellRules
 from innerlamp.demo.build import FILES
 
 from .table import Row, peak_megabytes, seconds
@@ -34,7 +35,7 @@ def look_at_a_gigabyte() -> Iterator[Row]:
             assert offer.kind == "assay"
             assert offer.layout is not None
             assert len(tables_in.first_rows(offer.ref, offer.layout, 8)) == 8
-            assert intake.odd_values(offer, "half of limit")
+            assert intake.odd_values(offer, CellRules())
             intake.ambiguous_dates([offer])
 
         took = seconds(look, 3)

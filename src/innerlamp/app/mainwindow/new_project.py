@@ -55,6 +55,8 @@ class NewProject(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Coordinate systems")
         self.list.setMinimumHeight(190)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.itemDoubleClicked.connect(lambda _: self.accept())
         box.addRow("", self.list)
         self.problem = QLabel()

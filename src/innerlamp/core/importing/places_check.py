@@ -48,7 +48,7 @@ def check_places(
     if not known.any():
         return
     away = strays.far_from_rest(x, y)
-    core = strays.core_box(x, y)
+    core = strays.core_box(x, y, away)
     home = core
     if area is not None:
         wide = 0.25 * (area[1] - area[0]) + 1000.0, 0.25 * (area[3] - area[2]) + 1000.0

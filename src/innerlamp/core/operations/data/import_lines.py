@@ -132,6 +132,8 @@ def _back_steps(frame: pd.DataFrame, raw: RawTable, found: Findings) -> None:
     same = line[1:] == line[:-1]
     for bad, what in ((same & (step == 0), "fiducial stands twice"), (same & (step < 0), "fiducial steps back")):
         rows = np.flatnonzero(bad) + 1
+        if not len(rows):
+            continue
         # A line flown the other way may count down all along: that is no fault.
         counting_down = {n for n, s in pd.Series(step[same]).groupby(line[1:][same]) if (s < 0).mean() > 0.9}
         rows = np.array([r for r in rows if line[r] not in counting_down], dtype=np.int64)
@@ -149,9 +151,13 @@ def _dated(
     codes, texts = pd.factorize(given)
     first = np.unique(codes, return_index=True)[1]
     line = table["file_line"].to_numpy()[first]
-    read = np.array(dates.read_dates(list(texts), line, found, file, "lines", order=p.day_order), dtype=object)[codes]
+    days = np.array(dates.read_dates(list(texts), line, found, file, "lines", order=p.day_order), dtype=object)
+    read = days[codes]
     table = table.assign(date=read)
-    dated = sorted((str(d), int(n)) for d, n in zip(*np.unique(read.astype(str), return_counts=True), strict=True) if d)
+    counts: dict[str, int] = {}
+    for day, count in zip(days.tolist(), np.bincount(codes, minlength=len(days)).tolist(), strict=True):
+        counts[str(day)] = counts.get(str(day), 0) + count
+    dated = sorted((d, n) for d, n in counts.items() if d)
     half, total = sum(n for _, n in dated) / 2, 0
     unread = read == ""
     if unread.any():
