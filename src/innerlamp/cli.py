@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import shutil
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
@@ -150,21 +151,21 @@ def _demo(args: argparse.Namespace) -> int:
     from .demo import build
 
     place = build.default_place()
-    if args.fresh or not (place / "catalogue.sqlite").is_file():
-        print("Building the demo project (once) ...", file=sys.stderr)
-        progress = _line_progress()
-        build.build(place, progress)
-        _end_line()
+    if args.fresh:
+        shutil.rmtree(place, ignore_errors=True)
     from .display import ensure_display
 
-    ensure_display()
     if args.shots:
+        build.ensure(_line_progress())
+        _end_line()
+        ensure_display()
         from .app.shots import take_shots
 
         return take_shots(place, args.shots)
+    ensure_display()
     from .app.main import start
 
-    return start(place)
+    return start(None, demo=True)
 
 
 def _new(args: argparse.Namespace) -> int:

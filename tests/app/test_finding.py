@@ -17,6 +17,7 @@ from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.declaring.operation import AREAS
 from innerlamp.core.running.table import OPERATIONS
+from innerlamp.demo import build
 
 from .conftest import choose, type_into
 
@@ -164,3 +165,29 @@ def test_a_new_project_starts_clean_and_says_what_to_do_first(
         assert not frame.empty.isVisible()
         assert frame.pane is not None
         assert frame.pane.isVisible()
+
+
+def test_the_demo_appears_in_the_window_while_it_is_made_and_goes_on_where_it_stopped(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(build, "STEPS", build.STEPS[:3])
+    place = tmp_path / "data" / "Emberlow.lamp"
+    monkeypatch.setattr(build, "default_place", lambda: place)
+    window.open_demo()
+    assert window.ctx.store is not None  # at once: nothing is made yet, and the window can be used
+    assert window.demo.busy
+    assert wait_until(lambda: len(window.ctx.entries()) == 1, 60)
+    assert window.ctx.entries()[0].name == "Ground"
+    assert wait_until(lambda: window.centre.pane("map").drawn_items() == [window.ctx.entries()[0].id], 20)  # type: ignore[union-attr]
+    # Closed in the middle and opened again, it is completed.
+    window.ctx.close_project()
+    assert not window.demo.busy
+    window.open_demo()
+    assert wait_until(lambda: not window.demo.busy, 90)
+    assert [e.name for e in window.ctx.entries()] == ["Ground", "Emberlow holes", "Soils"]
+    assert len(window.ctx.lit) == 3
+    assert window.strip.last.text() == "Emberlow is complete."
+    assert window.ctx.section is not None
+    window.ctx.close_project()
+    window.open_demo()
+    assert not window.demo.busy

@@ -49,8 +49,8 @@ def make_window(logs: Path | None = None) -> Window:
     return window
 
 
-def start(path: Path | None) -> int:
-    """Open the window on a project (or the last one, or the start page) and run it; returns the exit code."""
+def start(path: Path | None, demo: bool = False) -> int:
+    """Open the window on a project (or the demo, the last one, or the start page) and run it; returns the exit code."""
     logs = settings.logs_folder()
     with contextlib.suppress(OSError):
         logs.mkdir(parents=True, exist_ok=True)
@@ -69,7 +69,9 @@ def start(path: Path | None) -> int:
     sys.excepthook = unexpected
     window.show()
     last = settings.load().last_project
-    if path is None and last and (Path(last) / "catalogue.sqlite").is_file():
+    if demo:
+        window.open_demo()  # the window is there already: the first time its items appear in it as they are made
+    elif path is None and last and (Path(last) / "catalogue.sqlite").is_file():
         path = Path(last)
     if path is not None:
         window.open_path(path)

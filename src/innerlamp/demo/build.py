@@ -197,6 +197,10 @@ def section_line() -> list[float]:
 
 
 def ensure(progress: Progress = SILENT) -> Path:
-    """Return the demo project, built first if it is not there yet."""
+    """Return the demo project, built first if it is not there yet or was not completed."""
     path = default_place()
-    return path if (path / "catalogue.sqlite").is_file() else build(path, progress)
+    if (path / "catalogue.sqlite").is_file():
+        with Store.open(path, write=False) as store:
+            if store.workspace("demo complete") is not False:
+                return path
+    return build(path, progress)

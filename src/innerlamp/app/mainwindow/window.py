@@ -24,6 +24,7 @@ from ...core.items.kinds import KINDS
 from .. import settings
 from ..background import Lane
 from ..context import Context
+from ..demo_in_window import DemoInWindow
 from ..theme.theme import THEMES, apply_theme
 from .card import Card
 from .centre import DEFAULT, Centre
@@ -90,6 +91,7 @@ class Window(QMainWindow):
     # ---- menus and keys
 
     def _actions(self) -> None:
+        self.demo = DemoInWindow(self.ctx)
         self.finder = Finder(self, self._findable)
         self.commands: list[QAction] = []
         bar = self.menuBar()
@@ -192,12 +194,11 @@ class Window(QMainWindow):
             self.open_path(Path(path))
 
     def open_demo(self) -> None:
+        """Open the demo; the first time it is made in the window, step by step."""
         from ...demo import build
 
-        if (build.default_place() / "catalogue.sqlite").is_file():
-            self.open_path(build.default_place())
-        else:
-            self.ctx.say("The demo project is not built yet: run 'inner-lamp demo' once.", "look")
+        self._remember()
+        self.ctx.guard(self.demo.open, build.default_place())
 
     def bring_in(self) -> None:
         """Open the form that brings files in."""
