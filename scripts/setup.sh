@@ -12,6 +12,11 @@ if command -v dpkg >/dev/null; then
         libfontconfig1 libxrender1 libxi6 libglib2.0-0 fonts-dejavu-core; do
         have "$package" || need+=("$package")
     done
+    if [ "${1:-}" = dev ]; then # the judges of the menu entry
+        for package in desktop-file-utils appstream shared-mime-info; do
+            have "$package" || need+=("$package")
+        done
+    fi
     python3 -c 'import venv, ensurepip' 2>/dev/null || need+=(python3-venv)
 fi
 if [ "${#need[@]}" -gt 0 ]; then

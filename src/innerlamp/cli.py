@@ -55,8 +55,10 @@ def _parser() -> argparse.ArgumentParser:
         sub.set_defaults(run=run)
         return sub
 
-    sub = command("open", "open a project in the window", _open)
-    sub.add_argument("project", type=Path)
+    sub = command("open", "open a project in the window, and bring files in", _open)
+    sub.add_argument("path", nargs="*", type=Path, help="a project, files or folders to bring in, or both")
+    sub = command("desktop", "put a menu entry, icon and file association into your own folders", _desktop)
+    sub.add_argument("--remove", action="store_true", help="take them out again")
     sub = command("demo", "open the made-up prospect Emberlow", _demo)
     sub.add_argument("--shots", type=Path, metavar="DIR", help="write one picture of each main view under DIR and end")
     sub.add_argument("--fresh", action="store_true", help="build the demo project anew first")
@@ -138,13 +140,32 @@ def _start(_: argparse.Namespace) -> int:
 def _open(args: argparse.Namespace) -> int:
     from .core.project.store import Store
 
-    Store.open(args.project, write=False).close()  # a wrong path is told here, before any window
+    projects = [p for p in args.path if p.suffix == ".lamp" or (p / "catalogue.sqlite").is_file()]
+    files = [p for p in args.path if p not in projects]
+    if len(projects) > 1:
+        raise InputError("one project is opened at a time", fix="Name one, and files to bring in after it")
+    if projects:
+        Store.open(projects[0], write=False).close()  # a wrong path is told here, before any window
+    for path in files:
+        if not path.exists():
+            raise InputError("there is no such file or folder", where=str(path), fix="Check the path")
     from .display import ensure_display
 
     ensure_display()
     from .app.main import start
 
-    return start(args.project)
+    return start(projects[0] if projects else None, files=files)
+
+
+def _desktop(args: argparse.Namespace) -> int:
+    from . import desktop
+
+    done = desktop.remove() if args.remove else desktop.install()
+    for path in done:
+        print(f"{'removed' if args.remove else 'written'}: {path}")
+    if not done:
+        print("There was nothing to remove.")
+    return 0
 
 
 def _demo(args: argparse.Namespace) -> int:

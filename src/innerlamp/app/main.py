@@ -8,6 +8,7 @@ import logging
 import os
 import sys
 import traceback
+from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -49,8 +50,11 @@ def make_window(logs: Path | None = None) -> Window:
     return window
 
 
-def start(path: Path | None, demo: bool = False) -> int:
-    """Open the window on a project (or the demo, the last one, or the start page) and run it; returns the exit code."""
+def start(path: Path | None, demo: bool = False, files: Sequence[Path] = ()) -> int:
+    """Open the window on a project (or the demo, the last one, or the start page) and run it; returns the exit code.
+
+    `files` are offered for bringing in.
+    """
     logs = settings.logs_folder()
     with contextlib.suppress(OSError):
         logs.mkdir(parents=True, exist_ok=True)
@@ -75,6 +79,8 @@ def start(path: Path | None, demo: bool = False) -> int:
         path = Path(last)
     if path is not None:
         window.open_path(path)
+    if files:
+        window.take_files(files)
     if os.environ.get("INNERLAMP_QUIT_WHEN_DRAWN"):
         quit_when_drawn(window)
     leave(app.exec())

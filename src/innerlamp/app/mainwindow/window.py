@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -206,6 +207,13 @@ class Window(QMainWindow):
             self.ctx.say("Open or make a project first.", "bad")
         else:
             self.steps.open_intake()
+
+    def take_files(self, files: Sequence[Path]) -> None:
+        """Offer files for bringing in; without a project they wait until there is one."""
+        if self.ctx.store is not None:
+            self.steps.open_intake(files)
+        else:
+            self.ctx.say("Make or open a project first; then drop the files on the window.", "look")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
         if event.mimeData().hasUrls() and self.ctx.store is not None:
