@@ -14,7 +14,7 @@ from innerlamp.core.compute.gridding import minimum_curvature as mc
 from innerlamp.core.compute.gridding import plate
 from innerlamp.core.compute.gridding import radial as rb
 from innerlamp.core.compute.gridding.kriging import without_twins
-from innerlamp.core.compute.gridding.shading import hillshade
+from innerlamp.core.compute.gridding.shading import ground_shade, hillshade
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.geometry.grid import GridGeometry, geometry_around
@@ -338,3 +338,21 @@ def test_dense_readings_along_lines_do_not_make_the_plate_swing(spacing: int, ce
     for values, limit in ((bump(x, y), most), (spiked, 2.5 * most)):
         made = mc.minimum_curvature(x, y, values, geometry)
         assert np.abs(made - bump(gx, gy))[inner].max() < limit
+
+
+def test_ground_is_lit_from_several_sides_and_a_plane_is_even() -> None:
+    y, x = np.meshgrid(10.0 * np.arange(80), 10.0 * np.arange(100), indexing="ij")
+    # A ridge along the light of a single sun from the north-west has two sides alike; with several they differ.
+    ridge = 60.0 * np.exp(-(((x - 500.0) + (y - 400.0)) ** 2) / 2e4)
+    shade = ground_shade(ridge, 10.0, 10.0)
+    assert np.ptp(shade) > 0.4
+    across = (x + y > 940.0) & (x + y < 980.0), (x + y > 820.0) & (x + y < 860.0)
+    assert abs(shade[across[0]].mean() - shade[across[1]].mean()) > 0.2
+    plane = ground_shade(0.05 * x - 0.03 * y, 10.0, 10.0)
+    assert np.ptp(plane) < 1e-9
+    assert 0.3 < plane.mean() < 0.7
+    # Rounding of feet to whole ones on nearly flat ground makes no stripes.
+    feet = ground_shade(np.round(0.002 * x / 0.3048) * 0.3048 + 4000.0, 10.0, 10.0)
+    assert np.isfinite(feet).all()
+    assert feet.min() >= 0.0
+    assert feet.max() <= 1.0

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainterPath, QPen, QTransform
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from ...core.compute.geometry.footprint import footprint
-from ...core.compute.gridding.shading import evened, hillshade
+from ...core.compute.gridding.shading import ground_shade
 from ...core.items.attributes import Attribute, is_ground, orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
@@ -42,8 +42,8 @@ def paint_grid(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[pg
     values = item.values[::step, ::step]
     west, east, south, north, _, _ = item.bounds
     if item.is_ground:
-        shade = evened(hillshade(values, item.dx * step, item.dy * step))
-        dark, bright = (8, 150) if ctx.theme.name == "night" else (30, 250)
+        shade = ground_shade(values, item.dx * step, item.dy * step)
+        dark, bright = (20, 120) if ctx.theme.name == "night" else (110, 246)
         level = np.nan_to_num(dark + (bright - dark) * shade).astype(np.uint8)
         rgba = np.stack([level, level, level, np.where(np.isfinite(shade), 255, 0).astype(np.uint8)], axis=-1)
         return [flat.image(rgba, west, south, east - west, north - south, -20)]

@@ -13,7 +13,7 @@ from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPolyDataMapper, vtkProp3D
 
 from ...core.compute.geometry.sampling import bilinear
-from ...core.compute.gridding.shading import evened, hillshade
+from ...core.compute.gridding.shading import ground_shade, hillshade
 from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
@@ -77,15 +77,15 @@ def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[
     values = item.values[::step, ::step]
     gx, gy = np.meshgrid(x, y)
     z = values if item.is_ground else bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, gx, gy)
-    shade = hillshade(z, item.dx * step, item.dy * step)
     if item.is_ground:
-        level = np.nan_to_num(95 + 160 * evened(shade)).astype(np.uint8)
+        level = np.nan_to_num(95 + 160 * ground_shade(z, item.dx * step, item.dy * step)).astype(np.uint8)
         rgba = np.stack([level, level, (level * 0.94).astype(np.uint8), np.full(level.shape, 255, np.uint8)], axis=-1)
         known = np.isfinite(z)
     else:
         rgba = colour_values(ctx.legend(item.attribute, item), values, hide_below=True)
         known = np.isfinite(z) & (rgba[..., 3] > 0)
         rgba = rgba.copy()
+        shade = hillshade(z, item.dx * step, item.dy * step)
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
     mesh = _sheet(gx, gy, z, known, origin)
     colour_points(mesh, rgba.reshape(-1, 4)[:, :3])

@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QLabel, QLineEdit
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.attributes import is_ground
@@ -40,13 +40,18 @@ class SectionPane(Pane):
         self.caption.move(66, 6)
         words = QLabel("± m")
         words.setToolTip("Corridor: half width of the slab that is drawn on the section")
-        self.tools.addWidget(words)
         self.width_box = QLineEdit()
         self.width_box.setFixedWidth(44)
         self.width_box.setToolTip("Half width of the slab on both sides that is drawn on the section, in metres")
         self.width_box.editingFinished.connect(self._width_set)
         words.setBuddy(self.width_box)
-        self.tools.addWidget(self.width_box)
+        pair = QWidget()  # the words go where the box goes
+        beside = QHBoxLayout(pair)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(4)
+        beside.addWidget(words)
+        beside.addWidget(self.width_box)
+        self.tools.addWidget(pair)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
         self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)

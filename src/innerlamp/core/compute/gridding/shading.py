@@ -22,6 +22,26 @@ def hillshade(
     return np.where(np.isfinite(values), np.clip(shade, 0.0, 1.0), np.nan)
 
 
+# Suns around the horizon and how much each counts: most light from the north-west, as maps have it, and some from the
+# sides, so that ridges along the light are seen as well (Mark 1992, multidirectional oblique-weighted shading).
+_SUNS = ((315.0, 0.46), (270.0, 0.2), (0.0, 0.2), (225.0, 0.14))
+_USUAL_SLOPE = 0.25  # to which the steeper slopes of a ground are exaggerated
+
+
+def ground_shade(values: FloatArray, dx: float, dy: float) -> FloatArray:
+    """Return brightness 0..1 of a ground (ny, nx; metres, row 0 south) lit from several sides, exaggerated by its relief.
+
+    Flat ground is exaggerated more (up to 5 times), steep ground not at all, by its slopes at the 90th percentile.
+    """
+    north, east = np.gradient(values, dy, dx)
+    slope = np.hypot(east, north)
+    known = slope[np.isfinite(slope)]
+    steep = float(np.percentile(known, 90)) if known.size else 0.0
+    times = float(np.clip(_USUAL_SLOPE / max(steep, 1e-9), 1.0, 5.0))
+    parts = [weight * hillshade(values, dx, dy, azimuth, 45.0, times) for azimuth, weight in _SUNS]
+    return evened(np.sum(parts, axis=0))
+
+
 _LEAST = 0.3  # of the brightness: what varies less, such as a plane or the rounding of feet, stays nearly even
 
 
