@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 ARGS ?=
 
-.PHONY: setup setup-dev wheel demo test check bench shots stats lock clean
+.PHONY: setup setup-dev wheel demo test check bench shots guide stats lock clean
 
 setup: .venv/.ready
 
@@ -31,6 +31,9 @@ bench: setup-dev
 
 shots: setup
 	.venv/bin/inner-lamp demo --fresh --shots docs/screenshots
+
+guide: setup
+	.venv/bin/python -m innerlamp.core.running.help_pages docs/guide
 
 wheel: setup-dev
 	bash scripts/wheel.sh

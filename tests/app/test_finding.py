@@ -191,3 +191,21 @@ def test_the_demo_appears_in_the_window_while_it_is_made_and_goes_on_where_it_st
     window.ctx.close_project()
     window.open_demo()
     assert not window.demo.busy
+
+
+def test_f1_shows_the_page_of_the_open_form_and_the_help_is_searched(demo_window: Window) -> None:
+    window = demo_window
+    window.steps.open_form("grid-kriging")
+    QTest.keyClick(window, Qt.Key.Key_F1)
+    assert window.help is not None
+    assert wait_until(window.help.isVisible, 5)
+    assert "Grid by kriging" in window.help.text.toPlainText()
+    assert "Matheron 1963" in window.help.text.toPlainText()
+    type_into(window.help.search, "base station")
+    assert window.help.list.item(0).text() == "Diurnal correction"
+    assert "base record" in window.help.text.toPlainText()
+    type_into(window.help.search, "no such words")
+    assert "No page has the words" in window.help.text.toPlainText()
+    window.show_help("keys")
+    assert "Ctrl+K" in window.help.text.toPlainText()
+    window.help.close()

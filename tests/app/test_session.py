@@ -239,10 +239,10 @@ def test_an_operation_that_is_gone_is_named_and_the_rest_works(window: Window, d
 def test_function_keys_and_an_empty_intake(demo_window: Window) -> None:
     window = demo_window
     window.setFocus()
-    QTest.keyClick(window, Qt.Key.Key_F1)
+    QTest.keyClick(window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
     settle(window)
     assert sum(frame.isVisible() for frame in window.centre.frames) == 1  # it fills the centre
-    QTest.keyClick(window, Qt.Key.Key_F1)
+    QTest.keyClick(window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
     form = window.steps.open_intake()
     assert not form.run_button.isEnabled()
     QTest.mouseClick(form.run_button, Qt.MouseButton.LeftButton)

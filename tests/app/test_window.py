@@ -275,9 +275,9 @@ def test_damage_and_read_only_are_said(window: Window, demo_path: Path, tmp_path
 
 def test_panes_change_kind_and_fill_the_centre(demo_window: Window) -> None:
     window = demo_window
-    QTest.keyClick(window, Qt.Key.Key_F3)
+    QTest.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
     assert [f.isVisible() for f in window.centre.frames] == [False, False, True, False]
-    QTest.keyClick(window, Qt.Key.Key_F3)
+    QTest.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
     assert all(f.isVisible() for f in window.centre.frames)
     box = window.centre.frames[3].choice
     choose(box, "Map")

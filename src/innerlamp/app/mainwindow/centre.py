@@ -51,7 +51,7 @@ class PaneFrame(QFrame):
         self.fill.setText("⤢")
         self.fill.setCheckable(True)
         self.fill.setAutoRaise(True)
-        self.fill.setToolTip(f"Fill the centre with this pane, or give the others back (F{number + 1})")
+        self.fill.setToolTip(f"Fill the centre with this pane, or give the others back (Alt+{number + 1})")
         self.fill.clicked.connect(lambda: self.centre.toggle_fill(self.number))
         self.row.addWidget(self.fill)
         box.addWidget(head)

@@ -30,12 +30,28 @@ from ..theme.theme import THEMES, apply_theme
 from .card import Card
 from .centre import DEFAULT, Centre
 from .finder import Finder, Hit, operations
+from .help import HelpWindow
 from .jobstrip import JobStrip
 from .legends import Legends
 from .new_project import NewProject
 from .shelf import Shelf
 from .start import StartPage
 from .steps import Steps
+
+KEYS = """Ctrl+K: find an operation, item or command
+Ctrl+I: bring in files
+Ctrl+1 … Ctrl+6: work areas
+Alt+1 … Alt+4: fill the centre with a pane
+Ctrl+Z, Ctrl+Shift+Z: undo, redo
+F1: help, in a form that of its operation
+Map: arrows shift, + and − zoom, Home fits, S draws a section, D draws features
+Section: Page Up and Down step by the corridor
+3D: arrows turn, + and − zoom, double click moves the cursor
+Shelf: Space lights or dims, F2 renames, Del removes
+Form: Ctrl+Return runs, Esc goes back
+Ctrl+Home: fit all panes
+Ctrl+T: paper or night
+"""
 
 
 class Window(QMainWindow):
@@ -93,6 +109,7 @@ class Window(QMainWindow):
 
     def _actions(self) -> None:
         self.demo = DemoInWindow(self.ctx)
+        self.help: HelpWindow | None = None
         self.finder = Finder(self, self._findable)
         self.commands: list[QAction] = []
         bar = self.menuBar()
@@ -118,13 +135,14 @@ class Window(QMainWindow):
             self._action(
                 view,
                 f"Fill with pane {number + 1}",
-                QKeySequence(f"F{number + 1}"),
+                QKeySequence(f"Alt+{number + 1}"),
                 lambda n=number: self.centre.toggle_fill(n),
             )
         self._action(view, "&Fit all panes", QKeySequence("Ctrl+Home"), self.centre.fit_all)
         view.addSeparator()
         self._action(view, "&Paper or night", QKeySequence("Ctrl+T"), self.toggle_theme)
-        self._action(helps, "&Keys", QKeySequence("Ctrl+F1"), self.show_keys)
+        self._action(helps, "&Help", QKeySequence("F1"), self.show_help)
+        self._action(helps, "&Keys", QKeySequence("Ctrl+F1"), lambda: self.show_help("keys"))
 
     def _action(self, menu, text, keys, run) -> QAction:  # type: ignore[no-untyped-def]
         action = QAction(text, self)
@@ -273,15 +291,12 @@ class Window(QMainWindow):
         self.ctx.theme_changed.emit()
         settings.save(replace(settings.load(), theme=name))
 
-    def show_keys(self) -> None:
-        QMessageBox.information(
-            self,
-            "Keys",
-            "Ctrl+I  bring in files\nCtrl+1 … Ctrl+6  work areas\nF1 … F4  fill the centre with a pane\nCtrl+Z, Ctrl+Shift+Z  undo, redo\n"
-            "Map: arrows shift, + and − zoom, Home fits, S draws a section\nSection: Page Up and Down step by the corridor\n"
-            "3D: arrows turn, + and − zoom, double click moves the cursor\nShelf: Space lights or dims, F2 renames, Del removes\n"
-            "Form: Ctrl+Return runs, Esc goes back\nCtrl+T  paper or night",
-        )
+    def show_help(self, page: str = "") -> None:
+        """Show the help; without a page that of the open form's operation."""
+        if self.help is None:
+            self.help = HelpWindow(self, KEYS)
+        form = self.steps.form
+        self.help.show_page(page or (form.operation.name if form is not None else ""))
 
     def settled(self) -> bool:
         """Whether nothing is being read or waits to be drawn."""
