@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QApplication, QComboBox
 
 from innerlamp.app import settings
+from innerlamp.app.main import make_window, preferred_theme
 from innerlamp.app.mainwindow import window as window_module
 from innerlamp.app.mainwindow.finder import ALSO, best, operations
 from innerlamp.app.mainwindow.new_project import NewProject
@@ -209,3 +212,44 @@ def test_f1_shows_the_page_of_the_open_form_and_the_help_is_searched(demo_window
     window.show_help("keys")
     assert "Ctrl+K" in window.help.text.toPlainText()
     window.help.close()
+
+
+def test_the_window_fits_the_free_part_of_the_screen_and_comes_back_where_it_was(qapp: object, tmp_path: Path) -> None:
+    def opened() -> Window:
+        made = make_window(tmp_path / "logs")
+        made.show()
+        return made
+
+    free = QApplication.primaryScreen().availableGeometry()
+    for known in ((), ("5000", "-400", "3000", "2000"), ("nonsense", "1", "2", "3")):
+        settings.save(replace(settings.load(), window=known))
+        window = opened()
+        assert free.contains(window.geometry())
+        assert window.geometry().top() >= free.top() + 30  # room for a title bar
+        # Nothing in it asks for more than a small laptop has.
+        assert window.minimumSizeHint().width() <= 1366
+        assert window.minimumSizeHint().height() <= 738
+        window.close()
+    window = opened()
+    window.setGeometry(40, 50, 1100, 700)
+    window.close()
+    again = opened()
+    assert (again.width(), again.height()) == (1100, 700)
+    again.close()
+
+
+def test_the_first_start_is_light_or_dark_as_the_desktop_prefers(qapp: object, tmp_path: Path) -> None:
+    # A virtual display has no desktop that prefers anything: what it would answer is given here.
+    for scheme, name in (
+        (Qt.ColorScheme.Dark, "night"),
+        (Qt.ColorScheme.Light, "paper"),
+        (Qt.ColorScheme.Unknown, "paper"),
+    ):
+        hints = SimpleNamespace(colorScheme=lambda scheme=scheme: scheme)
+        assert preferred_theme(SimpleNamespace(styleHints=lambda hints=hints: hints)).name == name  # type: ignore[arg-type]
+    # Once the user chose, that holds.
+    settings.save(replace(settings.load(), theme="night"))
+    window = make_window(tmp_path / "logs")
+    assert window.ctx.theme.name == "night"
+    window.close()
+    settings.save(replace(settings.load(), theme=""))

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
@@ -20,7 +20,7 @@ from ..core.jobs.runner import Runner
 from . import settings
 from .context import Context
 from .mainwindow.window import Window
-from .theme.theme import PAPER, THEMES, apply_theme
+from .theme.theme import PAPER, THEMES, Theme, apply_theme
 
 
 def make_application() -> QApplication:
@@ -40,7 +40,7 @@ def make_application() -> QApplication:
 def make_window(logs: Path | None = None) -> Window:
     """Return a window with its context and warm workers."""
     app = make_application()
-    chosen = THEMES.get(settings.load().theme, PAPER)
+    chosen = THEMES.get(settings.load().theme) or preferred_theme(app)
     apply_theme(app, chosen)
     context = Context(Runner(logs or settings.logs_folder()))
     context.theme = chosen
@@ -48,6 +48,11 @@ def make_window(logs: Path | None = None) -> Window:
     # The workers load their libraries while nobody waits for the window any more.
     QTimer.singleShot(2500, context.warm_up)
     return window
+
+
+def preferred_theme(app: QApplication) -> Theme:
+    """Return the look that the desktop prefers: night where it is dark."""
+    return THEMES["night"] if app.styleHints().colorScheme() == Qt.ColorScheme.Dark else PAPER
 
 
 def start(path: Path | None, demo: bool = False, files: Sequence[Path] = ()) -> int:

@@ -18,7 +18,9 @@ class Settings:
     Attributes
     ----------
     theme
-        paper or night.
+        paper or night; '' follows the desktop.
+    window
+        Left, top, width and height of the window when it was closed last; empty for none.
     last_project
         Folder of the project that was open last; '' for none.
     last_folder
@@ -29,7 +31,8 @@ class Settings:
         How many changes, and how much that only they can bring back, undo reaches.
     """
 
-    theme: str = "paper"
+    theme: str = ""
+    window: tuple[str, ...] = ()
     last_project: str = ""
     last_folder: str = ""
     recent_systems: tuple[str, ...] = ()

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QPoint, QRect, QSize, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -61,7 +61,7 @@ class Window(QMainWindow):
         super().__init__()
         self.ctx = ctx
         self.setWindowTitle("Inner Lamp")
-        self.resize(1280, 800)
+        self._take_place()
         self.steps = Steps(ctx)
         self.centre = Centre(ctx)
         self.shelf, self.legends, self.card = Shelf(ctx), Legends(ctx), Card(ctx)
@@ -104,6 +104,24 @@ class Window(QMainWindow):
         ctx.legend_changed.connect(lambda _: self._undo_words())
         ctx.lit_changed.connect(self._undo_words)
         self._project()
+
+    def _take_place(self) -> None:
+        """Stand where the window stood last, within the free part of a screen; the first time on most of it."""
+        screen = QApplication.primaryScreen()
+        free = screen.availableGeometry() if screen is not None else QRect(0, 0, 1280, 800)
+        known = [int(v) for v in settings.load().window if v.lstrip("-").isdigit()]
+        title = 30  # of the frame that a window manager puts around it
+        if len(known) == 4:
+            place = QRect(*known)
+            other = QApplication.screenAt(place.center())
+            free = other.availableGeometry() if other is not None else free
+        else:
+            place = QRect(0, 0, min(1600, free.width()), min(1000, free.height() - title))
+            place.moveCenter(free.center())
+        size = place.size().boundedTo(QSize(free.width(), free.height() - title))
+        x = min(max(place.x(), free.x()), free.right() + 1 - size.width())
+        y = min(max(place.y(), free.y() + title), free.bottom() + 1 - size.height())
+        self.setGeometry(QRect(QPoint(x, y), size))
 
     # ---- menus and keys
 
@@ -310,6 +328,9 @@ class Window(QMainWindow):
                 event.ignore()
                 return
         self._remember()
+        at = self.normalGeometry()
+        place = tuple(str(v) for v in (at.x(), at.y(), at.width(), at.height()))
+        settings.save(replace(settings.load(), window=place))
         self.steps.close_form()
         self.centre.close_all()
         self.ctx.close()
