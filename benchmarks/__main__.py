@@ -27,6 +27,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.maps,
     kernels.radial_field,
     interface.start_of_the_window,
+    interface.first_start_of_the_demo,
     interface.event_loop_under_load,
     interface.pan_and_zoom,
     interface.edits_and_undo,
