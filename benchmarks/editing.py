@@ -99,7 +99,8 @@ def cells(window: Window, folder: Path) -> None:
     with Project.create(folder / "cells", CRS) as project:
         item = project.store.put(model)
         project.store.light({item: True})
-        project.store.set_workspace({"section": [100.0, 2500.0, 4900.0, 2520.0]})
+        panes = {"kinds": ["section", "scene", "map", "table"]}
+        project.store.set_workspace({"section": [100.0, 2500.0, 4900.0, 2520.0], "panes": panes})
     del values, model
     window.centre.frames[0].show_kind("section")
     window.centre.toggle_fill(0)
