@@ -146,6 +146,30 @@ def test_heights_in_feet_become_metres(tmp_path: Path, heading: str, unit: str) 
     assert made.table["z"].tolist() == pytest.approx([3048.0, 3352.8])
 
 
+@pytest.mark.parametrize(
+    ("heading", "value", "told"),
+    [
+        ("Density (g/cm3)", 26.9, True),
+        ("Bulk density", 0.2, True),
+        ("Fracture density", 26.9, False),
+        ("Total core recovery (%)", 112.0, True),
+        ("Rec (%)", 101.0, True),
+        ("Rec_No", 250.0, False),
+        ("Densidad", 2.7, False),
+        ("Cu_pct", 120.0, True),
+    ],
+)
+def test_values_that_can_not_be_are_findings(tmp_path: Path, heading: str, value: float, told: bool) -> None:
+    # Densities of rocks and ores: Telford et al. 1990, Applied Geophysics, tables 2.2 to 2.4.
+    (tmp_path / "c.csv").write_text("hole,east,north,rl,depth\nA,0,0,0,9\n")
+    (tmp_path / "t.csv").write_text(f"hole,from,to,{heading}\nA,0,3,{value}\n")
+    op = OPERATIONS["import-holes"]
+    params = {"collar": str(tmp_path / "c.csv"), "more": [str(tmp_path / "t.csv")]}
+    made = op.run(Inputs({}, CRS), op.check(params), SILENT)["holes"]
+    assert isinstance(made, HoleSet)
+    assert made.findings["what"].str.contains(f"'{value:g}'", regex=False).any() == told
+
+
 def test_a_ground_in_feet_is_called_so(tmp_path: Path) -> None:
     from innerlamp.core.items.fields import Grid
 

@@ -342,6 +342,19 @@ def tells(heading: str, words: str) -> bool:
     return any(t in known for t in (*spellings(heading), *(w for w in words_in(heading) if len(w) > 2)))
 
 
+def names(heading: str, words: str) -> bool:
+    """Return whether a whole heading, or its first word, is of a line of `heading_words`: a fracture density is no density."""
+    known = words_of(words)
+    parts = words_in(heading)
+    if any(t in known for t in spellings(heading)):
+        return True
+    return bool(parts) and len(parts[0]) > 2 and parts[0] in known and not set(parts[1:]) & _NUMBERS_OF
+
+
+# A second word that makes a number of a record out of what it follows: ``Rec_No`` is no recovery.
+_NUMBERS_OF = {"no", "nr", "num", "number", "id", "date", "by", "code", "index"}
+
+
 def guess(columns: Sequence[str], table: str) -> dict[str, str]:
     """Return the likely column of each role of a kind of table; roles without a candidate are absent.
 

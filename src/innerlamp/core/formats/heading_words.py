@@ -214,7 +214,7 @@ WORDS: dict[str, dict[str, str]] = {
         "sv": "bergart litologi bergartskod",
     },
     "recovery": {
-        "en": "recovery rec corerecovery recoverypct tcr corerec scr",
+        "en": "recovery rec corerecovery recoverypct totalcorerecovery solidcorerecovery tcr corerec scr",
         "es": "recuperacion recup",
         "fr": "recuperation recup",
         "pt": "recuperacao",

@@ -326,7 +326,7 @@ def _interval_kind(layout: Layout, role: dict[str, str], numeric: object, word: 
     if (grades or others) and not seen_by_eye:
         return "assay", f"from, to and grades ({', '.join((grades or others)[:3])})"
     for kind, line in (("recovery", "rqd"), ("recovery", "recovery"), ("density", "density")):
-        hit = next((c for c in rest if columns.tells(c, line) and numeric(c)), "")
+        hit = next((c for c in rest if columns.names(c, line) and numeric(c)), "")
         if hit:
             return kind, f"from, to and {hit}"
     if rock:

@@ -21,8 +21,8 @@ def check(table: pd.DataFrame, units: Mapping[str, str], found: Findings, file: 
     numeric = [
         c for c in table.columns if pd.api.types.is_float_dtype(table[c]) and c not in ("from_m", "to_m", "depth_m")
     ]
-    recovery = next((c for c in numeric if columns.tells(c, "recovery")), None)
-    quality = next((c for c in numeric if columns.tells(c, "rqd")), None)
+    recovery = next((c for c in numeric if columns.names(c, "recovery")), None)
+    quality = next((c for c in numeric if columns.names(c, "rqd")), None)
     shares = {c: _percent(table, c, units.get(c, "")) for c in (recovery, quality) if c is not None}
     for column, share in shares.items():
         bad = np.flatnonzero((share < 0) | (share > 100.0 + 1e-6))
@@ -40,7 +40,7 @@ def check(table: pd.DataFrame, units: Mapping[str, str], found: Findings, file: 
             place.add("look", [f"{quality} '{q:g}' is above {recovery} '{r:g}'" for q, r in pairs], "kept", bad)
     for column in numeric:
         values = table[column].to_numpy(float)
-        if columns.tells(column, "density"):
+        if columns.names(column, "density"):
             scale = 1000.0 if np.nanmedian(values) > 100.0 else 1.0
             bad = np.flatnonzero(
                 np.isfinite(values) & ~((values >= DENSITIES[0] * scale) & (values <= DENSITIES[1] * scale))
