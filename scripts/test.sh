@@ -10,10 +10,11 @@ fi
 log=$(mktemp)
 trap 'rm -f "$log"' EXIT
 # What takes long in the window and needs nothing else goes with the core, so that both end together.
-bash scripts/with_display.sh "$python" -m pytest tests/core tests/contract tests/app/test_controls.py tests/app/test_session.py >"$log" 2>&1 &
+beside=(tests/app/test_controls.py tests/app/test_session.py tests/app/test_tarquel_form.py)
+bash scripts/with_display.sh "$python" -m pytest tests/core tests/contract "${beside[@]}" >"$log" 2>&1 &
 core=$!
 failed=0
-bash scripts/with_display.sh "$python" -m pytest tests/app --ignore tests/app/test_controls.py --ignore tests/app/test_session.py || failed=1
+bash scripts/with_display.sh "$python" -m pytest tests/app "${beside[@]/#/--ignore=}" || failed=1
 wait "$core" || failed=1
 cat "$log"
 exit "$failed"
