@@ -97,14 +97,14 @@ class Project:
 
     def bring(
         self,
-        files: Sequence[str | Path],
+        files: Sequence[str | Path | offers.Offer],
         choices: intake.Choices | None = None,
         progress: Progress = SILENT,
         told: Callable[[intake.Run, Mapping[str, str] | LampError], None] | None = None,
     ) -> list[str]:
         """Bring files and folders in, each told by its content; returns the ids of the items that were made.
 
-        What is missing is guessed as the window's form proposes it. A file that can't be brought in does not stop the
+        What is missing is guessed as the window's form proposes it; an offer (`looked_at`) is taken as it was corrected. A file that can't be brought in does not stop the
         others: `told` hears of each run what it made, or why it failed; `problems` says the same by file.
 
         Raises
@@ -113,8 +113,8 @@ class Project:
             When there is no such file, or dates could be day or month first and `choices` does not say which.
         """
         chosen = choices or intake.Choices()
-        saved = saved_mappings.load()
-        found = [o for path in offers.found_files(files) for o in offers.offers_of(path, saved) if o.kind]
+        paths = [f for f in files if not isinstance(f, offers.Offer)]
+        found = [o for o in (*(f for f in files if isinstance(f, offers.Offer)), *self.looked_at(paths)) if o.kind]
         if chosen.day_order == "auto":
             for ref, texts in intake.ambiguous_dates(found).items():
                 raise InputError(
@@ -144,6 +144,18 @@ class Project:
             if told is not None:
                 told(run, outputs)
         return out
+
+    @staticmethod
+    def looked_at(files: Sequence[str | Path]) -> list[offers.Offer]:
+        """Return what files and folders hold, as offers that can be corrected before they are brought in.
+
+        Raises
+        ------
+        InputError
+            When there is no such file or folder.
+        """
+        saved = saved_mappings.load()
+        return [o for path in offers.found_files(files) for o in offers.offers_of(path, saved)]
 
     def refresh(self, progress: Progress = SILENT, only: Sequence[str] = ()) -> list[str]:
         """Make all stale items again that are not held, in the right order; returns their ids.

@@ -40,8 +40,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    from .core.importing.angles import Dips
-    from .core.importing.detection import AboveRule, DetectionRule, NegativeRule
+    from .core.importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
 
     parser = _Parser(
         prog="inner-lamp", description="Drillholes, geochemistry and geophysics in one place, to rank drill targets."
@@ -225,12 +224,10 @@ def _apply(args: argparse.Namespace) -> int:
 
 def _bring(args: argparse.Namespace) -> int:
     from .api import Project
-    from .core.formats import saved_mappings
     from .core.importing import intake, offers
     from .core.importing.detection import CellRules
 
-    saved = saved_mappings.load()
-    found = [o for path in offers.found_files(args.files) for o in offers.offers_of(path, saved)]
+    found = Project.looked_at(args.files)
     for offer in found:
         print(f"{offer.label:<44} {offers.KINDS[offer.kind][0]:<28} {offer.why}")
     if args.look:
@@ -263,7 +260,7 @@ def _bring(args: argparse.Namespace) -> int:
             coordinates=args.coordinates,
             add_to=project.store.find(args.add_to).id if args.add_to else "",
         )
-        made = project.bring(args.files, choices, _line_progress(), told)
+        made = project.bring(found, choices, _line_progress(), told)
         if any("Findings" in project.store.entry(i).facts for i in made):
             print(f"What was mended, left out or is to be looked at: inner-lamp findings {args.project}")
     return 2 if failed else 0

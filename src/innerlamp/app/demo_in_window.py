@@ -10,8 +10,6 @@ from ..core.project.store import Store
 from ..demo import build, truth
 from .context import Context
 
-LIT = ("ground", "holes", "soils", "soil grid", "shell", "targets")
-
 
 class DemoInWindow:
     """Runs the steps of the demo one after the other as jobs; what was made before goes on where it stopped."""
@@ -78,7 +76,7 @@ class DemoInWindow:
             return
         store.set_workspace({"demo": dict(self.ids)})
         for slot, name in outputs.items():
-            self.ctx.set_lit(made[slot], name in LIT)
+            self.ctx.set_lit(made[slot], name in build.LIT)
         self._next()
 
     def _jobs(self, jobs: list[Job]) -> None:

@@ -33,6 +33,8 @@ _FRACTIONS = {
     "opt": 1e3 * 31.1034768 / 0.90718474,
 }
 _LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01, "mm": 0.001}
+# The names that coordinate systems and tables have for the foot of surveys in the United States: 1200/3937 m by definition.
+_SURVEY_FEET = dict.fromkeys(("us-ft", "us survey foot", "us_survey_foot", "ftus"), 1200.0 / 3937.0)
 # Spellings of one unit, in the languages that headings come in.
 _SPELT = {
     "pct": "%",
@@ -63,6 +65,8 @@ _SPELT = {
     "metriä": "m",
     "feet": "ft",
     "foot": "ft",
+    "international foot": "ft",
+    "metre": "m",
     "pies": "ft",
     "pieds": "ft",
     "pés": "ft",
@@ -143,30 +147,10 @@ def by_factor(values: NDArray[np.float64], times: float) -> NDArray[np.float64]:
     )
 
 
-_METRES = {
-    "m": 1.0,
-    "metre": 1.0,
-    "metres": 1.0,
-    "meter": 1.0,
-    "meters": 1.0,
-    "km": 1000.0,
-    "cm": 0.01,
-    "mm": 0.001,
-    "ft": 0.3048,
-    "foot": 0.3048,
-    "feet": 0.3048,
-    "international foot": 0.3048,
-    "us-ft": 1200.0 / 3937.0,
-    "us survey foot": 1200.0 / 3937.0,
-    "us_survey_foot": 1200.0 / 3937.0,
-    "ftus": 1200.0 / 3937.0,
-}
-
-
 def in_metres(unit: str) -> float | None:
     """Return the length of a unit in metres, None when it is no length (feet: international yard and pound agreement of 1959)."""
     text = unit.strip().lower()
-    return _METRES.get(text, _METRES.get(_SPELT.get(text, "")))
+    return _LENGTHS.get(_SPELT.get(text, text), _SURVEY_FEET.get(text))
 
 
 def unit_alone(text: str) -> str:

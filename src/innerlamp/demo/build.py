@@ -14,6 +14,7 @@ from ..core.running import execute
 from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
+LIT = ("ground", "holes", "soils", "soil grid", "shell", "targets")  # what is lit at first, by our short names
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 
 # Operation, parameters, inputs by our short name, short name of each output.
@@ -182,7 +183,7 @@ def build(path: Path, progress: Progress = SILENT) -> Path:
                 "section": section_line(),
             }
         )
-        store.light({ids[k]: True for k in ("ground", "holes", "soils", "soil grid", "shell", "targets")})
+        store.light({ids[k]: True for k in LIT})
         store.clean_up(forget=True)
     shutil.rmtree(path, ignore_errors=True)
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -30,8 +30,8 @@ from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.formats import saved_mappings
 from ...core.importing import intake, offers
-from ...core.importing.angles import Dips
-from ...core.importing.detection import AboveRule, CellRules, DetectionRule, NegativeRule
+from ...core.importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
+from ...core.importing.detection import CellRules
 from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
 from ...core.items.attributes import is_ground
 from ...core.numbers import number_or_none
@@ -55,7 +55,7 @@ class IntakeForm(QWidget):
         super().__init__()
         self.ctx, self.queue = ctx, queue
         self.offers: list[Offer] = []
-        self.open: dict[str, intake.Questions] = {}
+        self.open = intake.Questions()
         self._picks: dict[str, list[list[float]]] = {}
         self.setAcceptDrops(True)
         box = QVBoxLayout(self)
@@ -273,10 +273,7 @@ class IntakeForm(QWidget):
 
     def _dates_came(self, key: str, result: object) -> None:
         if isinstance(result, intake.Questions):
-            self.open = {
-                o.ref: intake.Questions(*({k: v for k, v in m.items() if k == o.ref} for m in vars(result).values()))
-                for o in self.offers
-            }
+            self.open = result
             self._show_rows()
 
     def _fill(self) -> None:
@@ -378,18 +375,12 @@ class IntakeForm(QWidget):
 
     def _asked(self, file: str, questions: object) -> None:
         if isinstance(questions, intake.Questions):
-            self.open = {**self.open, file: questions}
+            self.open = self.open.updated(file, questions)
         self._show_rows()
 
     def _questions(self) -> intake.Questions:
         """What the files that come in leave open, together."""
-        mine = [self.open[o.ref] for o in self.offers if o.kind and o.ref in self.open]
-        return intake.Questions(
-            {k: v for q in mine for k, v in q.dates.items()},
-            {k: v for q in mine for k, v in q.dips.items()},
-            {k: v for q in mine for k, v in q.negatives.items()},
-            {k: v for q in mine for k, v in q.methods.items()},
-        )
+        return self.open.of({o.ref for o in self.offers if o.kind})
 
     def _unanswered(self) -> str:
         """What must be chosen before files come in; '' for nothing."""

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from ...core.compute.drilling import checks
 from ...core.errors import InputError
-from ...core.findings import ORDER, by_kind, kind_of_finding
+from ...core.findings import ORDER, by_kind, kind_of_finding, kinds_of
 from ...core.formats.tables_out import write_csv
 from ...core.importing import control_charts
 from ...core.importing.corrections import KINDS, tables_of
@@ -155,6 +155,7 @@ class ChecksPane(Pane):
         self.body.addWidget(buttons)
         self.model: FrameModel | None = None
         self._shown: tuple[str, int, str, str, str] = _NOTHING
+        self._listed = ("", -1)  # whose kinds the box offers
         self.redraw()
 
     # ---- what is listed
@@ -177,7 +178,10 @@ class ChecksPane(Pane):
             self._buttons()
             self._shown = _NOTHING
             return
-        self._list_kinds(item)
+        if (entry.id, entry.version) != self._listed:
+            self._listed = (entry.id, entry.version)
+            self._list_kinds(item)
+        self.kind_box.setVisible(self.what.currentText() == "Findings")
         here = (
             entry.id,
             entry.version,
@@ -193,7 +197,7 @@ class ChecksPane(Pane):
         if "severity" in table.columns and here[3] != ALL:
             table = table[table["severity"] == here[3]].reset_index(drop=True)
         if here[2] == "Findings" and here[4]:
-            table = table[table["what"].astype(str).map(kind_of_finding) == here[4]].reset_index(drop=True)
+            table = table[kinds_of(table["what"]) == here[4]].reset_index(drop=True)
         self.model = FrameModel(table, {"from_m": "m", "to_m": "m", "gap_m": "m"})
         self.view.setModel(self.model)
         self.view.horizontalHeader().setSortIndicator(-1, self.view.horizontalHeader().sortIndicatorOrder())
@@ -208,7 +212,6 @@ class ChecksPane(Pane):
 
     def _list_kinds(self, item: Item) -> None:
         """Offer the kinds of findings that there are, the gravest first; one that is chosen stays chosen."""
-        self.kind_box.setVisible(self.what.currentText() == "Findings")
         kinds = list(dict.fromkeys(kind_of_finding(w) for w in by_kind(_findings(item))["what"].astype(str)))
         if kinds == [self.kind_box.itemData(k) for k in range(1, self.kind_box.count())]:
             return

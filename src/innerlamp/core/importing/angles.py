@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 import pandas as pd
@@ -12,8 +11,8 @@ from numpy.typing import NDArray
 
 from ..elements import letters_of
 from ..findings import Findings
+from .choices import Dips
 
-Dips = Literal["auto", "negative down", "positive down", "from vertical"]
 # In English, Spanish, French, Portuguese, German, Finnish and Swedish.
 _VERTICAL = re.compile(r"vertical|vertikal|zenit|cenit|pystysuor|lotrecht|lodlin|plumb|offset from down")
 _HORIZONTAL = re.compile(r"horizon|vaaka|vagrat")

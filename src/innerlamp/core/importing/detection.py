@@ -5,16 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..findings import Findings, Severity
+from .choices import AboveRule, DetectionRule, NegativeRule
 
-DetectionRule = Literal["half of limit", "limit", "zero", "missing"]
-AboveRule = Literal["another column or limit", "limit", "limit times factor", "missing"]
-NegativeRule = Literal["auto", "below detection", "missing"]
 SHARE = {"half of limit": 0.5, "limit": 1.0, "zero": 0.0, "missing": np.nan}
 GRADES = ("ppm", "ppb", "%", "g/t", "kg/t", "oz/t", "mg/kg", "µg/kg", "µg/g")
 _WORDS = re.compile(

@@ -17,7 +17,8 @@ from ..formats.dates import DayOrder
 from ..formats.rawtable import RawTable
 from ..items.holes import INTERVAL_PLACES
 from . import plausible
-from .angles import Dips, negative_down
+from .angles import negative_down
+from .choices import Dips
 from .detection import CellRules
 from .reading import LengthUnit, attributes, length_column, mapped, number_column, system_of, to_project
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -283,6 +283,23 @@ class Questions:
     dips: Mapping[str, str] = field(default_factory=dict)
     negatives: Mapping[str, str] = field(default_factory=dict)
     methods: Mapping[str, list[str]] = field(default_factory=dict)
+
+    def of(self, files: Collection[str]) -> Questions:
+        """Return what is open in some files only."""
+        return Questions(*({k: v for k, v in part.items() if k in files} for part in self._parts))
+
+    def updated(self, file: str, now: Questions) -> Questions:
+        """Return the same with what is open in one file as it is now."""
+        return Questions(
+            *(
+                {k: v for k, v in before.items() if k != file} | dict(after)
+                for before, after in zip(self._parts, now._parts, strict=True)
+            )
+        )
+
+    @property
+    def _parts(self) -> tuple[Mapping[str, Any], ...]:
+        return self.dates, self.dips, self.negatives, self.methods
 
 
 def questions(offers: Sequence[Offer]) -> Questions:

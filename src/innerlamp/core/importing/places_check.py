@@ -51,9 +51,8 @@ def check_places(
     core = strays.core_box(x, y, away)
     home = core
     if area is not None:
-        wide = 0.25 * (area[1] - area[0]) + 1000.0, 0.25 * (area[3] - area[2]) + 1000.0
         if strict:
-            home = (area[0] - wide[0], area[1] + wide[0], area[2] - wide[1], area[3] + wide[1])
+            home = _widened(area)
             away = known & ~_inside(x, y, home)
         elif not _meet(core, area):
             _whole_table(x, y, int(known.sum()), found, file, table, crs, area)
@@ -66,12 +65,17 @@ def check_places(
     found.add("look", what, "kept", file=file, table=table, line=line[rows], hole=ids)
 
 
+def _widened(area: Area) -> Area:
+    """An area with a quarter of its size and 1 km around it."""
+    wide, high = 0.25 * (area[1] - area[0]) + 1000.0, 0.25 * (area[3] - area[2]) + 1000.0
+    return area[0] - wide, area[1] + wide, area[2] - high, area[3] + high
+
+
 def _whole_table(
     x: FloatArray, y: FloatArray, count: int, found: Findings, file: str, table: str, crs: str, area: Area
 ) -> None:
     mx, my = strays.middle_of(x, y)
-    wide = 0.25 * (area[1] - area[0]) + 1000.0, 0.25 * (area[3] - area[2]) + 1000.0
-    home = (area[0] - wide[0], area[1] + wide[0], area[2] - wide[1], area[3] + wide[1])
+    home = _widened(area)
     off = np.hypot(mx - 0.5 * (area[0] + area[1]), my - 0.5 * (area[2] + area[3]))
     why = _reasons(np.array([mx]), np.array([my]), crs, home)[0]
     found.add(

@@ -9,6 +9,7 @@ import pandas as pd
 
 from ..findings import Findings
 from ..formats import columns
+from ..units import in_metres
 from .detection import GRADES, Place
 
 # Rocks and ores from pumice and coal to massive galena, t/m³ (Telford et al. 1990, Applied Geophysics, tables 2.2 to 2.4).
@@ -57,8 +58,8 @@ def check(table: pd.DataFrame, units: Mapping[str, str], found: Findings, file: 
 def _percent(table: pd.DataFrame, column: str, unit: str) -> np.ndarray:
     """Return values as per cent of their interval: they may be per cent, a fraction, or metres of core."""
     values = table[column].to_numpy(float)
-    if unit in ("m", "cm", "ft") and "to_m" in table:
-        length = (table["to_m"] - table["from_m"]).to_numpy(float) / {"m": 1.0, "cm": 0.01, "ft": 0.3048}[unit]
-        return np.asarray(100.0 * values / length)
+    metres = in_metres(unit) if unit else None
+    if metres is not None and "to_m" in table:
+        return np.asarray(100.0 * values * metres / (table["to_m"] - table["from_m"]).to_numpy(float))
     top = np.nanmax(values) if np.isfinite(values).any() else 0.0
     return values * 100.0 if unit != "%" and top <= 1.5 else values

@@ -42,8 +42,8 @@ class Upkeep(ProjectReading):
             for version in needed:
                 row = db.execute("SELECT manifest FROM version WHERE id=?", (version,)).fetchone()
                 if row is not None:
-                    trimmed = {**json.loads(row[0]), "tables": {}, "arrays": {}, "trimmed": True}
-                    trimmed.setdefault("had_arrays", json.loads(row[0])["arrays"])
+                    whole = json.loads(row[0])
+                    trimmed = {"had_arrays": whole["arrays"], **whole, "tables": {}, "arrays": {}, "trimmed": True}
                     db.execute("UPDATE version SET manifest=? WHERE id=?", (json.dumps(trimmed), version))
             self._origins.drop_unused()
         used: set[str] = set()

@@ -188,7 +188,8 @@ def _task(
     staging = store.path / "staging" / uuid.uuid4().hex[:12]
     manifests = {v: store.manifest(v) for v in versions}
     layouts = tables_in.known(ref for step in steps for ref in _files(step))
-    area = area_of(store, [way.item for way in ways.values() if way.item])
+    # Only imports are held against what the project holds; edits need not wait for it.
+    area = area_of(store, [way.item for way in ways.values() if way.item]) if any(map(_files, steps)) else None
     payloads = str(store.payloads)
     return Task(label, run, ways, manifests, payloads, str(staging), store.crs, refresh, instant, layouts, area)
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any, Protocol
 
 from ...declaring.operation import param
-from ...importing.detection import AboveRule, CellRules, DetectionRule, NegativeRule
+from ...importing.choices import AboveRule, DetectionRule, NegativeRule
+from ...importing.detection import CellRules
 
 
 class Coded(Protocol):

@@ -19,10 +19,9 @@ from ...findings import Findings
 from ...formats import tables_in
 from ...formats.dates import DayOrder
 from ...importing import hole_tables
-from ...importing.angles import Dips
 from ...importing.assay_tables import AssayFile, one_table
+from ...importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
 from ...importing.control_samples import read_controls
-from ...importing.detection import AboveRule, DetectionRule, NegativeRule
 from ...importing.hole_paths import path_of, place, place_readings, stations_table
 from ...importing.hole_tables import North
 from ...importing.offers import own_kind

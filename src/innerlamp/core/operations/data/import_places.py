@@ -14,7 +14,7 @@ from ...errors import InputError
 from ...findings import Findings
 from ...formats import grids, tables_in
 from ...formats.rawtable import RawTable
-from ...importing.detection import AboveRule, DetectionRule, NegativeRule
+from ...importing.choices import AboveRule, DetectionRule, NegativeRule
 from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit, attributes, length_column, mapped, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
