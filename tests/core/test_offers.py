@@ -349,3 +349,15 @@ def test_headings_are_known_in_other_languages(table: str, headings: str, roles:
     # Words for collar, survey and interval columns in use in these languages; common practice, no source.
     known = columns.guess(headings.split(";"), table)
     assert known == dict(zip(roles.split(), headings.split(";"), strict=False))
+
+
+def test_corrected_columns_of_a_further_table_are_those_that_come_in(tmp_path: Path) -> None:
+    (tmp_path / "collars.csv").write_text("Hole,East,North,RL,Depth\nA,0,0,0,50\n")
+    (tmp_path / "core.csv").write_text("Hole,From,To,From2,To2,RQD\nA,0,3,10,13,80\n")
+    found = [o for n in ("collars", "core") for o in offers.offers_of(tmp_path / f"{n}.csv")]
+    core = intake.with_role(intake.with_role(found[1], "from_m", "From2"), "to_m", "To2")
+    run = next(r for r in intake.plan([found[0], core]) if r.operation == "import-holes")
+    op = OPERATIONS[run.operation]
+    made = op.run(Inputs({}, "EPSG:32719"), op.check(run.params), SILENT)["holes"]
+    table = made.tables["recovery"]  # type: ignore[attr-defined]
+    assert (table["from_m"].tolist(), table["to_m"].tolist()) == ([10.0], [13.0])

@@ -144,6 +144,8 @@ def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
                 continue
             if slot == "more" or slot in params:
                 more.append(offer.ref)
+                if offer.roles:
+                    mapping[offer.ref] = offer.roles  # further tables get their names only when they are read
                 continue
             params[slot] = offer.ref
             mapping[slot] = offer.roles

@@ -73,7 +73,10 @@ class HoleFiles(Params):
         more=True,
     )
     columns: dict[str, dict[str, str]] = param(
-        {}, "Columns", editor="mapping", help="Table to role to column; what is not given is guessed from the headings"
+        {},
+        "Columns",
+        editor="mapping",
+        help="Table (or its file) to role to column; what is not given is guessed from the headings",
     )
     dips: Dips = param("auto", "Dips are")
     day_order: DayOrder = param(
@@ -169,7 +172,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         if not source:
             continue
         progress(0.2 + 0.6 * number / len(sources), f"Reading {name}")
-        mapping = p.columns.get(name, {})
+        mapping = p.columns.get(name) or p.columns.get(source, {})
         lab = number < len(labs)
         whole = lab or name == "lithology" or hole_tables.is_interval_table(source, mapping)
         table, table_units = hole_tables.read_downhole(
