@@ -130,7 +130,7 @@ def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(
     shown = checks.model.table
     planted = [
         p
-        for p in json.loads((FILES / "planted.json").read_text())
+        for p in json.loads((FILES / "planted.json").read_text())["errors"]
         if p["file"] in ("collars.csv", "downhole_surveys.csv", "assays.csv", "geology_log.csv")
         or (p["file"], p["what"]) == ("control_samples.csv", "below detection")
     ]

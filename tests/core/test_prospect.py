@@ -32,15 +32,15 @@ def csv(name: str) -> pd.DataFrame:
 def test_files_hold_what_was_promised() -> None:
     first, second = csv("drilling/collars.csv"), csv("drilling_second_phase/collars.csv")
     assert 55 <= len(first) + len(second) <= 65  # about 60 holes in two phases
-    assert len(csv("geochemistry/soils_emberlow.csv")) == 2400
+    assert len(csv("geochemistry/soils_emberlow.csv")) == 3200
     magnetics = csv("geophysics/airborne_magnetics.csv")
-    assert magnetics.iloc[:, 0].nunique() == 60
-    assert len(csv("geophysics/gravity_stations.csv")) == 500
-    assert len(list((FILES / "geophysics").glob("resistivity_line_?.csv"))) == 4
+    assert magnetics.iloc[:, 0].nunique() == 86
+    assert len(csv("geophysics/gravity_stations.csv")) == 700
+    assert len(list((FILES / "geophysics").glob("resistivity_line_?.csv"))) == 6
     assert len(csv("geology/old_workings.csv")) >= 3
-    assert len(csv("geology/structural_readings.csv")) > 50
+    assert len(csv("geology/structural_readings.csv")) == 300
     assert json.loads((FILES / "geology" / "geological_map.geojson").read_text())["type"] == "FeatureCollection"
-    assert {p["what"] for p in json.loads((FILES / "planted.json").read_text())} >= {
+    assert {p["what"] for p in json.loads((FILES / "planted.json").read_text())["errors"]} >= {
         "trailing space",
         "overlapping interval",
         "survey beyond end of hole",
@@ -129,7 +129,7 @@ def test_predicted_and_residual_add_to_what_was_observed(project: Project) -> No
     assert np.mean((table["residual"] / table["noise"]) ** 2) == pytest.approx(1.0, abs=0.06)  # the target misfit
 
 
-@pytest.mark.parametrize("line", [1, 2, 3, 4])
+@pytest.mark.parametrize("line", [1, 2, 3, 4, 5, 6])
 def test_resistivity_readings_are_physical(line: int) -> None:
     table = csv(f"geophysics/resistivity_line_{line}.csv")
     column = next(c for c in table.columns if "rho" in c.lower() or "resist" in c.lower() or "ohm" in c.lower())

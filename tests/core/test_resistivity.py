@@ -91,8 +91,8 @@ def test_reciprocals_and_repeats_know_their_sign() -> None:
 def test_the_lines_of_the_prospect_come_in_together() -> None:
     folder = FILES / "geophysics"
     made = run(
-        readings=[str(folder / f"resistivity_line_{k}.csv") for k in (1, 2, 3, 4)],
-        electrodes=[str(folder / f"resistivity_line_{k}_electrodes.csv") for k in (4, 3, 2, 1)],
+        readings=[str(folder / f"resistivity_line_{k}.csv") for k in (1, 2, 3, 4, 5, 6)],
+        electrodes=[str(folder / f"resistivity_line_{k}_electrodes.csv") for k in (6, 4, 3, 2, 1, 5)],
     )
     assert made.facts["Lines"] == "4"
     assert made.facts["Readings"] == "2,448"

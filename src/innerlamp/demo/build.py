@@ -28,12 +28,19 @@ STEPS: tuple[Step, ...] = (
             "assay": "drilling/assays.csv",
             "lithology": "drilling/geology_log.csv",
             "controls": "drilling/control_samples.csv",
+            "more": [
+                "core/core_recovery.csv",
+                "core/density.csv",
+                "core/alteration.csv",
+                "core/magnetic_susceptibility.csv",
+            ],
             "name": "Emberlow holes",
         },
         {},
         {"holes": "holes"},
     ),
     ("import-points", {"file": "geochemistry/soils_emberlow.csv", "name": "Soils"}, {}, {"points": "soils"}),
+    ("import-points", {"file": "geochemistry/rock_chips.csv", "name": "Rock chips"}, {}, {"points": "chips"}),
     (
         "import-lines",
         {"file": "geophysics/airborne_magnetics.csv", "name": "Airborne magnetics"},
@@ -61,8 +68,8 @@ STEPS: tuple[Step, ...] = (
     (
         "import-resistivity",
         {
-            "readings": [f"geophysics/resistivity_line_{k}.csv" for k in (1, 2, 3, 4)],
-            "electrodes": [f"geophysics/resistivity_line_{k}_electrodes.csv" for k in (1, 2, 3, 4)],
+            "readings": [f"geophysics/resistivity_line_{k}.csv" for k in (1, 2, 3, 4, 5, 6)],
+            "electrodes": [f"geophysics/resistivity_line_{k}_electrodes.csv" for k in (1, 2, 3, 4, 5, 6)],
         },
         {},
         {"survey": "resistivity"},
@@ -79,6 +86,7 @@ STEPS: tuple[Step, ...] = (
         {},
         {"features": "geology"},
     ),
+    ("import-features", {"file": "terrain/land_use.geojson", "name": "Land use"}, {}, {"features": "land use"}),
     (
         "grid-minimum-curvature",
         {"attribute": "Sn ppm", "transform": "log10", "name": "Soil Sn"},
@@ -107,7 +115,7 @@ STEPS: tuple[Step, ...] = (
     ),
     (
         "invert-magnetics",
-        {"attribute": "TMI_ANOM_nT"},
+        {"attribute": "TMI_ANOM_nT", "cell": 100.0, "cell_z": 50.0, "spacing": 150.0, "depth": 700.0},
         {"lines": "magnetics", "ground": "ground"},
         {"model": "model", "fit": "fit"},
     ),
@@ -138,7 +146,7 @@ STEPS: tuple[Step, ...] = (
             "author": "Inner Lamp demo",
             "beside": ["Magnetics at the pole", "Emberlow holes"],
             "lit": ["Geological map", "Soils", "Contours of soil Sn", "Structural readings", "Emberlow holes"],
-            "notes": "Magnetics: airborne, reduced to the pole. Soils: tin in the fine fraction of 2,400 samples. Contours of tin in ppm from gridded logarithms. Everything on this sheet is invented.",
+            "notes": "Magnetics: airborne, reduced to the pole. Soils: tin in the fine fraction of 3,200 samples. Contours of tin in ppm from gridded logarithms. Everything on this sheet is invented.",
             "name": "Emberlow A3",
         },
         {"around": "geology"},

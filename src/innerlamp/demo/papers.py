@@ -9,15 +9,33 @@ import numpy as np
 import pandas as pd
 
 from . import truth as t
+from .making.noting import Planted
 
 # Place of the scanned map: turned by 1.4 degrees, on paper that shrank by half a percent across.
 _SCALE, _TURN, _SHRUNK = 4.6, 1.4, 0.995
 _PIXELS = (640, 780)
-_TOP_LEFT = (-130.0, 2_790.0)
-CROSSES = ((500.0, 500.0), (2_500.0, 500.0), (2_500.0, 2_000.0), (500.0, 2_000.0), (1_500.0, 1_500.0))
+_SHEET = (600.0, 1_200.0, 3_800.0, 3_800.0)  # what the old surveyor mapped: west, south, east, north
+_TOP_LEFT = (470.0, 3_990.0)
+CROSSES = ((900.0, 1_700.0), (2_900.0, 1_700.0), (2_900.0, 3_200.0), (900.0, 3_200.0), (1_900.0, 2_700.0))
+
+# Watercolours of the old sheet.
+_TINTS = {
+    "TILL": (238, 232, 205),
+    "CLAY": (226, 214, 190),
+    "SLATE": (205, 212, 214),
+    "CARB": (196, 214, 231),
+    "SKARN": (222, 190, 180),
+    "GRAN": (240, 205, 200),
+    "GREIS": (232, 214, 160),
+    "PORPH": (214, 190, 220),
+    "QTZT": (240, 228, 176),
+    "GRSL": (168, 170, 178),
+    "GABB": (188, 206, 184),
+    "DOLR": (172, 192, 168),
+}
 
 
-def controls(folder: Path, planted: list[dict[str, object]]) -> None:
+def controls(folder: Path, planted: Planted) -> None:
     """Standards, blanks and duplicates of the first phase: one standard drifts, one result, one blank and one pair are wrong."""
     rng = np.random.default_rng(77)
     assays = pd.read_csv(folder / "assays.csv", dtype=str)
@@ -72,15 +90,16 @@ def controls(folder: Path, planted: list[dict[str, object]]) -> None:
 
     def plant(row: int, value: float, what: str) -> None:
         rows[row]["Sn_ppm"] = value
-        planted.append({"file": "control_samples.csv", "line": row + 2, "hole": "", "what": what})
+        planted.note("control_samples.csv", row, what)
 
     plant(3 * 21, 149.0, "standard outside three deviations")
-    plant(3 * 30 + 1, 61.0, "blank above its limit")
+    for number, value in ((28, 44.0), (29, 58.0), (30, 61.0), (31, 37.0)):  # the contaminated batch
+        plant(3 * number + 1, value, "blank above its limit")
     plant(3 * 12 + 2, round(float(samples.iloc[(37 * 12) % len(samples)]["Sn_ppm"]) * 2.4, 1), "duplicate apart")
     for number, row in enumerate(rows):
         if str(row["Sn_ppm"]).startswith("<"):
-            planted.append({"file": "control_samples.csv", "line": number + 2, "hole": "", "what": "below detection"})
-    planted.append({"file": "control_samples.csv", "line": 0, "hole": "", "what": "standard drifts", "value": "HIGH-2"})
+            planted.note("control_samples.csv", number, "below detection")
+    planted.note("control_samples.csv", None, "standard drifts", value="HIGH-2")
     pd.DataFrame(rows).to_csv(folder / "control_samples.csv", index=False)
 
 
@@ -103,26 +122,16 @@ def scanned_map(folder: Path) -> None:
     a = np.radians(_TURN)
     p, q = col * _SCALE / _SHRUNK, row * _SCALE
     x, y = _TOP_LEFT[0] + p * np.cos(a) - q * np.sin(a), _TOP_LEFT[1] - (p * np.sin(a) + q * np.cos(a))
-    code = t.rock(x, y, t.ground(x, y) - t.till(x, y) - 45.0)
-    tints = np.array(
-        [
-            (238, 232, 205),
-            (226, 214, 190),
-            (205, 212, 214),
-            (196, 214, 231),
-            (222, 190, 180),
-            (240, 205, 200),
-            (232, 214, 160),
-            (214, 190, 220),
-        ]
-    )
-    inside = (x > 0) & (x < t.WIDTH) & (y > 0) & (y < t.HEIGHT)
+    code = t.rock(x, y, t.bedrock(x, y) - 45.0)
+    tints = np.array([_TINTS[name] for name in t.CODES])
+    west, south, east, north = _SHEET
+    inside = (x > west) & (x < east) & (y > south) & (y < north)
     paper = np.array((244, 237, 214))
     rgb = np.where(inside[..., None], tints[code], paper).astype(float)
     edge = np.zeros(code.shape, dtype=bool)
     edge[:-1] |= (code[:-1] != code[1:]) & inside[:-1]
     edge[:, :-1] |= (code[:, :-1] != code[:, 1:]) & inside[:, :-1]
-    frame = inside & ((x < 8) | (x > t.WIDTH - 8) | (y < 8) | (y > t.HEIGHT - 8))
+    frame = inside & ((x < west + 8) | (x > east - 8) | (y < south + 8) | (y > north - 8))
     rgb[edge | frame] = (72, 62, 52)
     for cx, cy in CROSSES:
         near = ((np.abs(x - cx) < 4) & (np.abs(y - cy) < 45)) | ((np.abs(y - cy) < 4) & (np.abs(x - cx) < 45))
