@@ -64,6 +64,41 @@ class Project:
     def __getitem__(self, item: str) -> Item:
         return self.store.load(self.store.find(item).id)
 
+    def _repr_html_(self) -> str:
+        """What notebooks show of a project."""
+        from .notebook import views
+
+        return views.project_html(self.store.path.stem, self.store.crs, self.items, trail.freshness(self.store))
+
+    def add(self, item: Item, name: str = "") -> str:
+        """Store an item that was made in Python (see `innerlamp.notebook`) and return its id; it has no recipe.
+
+        Raises
+        ------
+        InputError
+            When it lies in another coordinate system than the project.
+        """
+        if item.crs != self.store.crs:
+            raise InputError(
+                f"the item is in {item.crs}, the project in {self.store.crs}",
+                where=item.name,
+                fix="Bring it to the project's system first",
+            )
+        return self.store.put(replace(item, name=name) if name else item)
+
+    @staticmethod
+    def help(operation: str) -> None:
+        """Print the page of an operation: what it does and how, what it needs, every parameter with its unit.
+
+        Raises
+        ------
+        LampError
+            When there is no such operation.
+        """
+        from .core.running.help_pages import operation_page
+
+        print(operation_page(execute.find_operation(operation)).text)
+
     def run(self, operation: str, progress: Progress = SILENT, **values: Any) -> dict[str, str]:
         """Run an operation; `values` are its inputs (items) and parameters. Returns item ids by output.
 

@@ -103,7 +103,7 @@ def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(
     row = select_file(form, "scanned_map.png")
     choose(form.list.cellWidget(row, IS), "not known: leave out")  # type: ignore[arg-type]
     bring_in(window, form)
-    assert form.problem.text() == "10 items brought in."
+    assert form.problem.text() == "13 items brought in."
     assert set(cells(form, NOTE)) == {"✓", "–"}
     holes = window.ctx.item(next(e.id for e in window.ctx.entries() if e.kind == "holes"))
     assert isinstance(holes, HoleSet)
@@ -144,7 +144,7 @@ def test_the_second_phase_is_shown_before_it_is_added_and_the_difference_is_righ
     choose(form.holes_to, "add to Emberlow holes")
     form.holes_to.activated.emit(form.holes_to.currentIndex())
     assert wait_until(lambda: form.batch.counts.text().startswith("Holes:"), 30), form.batch.counts.text()
-    assert form.batch.counts.text() == "Holes: 0 changed, 0 gone, 18 new, 40 unchanged"
+    assert form.batch.counts.text() == "Holes: 0 changed, 0 gone, 20 new, 40 unchanged"
     before = window.ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
     bring_in(window, form)
     after = window.ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
@@ -239,7 +239,7 @@ def test_a_scanned_map_is_placed_by_clicks_on_it_and_on_the_map(demo_window: Win
     item = window.ctx.item(entry.id)
     assert isinstance(item, Picture)
     # A pixel of the small picture is some 15 m.
-    assert item.corners[0] == pytest.approx([501870, 5603790], abs=60)
+    assert item.corners[0] == pytest.approx([502070, 5603790], abs=60)
     assert entry.facts["Placed by"].startswith("4 points")
 
 
@@ -359,12 +359,12 @@ def test_codes_are_grouped_by_typed_rules(demo_window: Window) -> None:
     settle(window)
     preview = form.preview
     assert isinstance(preview, RulesPreview)
-    assert wait_until(lambda: preview.codes.rowCount() == 8, 10)
+    assert wait_until(lambda: preview.codes.rowCount() == 12, 10)
     preview.rules.item(0, 0).setText("*L*")  # type: ignore[union-attr]
     preview.rules.item(0, 1).setText("Layered")  # type: ignore[union-attr]
     assert preview.rules.rowCount() == 2
-    assert wait_until(lambda: "Layered" in {preview.codes.item(r, 2).text() for r in range(8)}, 5)  # type: ignore[union-attr]
-    units = {preview.codes.item(r, 0).text(): preview.codes.item(r, 2).text() for r in range(8)}  # type: ignore[union-attr]
+    assert wait_until(lambda: "Layered" in {preview.codes.item(r, 2).text() for r in range(12)}, 5)  # type: ignore[union-attr]
+    units = {preview.codes.item(r, 0).text(): preview.codes.item(r, 2).text() for r in range(12)}  # type: ignore[union-attr]
     assert units["SLATE"] == units["TILL"] == "Layered"
     assert units["GRAN"] == "none"
     assert "of the metres have no unit yet" in preview.words.text()

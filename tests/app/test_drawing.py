@@ -21,6 +21,7 @@ LEFT = Qt.MouseButton.LeftButton
 def opened(window: Window) -> MapPane:
     """The map alone, with the geological map lit and drawing begun."""
     pane = map_alone(window, "Geological map")
+    pane.plot.setRange(xRange=(501_900.0, 505_300.0), yRange=(5_600_900.0, 5_603_500.0), padding=0.0)
     QTest.mouseClick(pane.drawing, LEFT)
     settle(window)
     return pane

@@ -54,7 +54,7 @@ def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window
     window = demo_window
     pane = map_alone(window, "Soils")
     (plain,) = graphics(pane, PointMarks)
-    assert len(np.unique(plain.sizes)) == 1 and len(plain.xy) == 2400
+    assert len(np.unique(plain.sizes)) == 1 and len(plain.xy) == 3200
     pick(window, "sizeBy", "Sn ppm")
     settle(window)
     (sized,) = graphics(pane, PointMarks)
@@ -82,7 +82,7 @@ def test_samples_are_sized_shaped_and_labelled_from_the_card(demo_window: Window
 def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window: Window) -> None:
     window = demo_window
     pane = map_alone(window, "Geological map")
-    assert {g.pattern for g in graphics(pane, UnitAreas)} == {"blocks", "wedges", "dashes"}
+    assert {g.pattern for g in graphics(pane, UnitAreas)} == {"blocks", "wedges", "dashes", "dots", "crosses"}
     assert [g.signs for g in graphics(pane, SignedLines)] == [["fault"]]
     before = widget_image(window, pane.plot)
     pick(window, "pattern_SLATE", "crosses")

@@ -56,7 +56,7 @@ def test_a_corrected_value_is_on_record_and_comes_back_when_lifted(holes: HoleSe
         "correct",
         {"item": holes},
         table="assay",
-        where="hole = 'EMB002' and from_m = 10",
+        where="hole = 'EMB002' and from_m = 11",
         column="Sn_ppm",
         value="12,5",
         why="laboratory reissued the batch",
@@ -64,12 +64,12 @@ def test_a_corrected_value_is_on_record_and_comes_back_when_lifted(holes: HoleSe
     )
     assert isinstance(made, HoleSet)
     log = made.corrections.iloc[0]
-    hit = (holes.tables["assay"]["hole"] == "EMB002") & (holes.tables["assay"]["from_m"] == 10)
+    hit = (holes.tables["assay"]["hole"] == "EMB002") & (holes.tables["assay"]["from_m"] == 11)
     before = holes.tables["assay"].loc[hit, "Sn_ppm"].iloc[0]
     assert made.tables["assay"].loc[hit, "Sn_ppm"].tolist() == [12.5]
     assert (log["hole"], log["from_m"], log["column"], log["old"], log["new"]) == (
         "EMB002",
-        10.0,
+        11.0,
         "Sn_ppm",
         str(before),
         "12.5",
@@ -129,7 +129,7 @@ def test_a_corrected_collar_and_survey_move_the_path(holes: HoleSet) -> None:
 
 
 def test_of_two_changes_of_one_cell_the_later_is_lifted_first(holes: HoleSet) -> None:
-    place = {"table": "assay", "where": "hole = 'EMB002' and from_m = 10", "column": "Sn_ppm", "why": "w"}
+    place = {"table": "assay", "where": "hole = 'EMB002' and from_m = 11", "column": "Sn_ppm", "why": "w"}
     twice = run("correct", {"item": run("correct", {"item": holes}, value="1", **place)}, value="2", **place)
     with pytest.raises(InputError, match="moved on"):
         run("lift-corrections", {"item": twice}, numbers="1")
@@ -152,7 +152,7 @@ def test_of_two_changes_of_one_cell_the_later_is_lifted_first(holes: HoleSet) ->
     ],
 )
 def test_what_can_not_be_corrected_is_said_and_changes_nothing(holes: HoleSet, change: dict, words: str) -> None:
-    given = {"table": "assay", "where": "hole = 'EMB002' and from_m = 10", "column": "Sn_ppm", "value": "5", "why": "w"}
+    given = {"table": "assay", "where": "hole = 'EMB002' and from_m = 11", "column": "Sn_ppm", "value": "5", "why": "w"}
     with pytest.raises(InputError, match=words):
         run("correct", {"item": holes}, **{**given, **change})
 
@@ -162,7 +162,7 @@ def test_corrections_are_made_again_when_the_table_comes_in_anew(holes: HoleSet,
         "correct",
         {"item": holes},
         table="assay",
-        where="hole = 'EMB002' and from_m = 10",
+        where="hole = 'EMB002' and from_m = 11",
         column="Sn_ppm",
         value="77",
         why="w",
@@ -186,7 +186,7 @@ def test_corrections_are_made_again_when_the_table_comes_in_anew(holes: HoleSet,
     again = run("add-holes", {"holes": fixed}, mode="replace", **files)
     assert isinstance(again, HoleSet)
     table = again.tables["assay"]
-    assert table[(table["hole"] == "EMB002") & (table["from_m"] == 10)]["Sn_ppm"].tolist() == [77]
+    assert table[(table["hole"] == "EMB002") & (table["from_m"] == 11)]["Sn_ppm"].tolist() == [77]
     assert not len(table[(table["hole"] == "EMB002") & (table["from_m"] > 90)])
     assert set(table[table["hole"] == "EMB004"]["Cu_pct"]) == {0.7}
     assert again.findings["what"].str.contains("no longer fits: the value is 0.7").any()
@@ -301,11 +301,14 @@ def test_groups_hold_for_later_holes_and_list_what_has_no_unit(holes: HoleSet) -
         "CLAY": "Loose",
         "GR*": "Granitic",
         "SKARN": "Skarn",
+        "QTZT": "Cover rocks",
+        "GABB": "Basic",
+        "DOLR": "Basic",
     }
     made = run("group-codes", {"holes": holes}, attribute="Rock", rules=rules, name="Unit")
     assert isinstance(made, HoleSet)
     log = made.tables["lithology"]
-    assert set(log["Unit"].dropna()) == {"Cover rocks", "Loose", "Granitic", "Skarn"}
+    assert set(log["Unit"].dropna()) == {"Cover rocks", "Loose", "Granitic", "Skarn", "Basic"}
     assert (log["Unit"].isna() == (log["Rock"] == "PORPH")).all()
     assert made.findings["what"].str.contains("code 'PORPH' belongs to no unit").sum() == 1
     joined = run("add-holes", {"holes": made}, **drill(FILES, "drilling_second_phase"))
@@ -324,7 +327,7 @@ def test_findings_of_the_second_phase_are_only_of_the_second_phase(holes: HoleSe
     joined = run("add-holes", {"holes": holes}, **drill(FILES, "drilling_second_phase"))
     assert isinstance(joined, HoleSet)
     assert len(Findings().frame()) == 0
-    assert len(joined.collars) == 58
+    assert len(joined.collars) == 60
     first = set(holes.findings["what"])
     new = joined.findings[~joined.findings["what"].isin(first)]
     assert set(new["hole"]) <= {*joined.collars["hole"][40:], ""}

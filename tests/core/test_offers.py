@@ -88,7 +88,6 @@ def test_the_whole_folder_of_the_prospect_is_told_and_planned() -> None:
         "electrodes",
         "picture",
         "ground",
-        "grid",
         "features",
         "base",
     }
@@ -112,7 +111,7 @@ def test_workbooks_and_databases_offer_each_of_their_tables(tmp_path: Path) -> N
     (plan,) = intake.plan(found)
     made = run(plan.operation, **plan.params)
     assert isinstance(made, HoleSet)
-    assert len(made.tables["assay"]) == 4525
+    assert len(made.tables["assay"]) == 4409
 
 
 def test_one_file_a_line_is_one_survey_and_other_shapes_are_others(tmp_path: Path) -> None:

@@ -140,13 +140,13 @@ def test_a_page_is_read_back_from_pdf_with_its_size_scale_and_fonts(demo_path: P
     wide, high = (v * 25.4 / 72.0 for v in sheet.get_size())
     assert (wide, high) == (pytest.approx(420.0, abs=0.2), pytest.approx(297.0, abs=0.2))
     text = sheet.get_textpage().get_text_bounded()
-    for words in ("Emberlow prospect", "Scale 1:12", "EPSG:32629", "bedding, with dip", "SLATE"):
+    for words in ("Emberlow prospect", "Scale 1:25", "EPSG:32629", "bedding, with dip", "SLATE"):
         assert words in text, words
     assert b"/FontFile2" in target.read_bytes()
-    # Coordinate labels 500 m apart are 40 mm apart at 1:12,500.
+    # Coordinate labels 1,000 m apart are 40 mm apart at 1:25,000.
     finder = sheet.get_textpage()
     middles = []
-    for label in ("503.000", "503.500"):
+    for label in ("503.000", "504.000"):
         found = re.search(label, finder.get_text_range())
         assert found
         boxes = [finder.get_charbox(k) for k in range(*found.span())]
@@ -157,10 +157,10 @@ def test_a_page_is_read_back_from_pdf_with_its_size_scale_and_fonts(demo_path: P
 
     with rasterio.open(tmp_path / "sheet.tif") as raster:
         assert raster.crs.to_epsg() == 32629
-        pixel = 12_500 * 0.0254 / 60
+        pixel = 25_000 * 0.0254 / 60
         assert raster.res == (pytest.approx(pixel), pytest.approx(pixel))
         # The map's middle lies in the middle of its frame: 8 + 308 / 2 mm from the left of the sheet.
-        bounds = (502_000.0 + 505_200.0) / 2
+        bounds = (501_600.0 + 507_600.0) / 2
         column, _ = ~raster.transform * (bounds, 5_602_300.0)
         assert column / 60 * 25.4 == pytest.approx(8 + 308 / 2, abs=0.5)
     svg = (tmp_path / "sheet.svg").read_text()

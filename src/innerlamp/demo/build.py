@@ -14,7 +14,7 @@ from ..core.running import execute
 from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
-LIT = ("ground", "holes", "soils", "soil grid", "shell", "targets")  # what is lit at first, by our short names
+LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 
 # Operation, parameters, inputs by our short name, short name of each output.
@@ -189,6 +189,7 @@ def build(path: Path, progress: Progress = SILENT) -> Path:
             {
                 "demo": ids,
                 "section": section_line(),
+                "selected": ids["holes"],
             }
         )
         store.light({ids[k]: True for k in LIT})

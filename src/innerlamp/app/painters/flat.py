@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QTransform
 from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.items.legend import Legend
@@ -131,11 +131,28 @@ class Labels(pg.GraphicsObject):  # type: ignore[misc]  # the library has no typ
         painter.resetTransform()
         font = painter.font()
         font.setPointSizeF(7.5)
+        space = Space(view)
+        # What lies above this one has its words there already: they are kept free.
+        scene = self.scene()
+        others = [o for o in scene.items() if isinstance(o, Labels) and o.isVisible()] if scene is not None else []
+        for other in sorted((o for o in others if o.zValue() > self.zValue()), key=lambda o: -o.zValue()):
+            other.place(transform, view, font, painter, space)
+        boxes = self.place(transform, view, font, painter, space)
         font.setBold(self.bold)
         painter.setFont(font)
-        metrics = painter.fontMetrics()
+        self.shown = len(boxes)
+        for box, word in boxes:
+            draw_haloed(painter, box, word, self.colour, self.halo)
+        painter.restore()
+
+    def place(
+        self, transform: QTransform, view: QRectF, font: QFont, painter: QPainter, space: Space
+    ) -> list[tuple[QRectF, str]]:
+        """Take space for the texts that find some at a zoom; returns their boxes in pixels with the texts."""
+        own = QFont(font)
+        own.setBold(self.bold)
+        metrics = QFontMetricsF(own, painter.device())
         at = to_pixels(transform, np.column_stack([self.x, self.y]))
-        space = Space(view)
         with np.errstate(invalid="ignore"):
             seen = (
                 (at[:, 0] > view.left())
@@ -143,20 +160,18 @@ class Labels(pg.GraphicsObject):  # type: ignore[misc]  # the library has no typ
                 & (at[:, 1] > view.top())
                 & (at[:, 1] < view.bottom())
             )
-        self.shown = 0
         # Where thousands are in view nearly all would cover each other: trying a part of them fills the view as well.
         places = np.flatnonzero(seen)
+        found: list[tuple[QRectF, str]] = []
         for k in places[:: max(1, len(places) // _MOST_TRIED)].tolist():
             word = self.words[k]
             if not word:
                 continue
             box = QRectF(0, 0, metrics.horizontalAdvance(word) + 2.0, metrics.height() - 1.0)
             box.moveCenter(QPointF(at[k, 0], at[k, 1] - self.above - (box.height() / 2 if self.above else 0)))
-            if not space.take(box):
-                continue
-            self.shown += 1
-            draw_haloed(painter, box, word, self.colour, self.halo)
-        painter.restore()
+            if space.take(box):
+                found.append((box, word))
+        return found
 
 
 def label(

@@ -438,19 +438,16 @@ def paint_targets(ctx: Context, view: MapView, entry: Entry, item: Item) -> list
     table = targets_shown(ctx, entry, item)
     x, y = table["x"].to_numpy(float), table["y"].to_numpy(float)
     out: list[pg.GraphicsObject] = []
-    ring = pg.ScatterPlotItem(
-        x=x,
-        y=y,
-        data=table.index.to_numpy(),
-        size=16,
-        symbol="o",
-        brush=[pg.mkBrush(c) for c in target_colours(ctx, entry, item, table)],
-        pen=pg.mkPen(ctx.theme.text, width=1.6),
-    )
-    ring.setZValue(14)
-    out.append(ring)
-    out += [
-        flat.label(str(r), a, b, ctx.theme.text, 15, (0.5, 0.5), bold=True)
-        for r, a, b in zip(table["rank"], x, y, strict=True)
-    ]
+    # Open in the middle: what a target marks stays visible. A wide ring in the panel's colour sets it off.
+    for size, pens, z in (
+        (17, [pg.mkPen(ctx.theme.panel, width=5.0)] * len(table), 13),
+        (17, [pg.mkPen(c, width=2.6) for c in target_colours(ctx, entry, item, table)], 14),
+    ):
+        ring = pg.ScatterPlotItem(
+            x=x, y=y, data=table.index.to_numpy(), size=size, symbol="o", brush=pg.mkBrush(None), pen=pens
+        )
+        ring.setZValue(z)
+        out.append(ring)
+    words = [str(r) for r in table["rank"]]
+    out.append(flat.Labels(words, x, y, ctx.theme.text, ctx.theme.panel, 15, above=9.0, bold=True))
     return out

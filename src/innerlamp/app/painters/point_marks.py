@@ -31,6 +31,9 @@ class PointMarks(CachedDrawing):
         self.colours, self.sizes = np.ascontiguousarray(colours[order], dtype=np.uint8), sizes[order].astype(float)
         self.symbols = np.asarray(symbols)[order]
         self.rows = order
+        # Which of several that would lie on each other is drawn: a fixed order without regard to values, so that the
+        # colours keep their shares.
+        self._first = np.random.default_rng(len(order)).permutation(len(order))
         self.shown = 0
         self._extent = (self.xy.min(axis=0), self.xy.max(axis=0)) if len(self.xy) else None
         names, number = np.unique(self.symbols.astype(str), return_inverse=True)
@@ -59,7 +62,7 @@ class PointMarks(CachedDrawing):
         margin = float(self.sizes.max()) if len(self.sizes) else 0.0
         inside = (at[:, 0] > view.left() - margin) & (at[:, 0] < view.right() + margin)
         inside &= (at[:, 1] > view.top() - margin) & (at[:, 1] < view.bottom() + margin)
-        seen = np.flatnonzero(inside)
+        seen = self._apart(np.flatnonzero(inside), transform)
         self.shown = len(seen)
         if not len(seen):
             return
@@ -70,6 +73,21 @@ class PointMarks(CachedDrawing):
         else:
             self._draw(painter, at, seen)
         painter.restore()
+
+    def _apart(self, seen: np.ndarray, transform: QTransform) -> np.ndarray:
+        """Those of the symbols in view that do not lie on each other: one in each square as wide as a symbol.
+
+        The squares lie fixed on the ground and grow by steps, so that symbols stay while the map is shifted.
+        """
+        scale = float(np.hypot(transform.m11(), transform.m12()))
+        if len(seen) < 2 or scale <= 0:
+            return seen
+        width = float(np.median(self.sizes[seen])) / scale
+        cell = 2.0 ** (np.ceil(2.0 * np.log2(max(width, 1e-9))) / 2.0)
+        square = np.floor(self.xy[seen] / cell).astype(np.int64)
+        by_turn = np.argsort(self._first[seen], kind="stable")
+        _, kept = np.unique(square[by_turn], axis=0, return_index=True)
+        return np.sort(seen[by_turn[kept]])
 
     def _draw(self, painter: QPainter, at: np.ndarray, seen: np.ndarray) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -359,14 +359,14 @@ def paint_targets(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     out.append(actor(stems, QColor(ctx.theme.text), shaded=False))
     rgb = np.array([rgb_of(c) for c in target_colours(ctx, entry, item, table)], dtype=np.uint8).reshape(-1, 3)
     heads = colour_points(polydata(xyz + np.array([0.0, 0.0, 60.0]), vertices=True), rgb)
-    out.append(actor(heads, point_size=11.0, shaded=False))
+    out.append(actor(heads, point_size=8.0, shaded=False))
     for row in range(count):
         out.append(
             text(
                 str(table["rank"].iloc[row]),
                 tuple(xyz[row] + [0.0, 0.0, 70.0]),
                 QColor(ctx.theme.text),
-                14,
+                12,
                 bold=True,
             )
         )

@@ -72,8 +72,11 @@ class UnitAreas(CachedDrawing):
                 self._draw_piece(painter, piece.path)
 
     def _draw_piece(self, painter: QPainter, path: QPainterPath) -> None:
-        fill = QColor(self.colour)
-        fill.setAlpha(self.opacity)
+        # A tint rather than the full colour: samples, contours and names stay readable on it.
+        fill = QColor(
+            *(round(v + 0.45 * (255 - v)) for v in (self.colour.red(), self.colour.green(), self.colour.blue()))
+        )
+        fill.setAlpha(min(round(1.25 * self.opacity), 255))
         pen = QPen(self.colour.darker(150), 0.8)
         pen.setCosmetic(True)
         painter.setPen(pen)

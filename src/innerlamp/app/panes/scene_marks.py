@@ -1,4 +1,4 @@
-"""Scale in the corner of the 3D pane, always readable: a bar that holds at the distance of the view's centre."""
+"""What stays in the corners of the 3D pane: a scale that holds at the view's centre, and a compass that turns with it."""
 
 from __future__ import annotations
 
@@ -68,3 +68,68 @@ class CornerScale:
         self._mapper.SetInputData(polydata(ends, lines=np.array([[0, 1], [2, 3], [4, 5]])))
         length = f"{self.metres / 1000:g} km" if self.metres >= 1000 else f"{self.metres:g} m"
         self._words.SetInput(f"{length} at the centre")
+
+
+class CornerCompass:
+    """A level ring with a needle to grid north, in the upper right corner, seen as the camera sees the scene."""
+
+    _RADIUS = 26.0  # pixels
+    _INSET = 46.0
+
+    def __init__(self, renderer: vtkRenderer) -> None:
+        self._renderer = renderer
+        self._parts: dict[str, tuple[vtkActor2D, vtkPolyDataMapper2D]] = {}
+        for name in ("ring", "north", "south"):
+            pixels = vtkCoordinate()
+            pixels.SetCoordinateSystemToDisplay()
+            mapper, shape = vtkPolyDataMapper2D(), vtkActor2D()
+            mapper.SetTransformCoordinate(pixels)
+            mapper.SetInputData(vtkPolyData())
+            shape.SetMapper(mapper)
+            shape.GetProperty().SetLineWidth(1.5)
+            self._parts[name] = shape, mapper
+        self._words = vtkTextActor()
+        self._words.SetInput("N")
+        self._words.GetTextProperty().SetFontSize(12)
+        self._words.GetTextProperty().SetBold(True)
+        self._words.GetTextProperty().SetFontFamilyToArial()
+        self._words.GetTextProperty().SetJustificationToCentered()
+        self._words.GetTextProperty().SetVerticalJustificationToCentered()
+        self.needle = (0.0, 0.0)
+        for prop in (*(shape for shape, _ in self._parts.values()), self._words):
+            prop.PickableOff()
+            renderer.AddViewProp(prop)
+
+    def dress(self, ink: QColor, faint: QColor) -> None:
+        """Take the colours of the theme."""
+        for name, colour in (("ring", faint), ("north", ink), ("south", faint)):
+            self._parts[name][0].GetProperty().SetColor(colour.redF(), colour.greenF(), colour.blueF())
+        self._words.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
+
+    def update(self, width: int, height: int) -> None:
+        """Turn the needle as the camera stands; the size is that of the pane in pixels."""
+        camera = self._renderer.GetActiveCamera()
+        ahead = np.array(camera.GetDirectionOfProjection())
+        up = np.array(camera.GetViewUp())
+        right = np.cross(ahead, up)
+        right /= max(float(np.linalg.norm(right)), 1e-9)
+        up = np.cross(right, ahead)
+
+        def seen(east: float, north: float) -> tuple[float, float]:
+            level = np.array([east, north, 0.0])
+            return float(level @ right) * self._RADIUS, float(level @ up) * self._RADIUS
+
+        cx, cy = width - self._INSET, height - self._INSET
+        turn = np.linspace(0.0, 2 * np.pi, 37)
+        ring = np.array(
+            [(cx + x, cy + y, 0.0) for x, y in (seen(np.sin(a), np.cos(a)) for a in turn)], dtype=np.float32
+        )
+        self._parts["ring"][1].SetInputData(polydata(ring, lines=np.arange(37)[None, :]))
+        for name, sign in (("north", 1.0), ("south", -1.0)):
+            corners = [seen(0.0, sign * 0.95), seen(0.22, 0.0), seen(-0.22, 0.0)]
+            points = np.array([(cx + x, cy + y, 0.0) for x, y in corners], dtype=np.float32)
+            self._parts[name][1].SetInputData(polydata(points, faces=np.array([[0, 1, 2]])))
+        self.needle = seen(0.0, 1.0)
+        # The letter keeps off the ring even where the needle points at the viewer.
+        x, y = seen(0.0, 1.36)
+        self._words.SetPosition(cx + x, cy + y)

@@ -9,8 +9,9 @@ import numpy as np
 import vtkmodules.vtkInteractionStyle
 import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
-from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QPaintEvent, QResizeEvent, QShowEvent
+from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QShowEvent
+from PySide6.QtWidgets import QToolTip
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
@@ -20,11 +21,15 @@ from ..context import Context, Cursor, Selection
 from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
 from ..painters.scene_painters import actor, text
+from ..painters.space import Space
 from ..painters.views import SceneView
 from .base import Pane
 from .boxes import EXAGGERATIONS, choice_box, exaggeration_box
-from .scene_marks import CornerScale
+from .scene_axes import SceneAxes
+from .scene_marks import CornerCompass, CornerScale
+from .scene_quality import Quality, quiet_background
 from .selection import selected_places
+from .under_pointer import words_at
 
 VIEWS: dict[str, tuple[float | None, float]] = {
     "From SE": (135, 28),
@@ -72,8 +77,8 @@ class ScenePane(Pane):
         self.body.addWidget(self.canvas)
         self.renderer = vtkRenderer()
         self.window_ = self.canvas.GetRenderWindow()
-        self.window_.SetMultiSamples(0)  # four times faster in software
         self.window_.AddRenderer(self.renderer)
+        self.quality = Quality(self.renderer, self.window_)
         style = vtkInteractorStyleTrackballCamera()
         self.interactor = self.window_.GetInteractor()
         self.interactor.SetInteractorStyle(style)
@@ -84,7 +89,17 @@ class ScenePane(Pane):
         self.caption.GetPositionCoordinate().SetValue(0.012, 0.015)
         self.renderer.AddViewProp(self.caption)
         self.scale = CornerScale(self.renderer)
-        self._observers = [self.interactor.AddObserver("InteractionEvent", lambda *_: self._update_caption())]
+        self.compass = CornerCompass(self.renderer)
+        self.axes = SceneAxes(self.renderer)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(180)
+        self._rest.timeout.connect(self._come_to_rest)
+        self._observers = [
+            self.interactor.AddObserver("StartInteractionEvent", lambda *_: self._begin_to_move()),
+            self.interactor.AddObserver("InteractionEvent", lambda *_: self._update_caption()),
+            self.interactor.AddObserver("EndInteractionEvent", lambda *_: self._rest.start()),
+        ]
         self.origin = np.zeros(3)
         self.layers = Layers(self.renderer.AddViewProp, self.renderer.RemoveViewProp, faded_prop)
         self._fixtures: list[vtkProp3D] = []
@@ -96,6 +111,12 @@ class ScenePane(Pane):
         self._picker = vtkCellPicker()
         self._picker.SetTolerance(0.004)
         self._fitted = False
+        self._hover = QTimer(self)
+        self._hover.setSingleShot(True)
+        self._hover.setInterval(260)
+        self._hover.timeout.connect(self._name_what_lies_there)
+        self._pointer = QPoint()
+        self.canvas.setMouseTracking(True)
         self.canvas.installEventFilter(self)
         self.redraw()
 
@@ -151,10 +172,11 @@ class ScenePane(Pane):
 
     def _dress(self) -> None:
         back = QColor(self.ctx.theme.canvas)
-        self.renderer.SetBackground(back.redF(), back.greenF(), back.blueF())
+        quiet_background(self.renderer, back, dark=back.lightnessF() < 0.5)
         ink = QColor(self.ctx.theme.text)
         self.caption.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
         self.scale.dress(ink)
+        self.compass.dress(ink, QColor(self.ctx.theme.faint))
 
     def _draw_section(self) -> None:
         for prop in self._fixtures:
@@ -165,19 +187,7 @@ class ScenePane(Pane):
             return
         factor = self.ctx.exaggeration
         low, high = box[0], box[1]
-        x0, y0, x1, y1 = low[0], low[1], high[0], high[1]
-        z = low[2]
-        length = max(x1 - x0, y1 - y0)
-        ink = QColor(self.ctx.theme.faint)
         around = np.array([[0, 1, 2, 3, 0]])
-        floor = polydata(np.array([[x0, y0, z], [x1, y0, z], [x1, y1, z], [x0, y1, z]]), lines=around)
-        frame = actor(floor, ink, shaded=False)
-        arrow = 0.09 * length
-        cx, cy = 0.5 * (x0 + x1), y1 + 0.03 * length
-        tip = np.array([[cx - arrow * 0.3, cy, z], [cx + arrow * 0.3, cy, z], [cx, cy + arrow, z]])
-        north = polydata(tip, faces=np.array([[0, 1, 2]]))
-        north_actor = actor(north, QColor(self.ctx.theme.text), shaded=False)
-        self._fixtures += [frame, north_actor]
         plane = self.ctx.section
         if plane is not None:
             corners = np.array(
@@ -196,7 +206,6 @@ class ScenePane(Pane):
                 self._fixtures.append(
                     text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True)
                 )
-        self._fixtures.append(text("N", (cx, cy + arrow * 1.1, z * factor), QColor(self.ctx.theme.text), 15, bold=True))
         for prop in self._fixtures:
             if not prop.IsA("vtkBillboardTextActor3D"):
                 prop.SetScale(1.0, 1.0, factor)
@@ -266,7 +275,7 @@ class ScenePane(Pane):
         factor = self.ctx.exaggeration
         # Only the focus and distance change; the direction stays.
         self.renderer.ResetCamera(low[0], high[0], low[1], high[1], low[2] * factor, high[2] * factor)
-        self.renderer.GetActiveCamera().Dolly(1.35)  # nearer, without changing the lens
+        self.renderer.GetActiveCamera().Dolly(1.2)  # nearer, without changing the lens
         self.renderer.ResetCameraClippingRange()
         self._update_caption()
         self.render_soon()
@@ -281,7 +290,43 @@ class ScenePane(Pane):
         self.caption.SetInput(
             f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.ctx.exaggeration:g}"
         )
-        self.scale.update(self.window_.GetSize()[1])
+        self._turn_furniture()
+
+    def _turn_furniture(self) -> None:
+        """Let what depends on the camera follow it: scale, compass, and the sides on which the axes lie."""
+        width, height = self.window_.GetSize()
+        self.scale.update(height)
+        self.compass.update(width, height)
+        theme = self.ctx.theme
+        self.axes.update(self._box(), self.origin, self.ctx.exaggeration, QColor(theme.text), QColor(theme.canvas))
+
+    def _part_labels(self) -> None:
+        """Hide labels that would lie on others as the camera stands; those of what was lit last come first."""
+        width, height = self.window_.GetSize()
+        on_top = reversed(self.layers.items())
+        labels = [p for i in on_top for p in self.layers.graphics(i) if p.IsA("vtkBillboardTextActor3D")]
+        if not labels or height < 2:
+            return
+        camera = self.renderer.GetActiveCamera()
+        matrix = camera.GetCompositeProjectionTransformMatrix(width / height, -1.0, 1.0)
+        places = np.array([(*p.GetPosition(), 1.0) for p in labels])
+        seen = places @ np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)]).T
+        at = seen[:, :2] / np.where(np.abs(seen[:, 3:]) > 1e-9, seen[:, 3:], 1e-9)
+        x, y = 0.5 * (at[:, 0] + 1.0) * width, 0.5 * (1.0 - at[:, 1]) * height
+        space = Space(QRectF(-50, -50, width + 100, height + 100))
+        for prop, px, py, depth in zip(labels, x, y, seen[:, 3], strict=True):
+            size = prop.GetTextProperty().GetFontSize()
+            wide = 0.62 * size * len(prop.GetInput() or "")
+            free = depth > 0 and space.take(QRectF(px - wide / 2, py - size, wide, 1.2 * size))
+            prop.SetVisibility(bool(free))
+
+    def _begin_to_move(self) -> None:
+        self._rest.stop()
+        self.quality.move()
+
+    def _come_to_rest(self) -> None:
+        self.quality.still()
+        self.render_soon()
 
     def go_to(self, x: float, y: float, z: float) -> None:
         z = z if np.isfinite(z) else 0.0
@@ -331,7 +376,36 @@ class ScenePane(Pane):
             place = np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
             self.ctx.point_at(float(place[0]), float(place[1]), float(place[2]), self.kind)
 
+    def under(self, point: QPoint) -> str:
+        """What is drawn at a pixel of the canvas: its name and values; '' for nothing."""
+        ratio = self.canvas.devicePixelRatioF()
+        if not self._picker.Pick(point.x() * ratio, (self.canvas.height() - point.y()) * ratio, 0, self.renderer):
+            return ""
+        found = self._picker.GetViewProp()
+        place = np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
+        for name in self.layers.items():
+            if any(found is prop for prop in self.layers.graphics(name)):
+                entry, item = self.ctx.entry(name), self.ctx.item(name)
+                return words_at(item, self.ctx.attribute_of(entry), place) if entry and item is not None else ""
+        return ""
+
+    def _name_what_lies_there(self) -> None:
+        if self.closed or not self._initialized or self.quality.moving:
+            return
+        words = self.under(self._pointer)
+        if words:
+            QToolTip.showText(self.canvas.mapToGlobal(self._pointer), words, self.canvas)
+        else:
+            QToolTip.hideText()
+
     def eventFilter(self, watched: object, event: QEvent) -> bool:  # noqa: N802
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseMove:
+            self._pointer = event.position().toPoint()
+            if event.buttons() == Qt.MouseButton.NoButton:
+                self._hover.start()
+            return False
+        if event.type() == QEvent.Type.Leave:
+            self._hover.stop()
         if event.type() == QEvent.Type.MouseButtonDblClick:
             self.pick(event.position().toPoint())  # type: ignore[attr-defined]
             return True
@@ -367,14 +441,16 @@ class ScenePane(Pane):
 
     @property
     def settled(self) -> bool:
-        return super().settled and not self._frame.isActive()
+        return super().settled and not self._frame.isActive() and not self._rest.isActive()
 
     def _render_now(self) -> None:
         if self.closed or not self.isVisible() or not self._initialized:
             return
         begin = time.perf_counter()
+        self._turn_furniture()
         self.renderer.ResetCameraClippingRange()
-        self.scale.update(self.window_.GetSize()[1])
+        if not self.quality.moving:
+            self._part_labels()
         self.window_.Render()
         self.frame_seconds = time.perf_counter() - begin
 
@@ -398,9 +474,12 @@ class ScenePane(Pane):
             return
         super().close_pane()
         self._frame.stop()
+        self._rest.stop()
+        self._hover.stop()
         for observer in self._observers:
             self.interactor.RemoveObserver(observer)
         self.layers.clear()
+        self.axes.clear()
         self.renderer.RemoveAllViewProps()
         self.window_.Finalize()
         self.canvas.removeEventFilter(self)

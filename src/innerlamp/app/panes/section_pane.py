@@ -11,9 +11,10 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from ...core.compute.geometry.planes import SectionPlane
-from ...core.items.attributes import is_ground
+from ...core.items.fields import Surface
 from ...core.items.holes import HoleSet, table_with
 from ...core.numbers import number_or_none
+from ...core.project.records import Entry
 from ..context import Context, Cursor, Selection
 from ..painters.flat import faded
 from ..painters.layers import Layers
@@ -115,21 +116,48 @@ class SectionPane(Pane):
         self.redraw()
 
     def fit(self) -> None:
+        """Let what lies on the section fill the pane: holes and shells where there are any, else the ground along the line."""
         plane = self.ctx.section
         if plane is None:
             return
-        low, high = self._elevations(plane)
-        self.plot.setRange(xRange=(0, plane.length), yRange=(low, high), padding=0.03)
+        places = [p for p in (self._places_of(e, plane) for e in self.ctx.lit_entries()) if len(p)]
+        if places:
+            along, z = np.concatenate(places).T
+            margin = max(0.06 * float(np.ptp(along)), 20.0)
+            left, right = max(float(along.min()) - margin, 0.0), min(float(along.max()) + margin, plane.length)
+        else:
+            left, right = 0.0, plane.length
+        low, high = self._elevations(plane, left, right)
+        if places:
+            low = float(np.nanmin([low, z.min()]))
+            high = float(np.nanmax([high, z.max()]))
+        if not (np.isfinite(low) and np.isfinite(high)):
+            low, high = 0.0, 100.0
+        high += 0.10 * max(high - low, 50.0)  # the names of holes stand above the ground
+        self.plot.setRange(xRange=(left, right), yRange=(low, max(high, low + 50.0)), padding=0.03)
 
-    def _elevations(self, plane: SectionPlane) -> tuple[float, float]:
-        lows, highs = [], []
-        for entry in self.ctx.lit_entries():
-            if entry.kind in ("holes", "surface", "targets") or is_ground(entry.attributes):
-                lows.append(entry.bounds[4])
-                highs.append(entry.bounds[5])
-        low = float(np.nanmin(lows)) if lows and np.isfinite(lows).any() else 0.0
-        high = float(np.nanmax(highs)) if highs and np.isfinite(highs).any() else 100.0
-        return low, max(high, low + 50.0)
+    def _places_of(self, entry: Entry, plane: SectionPlane) -> np.ndarray:
+        """Distance along the section and elevation of what a hole set or a shell has in the corridor, shape (n, 2)."""
+        item = self.ctx.item(entry.id)
+        if isinstance(item, HoleSet):
+            xyz = item.stations[["x", "y", "z"]].to_numpy(float)
+        elif isinstance(item, Surface) and item.closed:
+            xyz = item.vertices
+        else:
+            return np.empty((0, 2))
+        along, off = plane.to_plane(xyz[:, 0], xyz[:, 1])
+        near = (np.abs(off) <= self.ctx.corridor) & (along >= 0) & (along <= plane.length) & np.isfinite(xyz[:, 2])
+        return np.column_stack([along[near], xyz[near, 2]])
+
+    def _elevations(self, plane: SectionPlane, left: float, right: float) -> tuple[float, float]:
+        """Lowest and highest ground along a part of the section; without a ground the extent of what is lit."""
+        x, y = plane.to_map(np.linspace(left, right, 60))
+        ground = np.array([self.ctx.ground_at(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
+        if np.isfinite(ground).any():
+            return float(np.nanmin(ground)), float(np.nanmax(ground))
+        bounds = np.array([e.bounds[4:6] for e in self.ctx.lit_entries()] or [(np.nan, np.nan)], dtype=float)
+        good = bounds[np.isfinite(bounds).all(axis=1)]
+        return (float(good[:, 0].min()), float(good[:, 1].max())) if len(good) else (np.nan, np.nan)
 
     def _width_set(self) -> None:
         text = self.width_box.text().strip()

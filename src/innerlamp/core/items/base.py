@@ -10,6 +10,7 @@ import dataclasses
 import weakref
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from html import escape
 from typing import Any, ClassVar, Self
 
 import numpy as np
@@ -24,6 +25,14 @@ FloatArray = NDArray[np.float64]
 Bounds = tuple[float, float, float, float, float, float]
 EMPTY_BOUNDS: Bounds = (np.nan,) * 6
 _ATTRIBUTES: dict[int, dict[str, Attribute]] = {}  # of items that live, by their id
+
+
+def html_table(rows: Iterable[Iterable[str]], head: Iterable[Iterable[str]] = ()) -> str:
+    """Return rows of texts as a small table for a notebook."""
+    style = 'style="text-align:left;padding:2px 10px 2px 0"'
+    lines = [(tag, row) for tag, part in (("th", head), ("td", rows)) for row in part]
+    cells = ("".join(f"<{tag} {style}>{escape(cell)}</{tag}>" for cell in row) for tag, row in lines)
+    return "<table>" + "".join(f"<tr>{row}</tr>" for row in cells) + "</table>"
 
 
 @dataclass(frozen=True)
@@ -88,6 +97,13 @@ class Item:
     def facts(self) -> dict[str, str]:
         """A few sizes in words, for the card of the item."""
         return {}
+
+    def _repr_html_(self) -> str:
+        """What notebooks show of an item: name, kind, system, facts, attributes with unit and quantity."""
+        rows = [("Coordinate system", self.crs), *self.facts.items()]
+        told = [(n, a.unit, a.shown.label) for n, a in self.attributes.items()]
+        head = [("Attribute", "Unit", "Quantity")] if told else []
+        return f"<div><b>{escape(self.name)}</b> {escape(self.title)}{html_table(rows)}{html_table(told, head)}</div>"
 
     def to_parts(self) -> Parts:
         """Take the item apart for storing."""

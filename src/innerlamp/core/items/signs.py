@@ -25,12 +25,12 @@ PATTERNS = (
     "flecks",
 )
 _COMMON = (
-    ("wedges", ("porph", "volc", "basalt", "andes", "rhyol", "tuff", "lava")),
-    ("crosses", ("granit", "gran", "diorit", "gabbro", "syenit", "tonal", "leuco", "intrus")),
+    ("wedges", ("porph", "volc", "basalt", "andes", "rhyol", "tuff", "lava", "doler", "dolr", "diabas")),
+    ("crosses", ("granit", "gran", "diorit", "gabb", "syenit", "tonal", "leuco", "intrus")),
     ("blocks", ("carb", "limest", "dolom", "marble", "marbl", "skarn")),
-    ("dashes", ("slat", "shale", "mudst", "silt", "argil", "phyl", "clay")),
+    ("dashes", ("slat", "shale", "mudst", "silt", "argil", "phyl", "clay", "graphit", "grsl")),
     ("ripples", ("schist", "gneis", "mylon", "amphib")),
-    ("dots", ("sand", "quartzit", "arkos", "greyw", "gritst")),
+    ("dots", ("sand", "quartzit", "qtzt", "qzt", "arkos", "greyw", "gritst")),
     ("pebbles", ("till", "congl", "gravel", "alluv", "drift", "morain", "brecc")),
     ("flecks", ("greis", "vein", "altered", "quartz")),
 )

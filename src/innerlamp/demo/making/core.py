@@ -41,7 +41,9 @@ def recovery(folder: Path, holes: list[Hole], planted: Planted) -> None:
             mean = {"TILL": 35.0, "CLAY": 62.0, "GRSL": 80.0}.get(code, 97.0)
             got = float(np.clip(mean + rng.normal(0, 5.0), 5.0, 100.0))
             quality = float(np.clip(got * rng.uniform(0.55, 0.98) if mean > 90 else got * 0.3, 0.0, got))
-            runs.append((hole.name, round(float(start), 1), round(float(end), 1), f"{got:.0f}", f"{np.floor(quality):.0f}"))
+            runs.append(
+                (hole.name, round(float(start), 1), round(float(end), 1), f"{got:.0f}", f"{np.floor(quality):.0f}")
+            )
         for at in np.arange(rng.uniform(8, 20), hole.depth - 1.0, 20.0):
             code = t.CODES[hole.codes[int(at / 0.2)]]
             if code not in ("TILL", "CLAY"):

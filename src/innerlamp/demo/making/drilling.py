@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
-from ...core.compute.drilling.desurvey import desurvey, locate
 from ...core.compute.drilling.desurvey import Path as HolePath
+from ...core.compute.drilling.desurvey import desurvey, locate
 from .. import truth as t
 from ..truth import FloatArray
 from .noting import Planted, cells, chance
@@ -63,7 +63,9 @@ class Hole:
         first = np.concatenate([[0], edges])
         ends = np.append(tops[1:], self.depth)
         return [
-            (float(a), float(b), t.CODES[self.codes[k]]) for a, b, k in zip(tops, ends, first, strict=True) if b - a > 0.05
+            (float(a), float(b), t.CODES[self.codes[k]])
+            for a, b, k in zip(tops, ends, first, strict=True)
+            if b - a > 0.05
         ]
 
 
@@ -110,7 +112,8 @@ def _drill(number: int, plan: dict[str, float], rng: np.random.Generator) -> Hol
     depth = round(float(plan["depth"] + rng.uniform(-15, 20)), 1)
     at = np.unique(np.append(np.arange(0, depth, 30.0), round(depth - 1.5, 1)))
     azimuth = np.round((plan["azimuth"] + np.cumsum(rng.normal(0.25, 0.45, len(at)))) % 360, 1)
-    dip = np.round(np.clip(plan["dip"] + np.cumsum(rng.normal(0.22, 0.3, len(at))), -89, -5), 1)
+    lift = np.cumsum(rng.normal(0.22, 0.3, len(at)))
+    dip = np.asarray(np.round(np.clip(plan["dip"] + lift, -89.0, -5.0), 1), dtype=np.float64)
     path = desurvey(collar[None], np.array([depth]), np.zeros(len(at), np.int64), at, azimuth, dip)
     steps = np.arange(0.1, depth, 0.2)
     p = locate(path, np.zeros(len(steps), np.int64), steps)
@@ -156,8 +159,9 @@ def _collars(holes: list[Hole]) -> pd.DataFrame:
 
 
 def _surveys(holes: list[Hole]) -> pd.DataFrame:
-    rows = [(h.name, s.at, s.azimuth, -s.dip) for h in holes for s in h.stations.itertuples()]
-    return pd.DataFrame(rows, columns=["Hole", "Depth", "Azi grid", "Dip"])
+    whole = pd.concat([h.stations.assign(hole=h.name, dip=-h.stations["dip"]) for h in holes], ignore_index=True)
+    whole = whole[["hole", "at", "azimuth", "dip"]]
+    return whole.set_axis(["Hole", "Depth", "Azi grid", "Dip"], axis=1)
 
 
 def _logs(holes: list[Hole], rng: np.random.Generator) -> pd.DataFrame:
@@ -179,9 +183,7 @@ def _assays(holes: list[Hole], rng: np.random.Generator) -> pd.DataFrame:
             if grade["Sn"] > 40 or grade["Cu"] > 0.05 or rng.random() < 0.55:
                 sample += 1
                 common = rng.normal(0, 0.45)
-                sn, w, arsenic, bi = (
-                    grade[k] * np.exp(common + rng.normal(0, 0.35)) for k in ("Sn", "W", "As", "Bi")
-                )
+                sn, w, arsenic, bi = (grade[k] * np.exp(common + rng.normal(0, 0.35)) for k in ("Sn", "W", "As", "Bi"))
                 cu, zn = grade["Cu"] * np.exp(rng.normal(0, 0.4)), grade["Zn"] * np.exp(rng.normal(0, 0.3))
                 if hole.name in CONTAMINATED:  # a mill that was not cleaned: some of the last sample's tin
                     sn, carried = sn + 0.06 * carried + 35.0 * np.exp(rng.normal(0, 0.3)), sn
@@ -196,7 +198,7 @@ def _assays(holes: list[Hole], rng: np.random.Generator) -> pd.DataFrame:
 
 def _written(table: pd.DataFrame) -> pd.DataFrame:
     """Grades as the first laboratory writes them."""
-    out = table.astype({c: object for c in table.columns[4:]})
+    out = table.astype(dict.fromkeys(table.columns[4:], object))
     for column, limit, digits in (("Sn_ppm", 5.0, 0), ("W_ppm", 2.0, 0)):
         out[column] = cells(table[column].to_numpy(), limit, digits)
     for column, digits in (("Cu_pct", 3), ("As_ppm", 0), ("Zn_ppm", 0), ("Bi_ppm", 1)):
@@ -209,7 +211,9 @@ def _other_laboratory(table: pd.DataFrame) -> pd.DataFrame:
     sn = table["Sn_ppm"].str.lstrip("<").astype(float)
     low = table["Sn_ppm"].str.startswith("<")
     out = table.drop(columns=["Sn_ppm", "Cu_pct"])
-    out.insert(4, "Sn_pct", [f"<{v / 1e4:.4f}" if is_low else f"{v / 1e4:.4f}" for v, is_low in zip(sn, low, strict=True)])
+    out.insert(
+        4, "Sn_pct", [f"<{v / 1e4:.4f}" if is_low else f"{v / 1e4:.4f}" for v, is_low in zip(sn, low, strict=True)]
+    )
     out.insert(6, "Cu_ppm", [f"{1e4 * float(v):.0f}" for v in table["Cu_pct"]])
     return out
 

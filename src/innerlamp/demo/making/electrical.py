@@ -40,7 +40,7 @@ def dipole_dipole() -> np.ndarray:
 def resistivity(folder: Path, planted: Planted) -> None:
     """Write readings and electrodes of each line."""
     abmn = dipole_dipole()
-    distance = SPACING * np.arange(ELECTRODES)
+    distance = SPACING * np.arange(ELECTRODES, dtype=np.float64)
     flat = forward.uniform_flat(distance, abmn)
     for number, (middle, azimuth) in enumerate(LINES, start=1):
         a = np.radians(azimuth)
@@ -66,17 +66,17 @@ def _write(folder, number, abmn, distance, place, flat, planted: Planted) -> Non
     rho, charge = forward.apparent(distance, abmn, lambda s: t.ground(*place(s)), section, flat)
     a, b, m, n = (distance[abmn[:, k]] for k in range(4))
     factor = np.abs(2 * np.pi / (1 / np.abs(m - a) - 1 / np.abs(m - b) - 1 / np.abs(n - a) + 1 / np.abs(n - b)))
-    error = np.minimum(0.015 + 2e-4 * factor / factor.min() ** 0.5, 0.15)
+    error = np.minimum(0.01 + 2e-5 * factor / factor.min() ** 0.5, 0.04)
     again = np.sort(rng.choice(len(abmn), len(abmn) // 8, replace=False))
     which = np.concatenate([np.arange(len(abmn)), again])
     quads = np.concatenate([abmn, abmn[again][:, [2, 3, 0, 1]]])
     value = rho[which] * (1 + rng.normal(0, 1, len(which)) * error[which])
-    mv = 1e3 * charge[which] + rng.normal(0, 1, len(which)) * (0.4 + 12.0 * error[which])
+    mv = 1e3 * charge[which] + rng.normal(0, 1, len(which)) * (0.3 + 15.0 * error[which])
     out = pd.DataFrame(quads + 1, columns=["a", "b", "m", "n"])
     out["rhoa_ohmm"], out["err_pct"] = np.round(value, 1), np.round(100 * error[which], 1)
     out["chargeability_mV_V"] = np.round(mv, 2)
     if number == 2:
-        out.loc[200, "rhoa_ohmm"] = -out.loc[200, "rhoa_ohmm"]
+        out["rhoa_ohmm"] = out["rhoa_ohmm"].where(out.index != 200, -out["rhoa_ohmm"])
         planted.note("resistivity_line_2.csv", 200, "negative apparent resistivity")
     out.to_csv(folder / f"resistivity_line_{number}.csv", index=False)
     x, y = place(distance)

@@ -73,7 +73,9 @@ def _voltages(
     index = np.arange(nx * nz).reshape(nx, nz)
     a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
     # Both diagonals of a cell, each pair of triangles with half of its weight: no direction is preferred.
-    corners = np.concatenate([np.stack(v, axis=-1).reshape(-1, 3) for v in ((a, b, c), (a, c, d), (a, b, d), (b, c, d))])
+    corners = np.concatenate(
+        [np.stack(v, axis=-1).reshape(-1, 3) for v in ((a, b, c), (a, c, d), (a, b, d), (b, c, d))]
+    )
     value = np.tile(sigma.ravel() * 0.5, 4)
     xs, zs = px.ravel()[corners], pz.ravel()[corners]
     gx = np.stack([zs[:, 1] - zs[:, 2], zs[:, 2] - zs[:, 0], zs[:, 0] - zs[:, 1]], axis=1)

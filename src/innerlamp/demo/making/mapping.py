@@ -8,9 +8,9 @@ import numpy as np
 import pandas as pd
 
 from .. import truth as t
-from ..truth import rocks
+from ..truth import frame, rocks
 from .noting import Planted, chance, east, north
-from .surface import _write
+from .surface import write_shapes
 
 _CELL = 10.0
 
@@ -33,27 +33,32 @@ def geological_map(folder: Path) -> None:
     pieces = [(int(v), shapely.geometry.shape(g)) for g, v in features.shapes(code[::-1].copy(), transform=transform)]
     kinds = sorted({v for v, _ in pieces})
     parts = [
-        (k, p) for k in kinds for g in [shapely.union_all([g for v, g in pieces if v == k])] for p in getattr(g, "geoms", [g])
+        (k, p)
+        for k in kinds
+        for g in [shapely.union_all([g for v, g in pieces if v == k])]
+        for p in getattr(g, "geoms", [g])
     ]
     edges = shapely.coverage_simplify([p for _, p in parts], 20.0)
     shapes: list[tuple[dict[str, object], dict[str, object]]] = []
     for (k, _), p in zip(parts, edges, strict=True):
         if not p.is_empty:
-            what = {"unit": t.CODES[k], "name": t.NAMES[t.CODES[k]]}
+            what: dict[str, object] = {"unit": t.CODES[k], "name": t.NAMES[t.CODES[k]]}
             shapes.append((what, shapely.geometry.mapping(shapely.set_precision(p, 0.1))))
     contact = shapely.line_merge(shapely.union_all([p.boundary for p in edges]))
-    frame = shapely.box(*(np.array([0.0, 0.0, t.WIDTH, t.HEIGHT]) + np.tile(t.ORIGIN, 2))).boundary.buffer(1.0)
-    for line in getattr(contact.difference(frame), "geoms", []):
+    sheet = shapely.box(*(np.array([0.0, 0.0, t.WIDTH, t.HEIGHT]) + np.tile(t.ORIGIN, 2))).boundary.buffer(1.0)
+    for line in getattr(contact.difference(sheet), "geoms", []):
         if line.length > 150.0:
-            shapes.append(({"unit": "contact", "name": "Contact"}, shapely.geometry.mapping(shapely.set_precision(line, 0.1))))
+            shapes.append(
+                ({"unit": "contact", "name": "Contact"}, shapely.geometry.mapping(shapely.set_precision(line, 0.1)))
+            )
     shapes.append(({"unit": "fault", "name": "Fault, down to the east"}, _line(_fault())))
-    a = np.radians(rocks.DOLERITE_STRIKE)
+    a = np.radians(frame.DOLERITE_STRIKE)
     for number, (northing, _) in enumerate(rocks.DOLERITES, start=1):
         along = np.linspace(-2_980.0, 2_980.0, 9)
         points = np.column_stack([3_000.0 + along * np.sin(a), northing + along * np.cos(a)])
         points = points[(points[:, 1] > 0) & (points[:, 1] < t.HEIGHT)]
         shapes.append(({"unit": "DOLR", "name": f"Dolerite dyke {number}"}, _line(points)))
-    _write(folder / "geological_map.geojson", shapes)
+    write_shapes(folder / "geological_map.geojson", shapes)
 
 
 def _without(x: np.ndarray, y: np.ndarray, z: np.ndarray, code: int) -> np.ndarray:
@@ -66,7 +71,7 @@ def _fault() -> np.ndarray:
     """Trace of the fault on the bedrock, to where its throw has died out."""
     along = np.arange(-2_450.0, 1_900.0, 60.0)
     a, slope = np.radians(t.FAULT_STRIKE), np.tan(np.radians(t.FAULT_DIP))
-    x0, y0, z0 = rocks.FAULT_POINT
+    x0, y0, z0 = frame.FAULT_POINT
     x, y = x0 + along * np.sin(a), y0 + along * np.cos(a)
     for _ in range(4):
         off = (z0 - t.bedrock(x, y)) / slope
@@ -117,7 +122,9 @@ def _bedding(x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.n
     def height(dx: float, dy: float, dz: float) -> np.ndarray:
         return rocks.bed_height(*rocks.restored(x + dx, y + dy, z + dz))
 
-    g = np.array([height(2, 0, 0) - height(-2, 0, 0), height(0, 2, 0) - height(0, -2, 0), height(0, 0, 2) - height(0, 0, -2)])
+    g = np.array(
+        [height(2, 0, 0) - height(-2, 0, 0), height(0, 2, 0) - height(0, -2, 0), height(0, 0, 2) - height(0, 0, -2)]
+    )
     turned = g[2] < 0
     up = np.where(turned, -g, g)
     dip = np.degrees(np.arctan2(np.hypot(up[0], up[1]), up[2]))

@@ -26,7 +26,9 @@ class Planted:
 
     def note(self, file: str, row: int | None, what: str, hole: str = "", **more: object) -> None:
         """Note what was planted in a data row (counted from 0; none for a file as a whole)."""
-        self.errors.append({"file": file, "line": 0 if row is None else int(row) + 2, "hole": hole, "what": what} | more)
+        self.errors.append(
+            {"file": file, "line": 0 if row is None else int(row) + 2, "hole": hole, "what": what} | more
+        )
 
     def below(self, file: str, table: pd.DataFrame, columns: list[str], hole: str = "") -> None:
         """Note every row with a value below detection in some of the columns."""

@@ -18,7 +18,7 @@ from ...core.compute.potential.mainfield import MainField, main_field
 from ...core.crs import grid_convergence, to_lonlat
 from ...core.geometry.mesh import DrapedMesh, Mesh, TensorMesh
 from .. import truth as t
-from ..truth import FloatArray, land, rocks
+from ..truth import FloatArray, frame, land, rocks
 from ..truth.frame import REDUCTION
 from .noting import Planted, chance, east, north
 
@@ -43,7 +43,12 @@ def _places(mesh: Mesh) -> tuple[FloatArray, FloatArray, FloatArray]:
 
 
 def _turned(
-    middle: tuple[float, float], half: tuple[float, float], floor: float, top: float, step: tuple[float, float, float], azimuth: float
+    middle: tuple[float, float],
+    half: tuple[float, float],
+    floor: float,
+    top: float,
+    step: tuple[float, float, float],
+    azimuth: float,
 ) -> TensorMesh:
     """A mesh turned to an azimuth of its second axis, around a middle, of whole cells."""
     a = np.radians(azimuth)
@@ -71,11 +76,14 @@ def magnetic_blocks() -> tuple[Block, ...]:
     add(_turned(t.GABBRO, (480.0, 420.0), -900.0, 460.0, (40.0, 40.0, 40.0), 0.0), "GABB")
     for middle in ((t.APEX[0] + 420.0, t.APEX[1] - 60.0), t.SKARN_CUPOLA, t.LENS_CUPOLA):
         add(_turned(middle, (620.0, 620.0), -460.0, 400.0, (20.0, 20.0, 20.0), 0.0), "SKARN")
-    for middle, half in (((t.APEX[0] - 90.0, t.APEX[1]), 3_000.0), (rocks._BRANCH, 520.0)):
+    for middle, half in (((t.APEX[0] - 90.0, t.APEX[1]), 3_000.0), (rocks.BRANCH, 520.0)):
         # The fault moved its eastern side across the dyke: the mesh is wide enough for both sides.
         add(_turned((middle[0], middle[1]), (78.0, half), -600.0, 420.0, (6.0, 40.0, 40.0), t.DYKE_STRIKE), "PORPH")
     for northing, wide in rocks.DOLERITES:
-        add(_turned((3_000.0, northing), (wide / 2, 3_480.0), -700.0, 460.0, (wide, 40.0, 40.0), rocks.DOLERITE_STRIKE), "DOLR")
+        add(
+            _turned((3_000.0, northing), (wide / 2, 3_480.0), -700.0, 460.0, (wide, 40.0, 40.0), frame.DOLERITE_STRIKE),
+            "DOLR",
+        )
     return tuple(out)
 
 
@@ -141,7 +149,7 @@ def magnetics(folder: Path, planted: Planted) -> None:
         clock += pd.Timedelta(seconds=50)
 
     for number in range(_LINES):
-        if number == 40:
+        if number == 46:
             clock = pd.Timestamp(f"{FLOWN[1]} 07:48:40")
         steps = np.arange(10.0, t.HEIGHT - 10.0, 20.0)
         steps = steps if number % 2 == 0 else steps[::-1]
@@ -267,7 +275,7 @@ def _loops(
     """Readings of a meter that takes out the tides itself: loops from the base and back, with drift and one tare."""
     rng = chance("loops")
     order = np.concatenate([[k for k in np.lexsort((x * (1 - 2 * (np.round(y / 190) % 2)), np.round(y / 190))) if k]])
-    rows = []
+    rows: list[tuple[object, ...]] = []
     clock, drift, tare = pd.Timestamp("2024-06-03 07:30:00"), 0.0, 0.0
     size = 27
     for loop, begin in enumerate(range(0, len(order), size), start=1):
@@ -296,6 +304,20 @@ def _loops(
             minutes = rng.uniform(5.0, 11.0)
             drift += rate * minutes / 60.0
             clock += pd.Timedelta(minutes=float(minutes)).floor("s")
-        clock = clock.normalize() + pd.Timedelta(hours=31, minutes=30) if clock.hour >= 15 else clock + pd.Timedelta("25min")
-    columns = ["Loop", "Station", "Date", "Time", "Easting", "Northing", "Elevation (m)", "Reading_mGal", "Height of meter (m)"]
+        clock = (
+            clock.normalize() + pd.Timedelta(hours=31, minutes=30)
+            if clock.hour >= 15
+            else clock + pd.Timedelta("25min")
+        )
+    columns = [
+        "Loop",
+        "Station",
+        "Date",
+        "Time",
+        "Easting",
+        "Northing",
+        "Elevation (m)",
+        "Reading_mGal",
+        "Height of meter (m)",
+    ]
     pd.DataFrame(rows, columns=columns).to_csv(folder / "gravity_loops.csv", index=False)

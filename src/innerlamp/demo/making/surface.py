@@ -37,7 +37,7 @@ def bedrock_holes(folder: Path, planted: Planted) -> None:
     planted.note("bedrock_depths.csv", 17, "bedrock not reached", value=written[17])
     pd.DataFrame(
         {
-            "Hole": [f"SB{n:02d}" for n in range(1, 32)],
+            "Site": [f"SB{n:02d}" for n in range(1, 32)],
             "Easting": east(x),
             "Northing": north(y),
             "Elevation": np.round(t.ground(x, y), 1),
@@ -69,15 +69,13 @@ def soils(folder: Path, planted: Planted) -> None:
     local = rng.normal(0, 1, n)
 
     def noisy(element: str, ground: float, factor: float, common: float, own: float) -> np.ndarray:
-        return np.asarray(
-            np.exp(common * local + rng.normal(0, own, n)) * (ground + factor * thin * total[element])
-        )
+        return np.asarray(np.exp(common * local + rng.normal(0, own, n)) * (ground + factor * thin * total[element]))
 
     table = pd.DataFrame({"Sample No": [f"EMS{k:05d}" for k in range(1, n + 1)], "East": east(x), "North": north(y)})
-    table["Sn ppm"] = cells(noisy("Sn", 3.0, 0.22, 0.35, 0.3), 0.5, 1)
-    table["W ppm"] = cells(noisy("W", 1.6, 0.18, 0.35, 0.35), 0.2, 1)
+    table["Sn ppm"] = cells(noisy("Sn", 3.0, 0.6, 0.3, 0.25), 0.5, 1)
+    table["W ppm"] = cells(noisy("W", 1.6, 0.4, 0.3, 0.3), 0.2, 1)
     table["Cu ppm"] = np.round(noisy("Cu", 22.0, 1_100.0, 0.0, 0.35), 0)
-    table["As ppm"] = np.round(noisy("As", 11.0, 0.24, 0.3, 0.3), 0)
+    table["As ppm"] = np.round(noisy("As", 11.0, 0.5, 0.25, 0.25), 0)
     table["Zn ppm"] = np.round(noisy("Zn", 40.0, 0.3, 0.2, 0.25), 0)
     table["Bi ppm"] = cells(noisy("Bi", 0.15, 0.2, 0.3, 0.35), 0.1, 2)
     table["Horizon"] = np.where(rng.random(n) < 0.12, "A", "B")
@@ -130,7 +128,8 @@ def land_use(folder: Path) -> None:
     stream = np.column_stack([land.stream_easting(north_of), north_of])[::-1]
 
     def whole(points: object) -> list[list[float]]:
-        return np.round(np.asarray(points, dtype=float) + t.ORIGIN, 1).tolist()
+        corners: list[list[float]] = np.round(np.asarray(points, dtype=float) + t.ORIGIN, 1).tolist()
+        return corners
 
     def ring(points: object) -> list[list[list[float]]]:
         corners = whole(points)
@@ -147,10 +146,10 @@ def land_use(folder: Path) -> None:
         if part.area > 2_000.0:
             smooth = shapely.set_precision(part.simplify(12.0), 0.1)
             found.append(("steep", f"Steeper than {land.STEEP:g}°", shapely.geometry.mapping(smooth)))
-    _write(folder / "land_use.geojson", [({"use": use, "name": name}, shape) for use, name, shape in found])
+    write_shapes(folder / "land_use.geojson", [({"use": use, "name": name}, shape) for use, name, shape in found])
 
 
-def _write(path: Path, shapes: list[tuple[dict[str, object], dict[str, object]]]) -> None:
+def write_shapes(path: Path, shapes: list[tuple[dict[str, object], dict[str, object]]]) -> None:
     crs = {"type": "name", "properties": {"name": "urn:ogc:def:crs:EPSG::" + t.CRS.split(":")[1]}}
     rows = [{"type": "Feature", "properties": of, "geometry": shape} for of, shape in shapes]
     path.write_text(json.dumps({"type": "FeatureCollection", "crs": crs, "features": rows}), encoding="utf-8")

@@ -73,9 +73,7 @@ def ground(x: FloatArray, y: FloatArray) -> FloatArray:
         z = z + high * np.exp(-((x - cx) ** 2 + (y - cy) ** 2) / (2.0 * wide**2))
     # The scarp in the east, steeper than a rig can stand on.
     along = (x - 4_780.0) * 0.94 + (y - 1_500.0) * 0.34
-    z = z + 52.0 * np.tanh(along / 50.0) * np.exp(-(((y - 1_300.0) / 1_000.0) ** 2)) * np.exp(
-        -((along / 620.0) ** 2)
-    )
+    z = z + 52.0 * np.tanh(along / 50.0) * np.exp(-(((y - 1_300.0) / 1_000.0) ** 2)) * np.exp(-((along / 620.0) ** 2))
     for length, azimuth, phase in _RELIEF:
         a = np.radians(azimuth)
         wave = np.sin(

@@ -44,7 +44,8 @@ def grades(x: FloatArray, y: FloatArray, z: FloatArray) -> dict[str, FloatArray]
     return {
         "Sn": cover * (6.0 + 5_200.0 * strong + 420.0 * skarn + 4_300.0 * lens + 25.0 * aura),
         "W": cover * (3.0 + 1_500.0 * strong * (0.4 + shoot) + 160.0 * skarn + 900.0 * lens + 120.0 * aura),
-        "Cu": cover * (0.004 + 0.10 * strong + 0.55 * skarn + 0.75 * rich + 0.03 * lens + 0.006 * graphite + 0.009 * basic),
+        "Cu": cover
+        * (0.004 + 0.10 * strong + 0.55 * skarn + 0.75 * rich + 0.03 * lens + 0.006 * graphite + 0.009 * basic),
         "As": cover * (18.0 + 1_900.0 * strong + 260.0 * skarn + 500.0 * lens + 380.0 * aura + 55.0 * graphite),
         "Zn": cover * (75.0 + 130.0 * strong + 2_400.0 * skarn + 160.0 * graphite + 45.0 * basic),
         "Bi": cover * (0.4 + 70.0 * strong + 45.0 * skarn + 30.0 * lens + 8.0 * aura),

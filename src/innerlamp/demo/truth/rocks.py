@@ -34,12 +34,20 @@ FOLD_AXIS = 20.0  # azimuth of the syncline's axis, which plunges south-south-we
 _HINGE = (3_100.0, 2_500.0)
 # Beds by height above the middle of the marble, in metres of the fold's own column.
 BEDS = (("QTZT", 118.0, 146.0), ("GRSL", 225.0, 285.0), ("CARB", -40.0, 44.0))
-DOLERITES = ((470.0, 9.0), (655.0, 6.0), (1_130.0, 11.0), (2_010.0, 7.0), (3_210.0, 8.0), (3_465.0, 12.0), (4_590.0, 7.0))
+DOLERITES = (
+    (470.0, 9.0),
+    (655.0, 6.0),
+    (1_130.0, 11.0),
+    (2_010.0, 7.0),
+    (3_210.0, 8.0),
+    (3_465.0, 12.0),
+    (4_590.0, 7.0),
+)
 _DOLERITE_EAST = 3_000.0  # where the northings of `DOLERITES` hold
 LENS_AXES = (165.0, 105.0, 30.0)  # half axes of the blind lens: along its strike, across, up
 LENS_STRIKE = 75.0
-_BRANCH = (2_760.0, 2_878.0)  # middle of the porphyry's branch east of the fault, before the fault moved it
-_BRANCH_HALF = 420.0
+BRANCH = (2_760.0, 2_878.0)  # middle of the porphyry's branch east of the fault, before the fault moved it
+BRANCH_HALF = 420.0
 
 
 def restored(x: FloatArray, y: FloatArray, z: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
@@ -125,8 +133,8 @@ def _off_vein(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
 def dyke_distance(x: FloatArray, y: FloatArray) -> FloatArray:
     """Distance in metres from the middle of the porphyry dyke or its branch, at restored places."""
     main = np.abs(along_and_across(x - (APEX[0] - 90.0), y - APEX[1], DYKE_STRIKE)[1])
-    t, n = along_and_across(x - _BRANCH[0], y - _BRANCH[1], DYKE_STRIKE)
-    branch = np.hypot(np.maximum(np.abs(t) - _BRANCH_HALF, 0.0), n)
+    t, n = along_and_across(x - BRANCH[0], y - BRANCH[1], DYKE_STRIKE)
+    branch = np.hypot(np.maximum(np.abs(t) - BRANCH_HALF, 0.0), n)
     return np.asarray(np.minimum(main, branch))
 
 

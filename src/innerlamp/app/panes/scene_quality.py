@@ -1,0 +1,66 @@
+"""How the 3D pane draws: smooth edges, transparency in the right order, less while it moves, hollows in shade where the machine can."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QColor
+from vtkmodules.vtkRenderingCore import vtkRenderer, vtkRenderWindow
+from vtkmodules.vtkRenderingOpenGL2 import vtkRenderStepsPass, vtkSSAOPass
+
+_PEELS = 4
+_SOFTWARE = ("llvmpipe", "softpipe", "swrast", "software")
+
+
+class Quality:
+    """Switches of a renderer between a still picture and one that moves."""
+
+    def __init__(self, renderer: vtkRenderer, window: vtkRenderWindow) -> None:
+        self.renderer = renderer
+        self.window = window
+        self.moving = False
+        self._asked = False
+        window.SetMultiSamples(0)  # four times faster in software; edges are smoothed afterwards instead
+        window.SetAlphaBitPlanes(1)
+        renderer.SetMaximumNumberOfPeels(_PEELS)
+        renderer.SetOcclusionRatio(0.02)
+        self.still()
+
+    def still(self) -> None:
+        """Draw as well as the machine can."""
+        self.moving = False
+        self.renderer.SetUseFXAA(True)
+        self.renderer.SetUseDepthPeeling(True)
+
+    def move(self) -> None:
+        """Draw as fast as the machine can."""
+        self.moving = True
+        self.renderer.SetUseFXAA(False)
+        self.renderer.SetUseDepthPeeling(False)
+
+    def shade_hollows(self, size: float) -> bool:
+        """Put hollows into soft shade, once, where the graphics are not computed by the processor; returns whether.
+
+        `size` is that of the scene in metres. (Screen-space ambient occlusion: Mittring 2007.)
+        """
+        if self._asked:
+            return self.renderer.GetPass() is not None
+        self._asked = True
+        words = str(self.window.ReportCapabilities() or "").lower()
+        if any(name in words for name in _SOFTWARE) or "opengl" not in words:
+            return False
+        steps, shade = vtkRenderStepsPass(), vtkSSAOPass()
+        shade.SetDelegatePass(steps)
+        shade.SetRadius(0.03 * size)
+        shade.SetBias(0.001 * size)
+        shade.BlurOn()
+        self.renderer.SetPass(shade)
+        return True
+
+
+def quiet_background(renderer: vtkRenderer, canvas: QColor, dark: bool) -> None:
+    """From the colour of the ground below to that of the sky above, both near to the canvas."""
+    ground = canvas.lighter(118) if dark else canvas.darker(107)
+    ground = QColor.fromHslF(0.10, 0.16 if dark else 0.22, ground.lightnessF())
+    sky = QColor.fromHslF(0.58, 0.20 if dark else 0.30, 0.16 if dark else 0.955)
+    renderer.GradientBackgroundOn()
+    renderer.SetBackground(ground.redF(), ground.greenF(), ground.blueF())
+    renderer.SetBackground2(sky.redF(), sky.greenF(), sky.blueF())
