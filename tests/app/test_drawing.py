@@ -128,7 +128,7 @@ def test_a_new_map_is_begun_split_and_its_shared_corner_dragged(demo_window: Win
     drag(view, start, stop)
     finished(window)
     moved = features(window, "Drawn map")
-    assert total(moved) == pytest.approx(total(halves), rel=0.01)
+    assert total(moved) == pytest.approx(total(halves), rel=0.03)
     assert sorted(round(s.area, -3) for s in shapes_of(moved)) != [180_000, 180_000]
     assert shapes_of(moved)[0].intersection(shapes_of(moved)[1]).area == pytest.approx(0.0, abs=1e-6)
     # Two polygons are chosen by clicks and joined again.

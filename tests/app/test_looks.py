@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLineEdit, QToolButton
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QToolButton
 
+from innerlamp.app.mainwindow.cutoff_slider import CutoffSlider
+from innerlamp.app.mainwindow.item_history import HistoryList
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.colours import bins
 from innerlamp.app.painters.flat import Labels
@@ -83,7 +85,7 @@ def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window:
     window = demo_window
     pane = map_alone(window, "Geological map")
     assert {g.pattern for g in graphics(pane, UnitAreas)} == {"blocks", "wedges", "dashes", "dots", "crosses"}
-    assert [g.signs for g in graphics(pane, SignedLines)] == [["fault"]]
+    assert {s for g in graphics(pane, SignedLines) for s in g.signs} == {"contact", "fault"}
     before = widget_image(window, pane.plot)
     pick(window, "pattern_SLATE", "crosses")
     settle(window)
@@ -97,7 +99,15 @@ def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window:
     assert legend.ordered[0] == "CARB"
     QTest.mouseClick(window.card.findChild(QToolButton, "older_CARB"), LEFT)
     settle(window)
-    assert [n for n in window.legends.shown[0].ordered if n != "fault"] == ["PORPH", "CARB", "SLATE"]
+    assert [n for n in window.legends.shown[0].ordered if n not in ("fault", "contact")] == [
+        "DOLR",
+        "CARB",
+        "GABB",
+        "GRSL",
+        "PORPH",
+        "QTZT",
+        "SLATE",
+    ]
     window.ctx.undo()
     settle(window)
     assert window.legends.shown[0].ordered[0] == "CARB"
@@ -132,3 +142,70 @@ def test_kinds_of_lines_are_told_by_their_words(text: str, sign: str) -> None:
     assert line_sign(text) == sign
     assert plane_sign("S1 foliation") == "filled wedge" and plane_sign("overturned bedding") == "overturned"
     assert pattern_for("Granite") == "crosses" and pattern_for("X7") == "plain"
+
+
+def test_the_cut_off_slider_hides_in_every_pane_and_is_one_change(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    holes = ctx.store.find("Emberlow holes").id  # type: ignore[union-attr]
+    for other in list(ctx.lit):
+        ctx.set_lit(other, other == holes)
+    ctx.set_lit(holes)
+    ctx.select_item(holes)
+    settle(window)
+    slider = window.card.findChild(CutoffSlider)
+    assert slider is not None and slider.value is None
+    assert slider.counts.sum() == len(ctx.item(holes).tables["assay"]["Sn_ppm"].dropna())  # type: ignore[union-attr]
+    before = {kind: widget_image(window, window.centre.pane(kind)) for kind in ("map", "section", "scene")}  # type: ignore[arg-type]
+    legend = ctx.legend("Sn_ppm", ctx.item(holes))  # type: ignore[arg-type]
+    wide = slider.width()
+    middle = QPoint(round(wide * 0.7), slider.height() // 2)
+    QTest.mousePress(slider, LEFT, pos=QPoint(10, slider.height() // 2))
+    for x in range(10, middle.x(), 6):
+        QTest.mouseMove(slider, QPoint(x, middle.y()))
+    QTest.mouseMove(slider, middle)
+    assert ctx.legend("Sn_ppm", ctx.item(holes)) == legend  # type: ignore[arg-type]  # nothing yet: the hand still holds it
+    QTest.mouseRelease(slider, LEFT, pos=middle)
+    assert wait_until(lambda: ctx.legend("Sn_ppm", ctx.item(holes)).cutoff is not None, 5)  # type: ignore[arg-type]
+    settle(window)
+    cut = ctx.legend("Sn_ppm", ctx.item(holes)).cutoff  # type: ignore[arg-type]
+    # On the logarithmic scale of the histogram 70 % of the way lies where it should.
+    share = (0.7 * wide - 5) / (wide - 10)
+    assert np.log10(cut) == pytest.approx(  # type: ignore[type-var]
+        np.log10(legend.low) + share * np.log10(legend.high / legend.low), abs=0.05
+    )
+    assert window.card.findChild(QLineEdit, "legend_cutoff").text() == f"{cut:g}"
+    for kind, picture in before.items():
+        assert picture != widget_image(window, window.centre.pane(kind)), kind  # type: ignore[arg-type]
+    window.ctx.undo()
+    settle(window)
+    assert ctx.legend("Sn_ppm", ctx.item(holes)).cutoff is None  # type: ignore[arg-type]
+    # By keyboard: on with the arrow, off with Delete.
+    window.card.findChild(CutoffSlider).setFocus()
+    for _ in range(20):  # the card is made anew when the keys rest, and keeps the focus
+        QTest.keyClick(window.card.findChild(CutoffSlider), Qt.Key.Key_Right)
+    assert wait_until(lambda: ctx.legend("Sn_ppm", ctx.item(holes)).cutoff is not None, 5)  # type: ignore[arg-type]
+    settle(window)
+    slider = window.card.findChild(CutoffSlider)
+    assert slider is not None
+    assert slider.hasFocus()
+    QTest.keyClick(slider, Qt.Key.Key_Delete)
+    assert wait_until(lambda: ctx.legend("Sn_ppm", ctx.item(holes)).cutoff is None, 5)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    "name", ["Emberlow holes", "Soils", "Soil Sn", "Ground", "Geological map", "Sn shell 800 ppm", "Targets"]
+)
+def test_the_card_of_common_kinds_needs_no_scrolling(demo_window: Window, name: str) -> None:
+    window = demo_window
+    window.ctx.select_item(window.ctx.store.find(name).id)  # type: ignore[union-attr]
+    settle(window)
+    card = window.card
+    assert card.widget().sizeHint().height() <= card.viewport().height()
+    assert card.widget().minimumSizeHint().width() <= card.viewport().width()
+    labels = [w for w in card.findChildren(QLabel) if w.isVisible()]
+    assert labels
+    # Facts come first, then how it looks; the origin stands below, folded.
+    origin = card.findChild(QToolButton, "origin")
+    facts = card.findChild(QLabel, "facts")
+    assert facts.mapTo(card, QPoint(0, 0)).y() < origin.mapTo(card, QPoint(0, 0)).y()
+    assert card.findChild(HistoryList).isHidden() or not card.findChild(HistoryList).isVisible()

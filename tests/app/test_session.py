@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QToolButton
 
 from innerlamp.api import Project
 from innerlamp.app.context import Context
@@ -259,8 +260,10 @@ def test_a_change_is_dropped_from_the_card(demo_window: Window) -> None:
     settle(window)
     from innerlamp.app.mainwindow.item_history import HistoryList
 
+    QTest.mouseClick(window.card.findChild(QToolButton, "origin"), Qt.MouseButton.LeftButton)
     history = window.card.findChild(HistoryList)
     assert history is not None
+    assert history.isVisible()
     assert [row.text()[:9] for row in history.rows] == ["Import sa", "1. Comput", "2. Comput"]
     history.drop(1)
     finish_jobs(window)

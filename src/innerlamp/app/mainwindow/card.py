@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from html import escape
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QFormLayout,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -29,6 +32,7 @@ from ...core.numbers import parse_number
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
 from ..context import Context
+from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard
 from .item_history import HistoryList
 from .style_rows import OpacitySlider, UnitList, symbol_rows
@@ -40,6 +44,7 @@ class Card(QScrollArea):
     def __init__(self, ctx: Context) -> None:
         super().__init__()
         self.ctx = ctx
+        self.origin_open = False
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(self.horizontalScrollBarPolicy().ScrollBarAlwaysOff)
         ctx.project_changed.connect(self.fill)
@@ -95,18 +100,17 @@ class Card(QScrollArea):
             again.setFocus()
 
     def _facts(self, box: QVBoxLayout, entry: Entry) -> None:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(1)
-        for row, (name, value) in enumerate(entry.facts.items()):
-            label = QLabel(name)
-            label.setObjectName("faint")
-            text = QLabel(value)
-            text.setWordWrap(True)
-            grid.addWidget(label, row, 0)
-            grid.addWidget(text, row, 1)
-        grid.setColumnStretch(1, 1)
-        box.addLayout(grid)
+        """All facts as one flowing text: names faint, values in full."""
+        faint = self.ctx.theme.faint
+        parts = [
+            f'<span style="color:{faint}">{escape(name)}</span>&nbsp;{escape(value).replace(" ", "&nbsp;")}'
+            for name, value in entry.facts.items()
+        ]
+        text = QLabel(" &nbsp; ".join(parts))
+        text.setObjectName("facts")
+        text.setTextFormat(Qt.TextFormat.RichText)
+        text.setWordWrap(True)
+        box.addWidget(text)
 
     def _colours(self, box: QVBoxLayout, entry: Entry, item: Item) -> None:
         form = QFormLayout()
@@ -120,6 +124,8 @@ class Card(QScrollArea):
         chosen = self.ctx.attribute_of(entry)
         pick = QComboBox()
         pick.setObjectName("colourBy")
+        pick.setMinimumContentsLength(6)
+        pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         pick.addItems(list(entry.attributes))
         pick.setCurrentText(chosen)
         pick.setToolTip("The attribute that colours this item in all panes")
@@ -128,7 +134,7 @@ class Card(QScrollArea):
         if chosen in entry.attributes:
             legend = self.ctx.legend(chosen, item)
             if not legend.classes:
-                self._ramp(form, legend)
+                self._ramp(form, legend, item)
         if entry.kind == "points" and isinstance(item, PointSet) and item.content != "structures":
             symbol_rows(self.ctx, form, entry, item)
         form.addRow("Opacity", OpacitySlider(self.ctx, entry))
@@ -136,7 +142,7 @@ class Card(QScrollArea):
         if chosen in entry.attributes and 0 < len(legend.classes) <= 24:
             box.addWidget(UnitList(self.ctx, legend, patterns=entry.kind == "features"))
 
-    def _ramp(self, form: QFormLayout, legend: Legend) -> None:
+    def _ramp(self, form: QFormLayout, legend: Legend, item: Item) -> None:
         row = QHBoxLayout()
         ramp = QComboBox()
         ramp.setObjectName("ramp")
@@ -150,23 +156,33 @@ class Card(QScrollArea):
         scale.addItems(["linear", "log", *(["classes"] if legend.breaks else [])])
         scale.setCurrentText(legend.scale)
         scale.textActivated.connect(lambda text: self._set(legend, scale=text))
+        for box in (ramp, scale):
+            box.setMinimumContentsLength(4)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         row.addWidget(ramp, 1)
         row.addWidget(scale, 1)
         form.addRow("Ramp", row)
         ends = QHBoxLayout()
+        cut = QLineEdit("" if legend.cutoff is None else f"{legend.cutoff:g}")
+        cut.setObjectName("legend_cutoff")
+        cut.setPlaceholderText("none")
+        cut.setMinimumWidth(30)
+        cut.setToolTip(f"Cut-off{f', {legend.unit}' if legend.unit else ''}: what lies below is hidden, in all panes")
+        cut.editingFinished.connect(lambda: self._number(cut, legend, "cutoff"))
         for name, value in (("low", legend.low), ("high", legend.high)):
             edit = QLineEdit(f"{value:g}")
             edit.setObjectName(f"legend_{name}")
+            edit.setMinimumWidth(30)
             edit.setToolTip(f"Value at the {name} end of the ramp{f', {legend.unit}' if legend.unit else ''}")
             edit.editingFinished.connect(lambda edit=edit, name=name: self._number(edit, legend, name))
             ends.addWidget(edit)
         form.addRow("From, to", ends)
-        cut = QLineEdit("" if legend.cutoff is None else f"{legend.cutoff:g}")
-        cut.setObjectName("legend_cutoff")
-        cut.setPlaceholderText("none")
-        cut.setToolTip("What lies below this value is hidden, in all panes")
-        cut.editingFinished.connect(lambda: self._number(cut, legend, "cutoff"))
-        form.addRow(f"Cut-off{f' ({legend.unit})' if legend.unit else ''}", cut)
+        slider = CutoffSlider(self.ctx, legend, item, lambda value: self._set(legend, cutoff=value))
+        pair = QHBoxLayout()
+        pair.setSpacing(4)
+        pair.addWidget(slider, 3)
+        pair.addWidget(cut, 1)
+        form.addRow("Cut-off", pair)
 
     def _set(self, legend: Legend, **values: object) -> None:
         changed = replace(legend, **values)  # type: ignore[arg-type]
@@ -204,20 +220,44 @@ class Card(QScrollArea):
             if entry.recipe and entry.recipe.sources
             else "made here",
         }
-        lines = [f"{words[state]} · version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"]
+        version = f"version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"
+        fold = QToolButton()
+        fold.setObjectName("origin")
+        fold.setCheckable(True)
+        fold.setChecked(self.origin_open)
+        fold.setAutoRaise(True)
+        fold.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        fold.setToolTip(f"Origin: what it was made from, what uses it, its recipe and edits ({version})")
+        fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        fold.setStyleSheet("text-align: left")
+        box.addWidget(fold)
+        inner = QWidget()
+        lines = QVBoxLayout(inner)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.setSpacing(2)
+        when = QLabel(version.capitalize())
+        when.setObjectName("faint")
+        lines.addWidget(when)
         names = {e.id: e.name for e in self.ctx.entries()}
         for label, ids in (
             ("Made from", trail.made_from(store, entry.id)),
             ("Used by", trail.used_by(store, entry.id)),
         ):
             if ids:
-                lines.append(f"{label}: " + ", ".join(names[i] for i in dict.fromkeys(ids)))
-        for line in lines:
-            text = QLabel(line)
-            text.setObjectName("faint")
-            text.setWordWrap(True)
-            box.addWidget(text)
-        box.addWidget(HistoryList(self.ctx, entry))
+                text = QLabel(f"{label}: " + ", ".join(names[i] for i in dict.fromkeys(ids)))
+                text.setObjectName("faint")
+                text.setWordWrap(True)
+                lines.addWidget(text)
+        lines.addWidget(HistoryList(self.ctx, entry))
+        box.addWidget(inner)
+
+        def show(open_: bool) -> None:
+            self.origin_open = open_
+            inner.setVisible(open_)
+            fold.setText(f"{'▾' if open_ else '▸'} Origin: {words[state]}")
+
+        fold.toggled.connect(show)
+        show(self.origin_open)
 
     def _buttons(self, box: QVBoxLayout, entry: Entry) -> None:
         session = self.ctx.session

@@ -76,7 +76,7 @@ class Window(QMainWindow):
         stack.setOrientation(stack.orientation().Vertical)
         stack.addWidget(self.shelf)
         stack.addWidget(self.card)
-        stack.setSizes([330, 330])
+        stack.setSizes([250, 410])
         column.addWidget(stack, 1)
         column.addWidget(self.legends)
         right.setFixedWidth(246)
