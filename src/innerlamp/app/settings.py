@@ -27,6 +27,8 @@ class Settings:
         Folder in which files were last looked for.
     recent_systems
         Codes of the coordinate systems of the last new projects, the latest first.
+    arrangements
+        Arrangements of panes kept under names, each as JSON.
     history_changes, history_gigabytes
         How many changes, and how much that only they can bring back, undo reaches.
     """
@@ -36,6 +38,7 @@ class Settings:
     last_project: str = ""
     last_folder: str = ""
     recent_systems: tuple[str, ...] = ()
+    arrangements: tuple[str, ...] = ()
     history_changes: int = 500
     history_gigabytes: float = 8.0
     version: int = 1

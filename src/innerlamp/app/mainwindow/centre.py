@@ -1,142 +1,162 @@
-"""The table of panes: up to four linked panes, each of any kind, any of them filling the centre."""
+"""The table of panes: linked panes in up to three rows, each of any kind, any of them filling the centre."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from ..context import Context
 from ..panes.base import Pane
 from ..panes.table import PANES
-from .pane_head import HeadTools
+from .pane_frame import Move, PaneFrame
 
-# What a pane says in a project that holds nothing yet, by its kind.
-EMPTY = {
-    "map": "Nothing is here yet.\nDrop files or a folder on the window, or bring them in with Ctrl+I.",
-    "scene": "Here stands in space what is lit on the shelf.",
-    "section": "Here a section shows what lies beside a line that is drawn on the map.",
-    "table": "Here are the rows of the selected item.",
-    "": "Here is something to see once the project holds items.",
-}
 DEFAULT = ("map", "scene", "section", "table")
-
-
-class PaneFrame(QFrame):
-    """A pane with its head: kind, tools, fill button."""
-
-    def __init__(self, ctx: Context, kind: str, number: int, centre: Centre) -> None:
-        super().__init__()
-        self.setObjectName("pane")
-        self.setMinimumSize(180, 120)  # what a narrow head has no room for is in its menu
-        self.ctx, self.number, self.centre = ctx, number, centre
-        self.pane: Pane | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(1, 1, 1, 1)
-        box.setSpacing(0)
-        head = QFrame()
-        head.setObjectName("paneHead")
-        self.row = QHBoxLayout(head)
-        self.row.setContentsMargins(4, 2, 4, 2)
-        self.row.setSpacing(6)
-        self.choice = QComboBox()
-        for name, (title, _) in PANES.items():
-            self.choice.addItem(title, name)
-        self.choice.setToolTip("What this pane shows")
-        self.choice.setCurrentIndex(list(PANES).index(kind))
-        self.choice.activated.connect(lambda _: self.show_kind(str(self.choice.currentData())))
-        self.row.addWidget(self.choice)
-        self.tools = HeadTools(QHBoxLayout())
-        self.row.addWidget(self.tools, 1)
-        self.fill = QToolButton()
-        self.fill.setText("⤢")
-        self.fill.setCheckable(True)
-        self.fill.setAutoRaise(True)
-        self.fill.setToolTip(f"Fill the centre with this pane, or give the others back (Alt+{number + 1})")
-        self.fill.clicked.connect(lambda: self.centre.toggle_fill(self.number))
-        self.row.addWidget(self.fill)
-        box.addWidget(head)
-        self.holder = QVBoxLayout()
-        box.addLayout(self.holder, 1)
-        self.empty = QLabel()
-        self.empty.setObjectName("empty")
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.empty.setWordWrap(True)
-        self.empty.setMargin(16)
-        self.holder.addWidget(self.empty)
-        self.show_kind(kind)
-        ctx.project_changed.connect(self.show_whether_empty)
-        ctx.items_changed.connect(lambda _: self.show_whether_empty())
-
-    def show_whether_empty(self) -> None:
-        """In a project without items say what to do first, in place of empty axes."""
-        if self.pane is None:
-            return
-        empty = self.ctx.store is not None and not self.ctx.entries()
-        if empty == self.empty.isHidden():
-            self.empty.setText(EMPTY.get(self.pane.kind, EMPTY[""]))
-            self.empty.setVisible(empty)
-            self.pane.setVisible(not empty)
-            self.tools.setEnabled(not empty)
-
-    def show_kind(self, kind: str) -> None:
-        """Show another kind of pane here."""
-        if self.pane is not None:
-            if self.pane.kind == kind:
-                return
-            self.pane.close_pane()
-            self.pane.hide()
-            self.holder.removeWidget(self.pane)
-            self.pane.deleteLater()
-        self.choice.setCurrentIndex(list(PANES).index(kind))
-        self.pane = PANES[kind][1](self.ctx)
-        self.holder.addWidget(self.pane)
-        old = self.tools
-        self.tools = HeadTools(self.pane.tools)
-        self.row.replaceWidget(old, self.tools)
-        self.row.setStretchFactor(self.tools, 1)
-        old.hide()
-        old.deleteLater()
-        for child in [self.pane, *self.pane.findChildren(QWidget)]:
-            child.installEventFilter(self)
-        self.empty.hide()
-        self.show_whether_empty()
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
-        if event.type() == QEvent.Type.FocusIn:
-            self.centre.set_current(self.number)
-        return False
+MOST_ROWS, MOST_IN_ROW = 3, 3
 
 
 class Centre(QWidget):
-    """Two by two panes between splitters."""
+    """Panes in rows between splitters; two by two at first."""
 
     def __init__(self, ctx: Context, kinds: tuple[str, ...] = DEFAULT) -> None:
         super().__init__()
         self.ctx = ctx
-        self.frames = [PaneFrame(ctx, kind, number, self) for number, kind in enumerate(kinds)]
+        self.frames: list[PaneFrame] = []
+        self.lines: list[QSplitter] = []
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         self.rows = QSplitter(Qt.Orientation.Vertical)
-        self.lines = [QSplitter(Qt.Orientation.Horizontal) for _ in range(2)]
-        for number, frame in enumerate(self.frames):
-            self.lines[number // 2].addWidget(frame)
-        for line in self.lines:
-            line.setHandleWidth(4)
-            line.setChildrenCollapsible(False)
-            line.setSizes([500, 500])
-            self.rows.addWidget(line)
         self.rows.setHandleWidth(4)
-        self.rows.setSizes([500, 430])
+        self.rows.setChildrenCollapsible(False)
         box.addWidget(self.rows)
         self.filled = -1
         self.current = 0
+        for row in (kinds[:2], kinds[2:]):
+            line = self._add_line(len(self.lines))
+            for kind in row:
+                self._add_frame(kind, line, line.count())
+            line.setSizes([500] * line.count())
+        self.rows.setSizes([500, 430])
         ctx.wish.connect(self.show_view)
+
+    # ---- rows and frames
+
+    def _add_line(self, at: int) -> QSplitter:
+        line = QSplitter(Qt.Orientation.Horizontal)
+        line.setHandleWidth(4)
+        line.setChildrenCollapsible(False)
+        self.lines.insert(at, line)
+        self.rows.insertWidget(at, line)
+        return line
+
+    def _add_frame(self, kind: str, line: QSplitter, at: int) -> PaneFrame:
+        frame = PaneFrame(self.ctx, kind, len(self.frames), self)
+        line.insertWidget(at, frame)
+        self.frames.append(frame)
+        self._number()
+        return frame
+
+    def _in_rows(self) -> list[list[PaneFrame]]:
+        out = []
+        for line in self.lines:
+            there = [line.widget(k) for k in range(line.count())]
+            out.append([f for f in there if isinstance(f, PaneFrame)])
+        return out
+
+    def _number(self) -> None:
+        """Number the frames as they are read: row by row from the left."""
+        self.frames = [frame for row in self._in_rows() for frame in row]
+        for number, frame in enumerate(self.frames):
+            frame.renumber(number)
+        self.current = min(self.current, len(self.frames) - 1)
+
+    def _place_of(self, frame: PaneFrame) -> tuple[int, int]:
+        return next((r, row.index(frame)) for r, row in enumerate(self._in_rows()) if frame in row)
+
+    def moves(self, frame: PaneFrame) -> list[Move]:
+        """What can be done with the place of a pane: words, what does it, and whether it is possible now."""
+        rows = self._in_rows()
+        r, c = self._place_of(frame)
+        neighbours = {
+            "left": rows[r][c - 1] if c > 0 else None,
+            "right": rows[r][c + 1] if c + 1 < len(rows[r]) else None,
+            "up": rows[r - 1][min(c, len(rows[r - 1]) - 1)] if r > 0 else None,
+            "down": rows[r + 1][min(c, len(rows[r + 1]) - 1)] if r + 1 < len(rows) else None,
+        }
+        out: list[Move] = [
+            ("Split to the right", partial(self.split, frame), len(rows[r]) < MOST_IN_ROW),
+            ("Split below", partial(self.split, frame, True), len(rows) < MOST_ROWS),
+        ]
+        for way, other in neighbours.items():
+            out.append((f"Move {way}", partial(self.swap, frame, other or frame), other is not None))
+        out.append(("Close this pane", partial(self.close_frame, frame), len(self.frames) > 1))
+        return out
+
+    def split(self, frame: PaneFrame, below: bool = False) -> PaneFrame | None:
+        """Put a new pane beside a pane, or in a row of its own below; it shows what no other does. None where there is no room."""
+        self._unfill()
+        rows = self._in_rows()
+        r, c = self._place_of(frame)
+        shown = [f.pane.kind for f in self.frames if f.pane is not None]
+        kind = next((k for k in PANES if k not in shown), "map")
+        if below:
+            if len(rows) >= MOST_ROWS:
+                return None
+            heights = self.rows.sizes()
+            made = self._add_frame(kind, self._add_line(r + 1), 0)
+            half = heights[r] // 2
+            self.rows.setSizes([*heights[:r], heights[r] - half, half, *heights[r + 1 :]])
+            return made
+        if len(rows[r]) >= MOST_IN_ROW:
+            return None
+        widths = self.lines[r].sizes()
+        made = self._add_frame(kind, self.lines[r], c + 1)
+        half = widths[c] // 2
+        self.lines[r].setSizes([*widths[:c], widths[c] - half, half, *widths[c + 1 :]])
+        return made
+
+    def close_frame(self, frame: PaneFrame) -> None:
+        """Take a pane away; the others take its place. The last one stays."""
+        if len(self.frames) < 2:
+            return
+        self._unfill()
+        r, _ = self._place_of(frame)
+        if frame.pane is not None:
+            frame.pane.close_pane()
+        frame.hide()
+        frame.setParent(None)
+        frame.deleteLater()
+        if not self.lines[r].count():
+            line = self.lines.pop(r)
+            line.hide()
+            line.setParent(None)
+            line.deleteLater()
+        self._number()
+        self.set_current(self.current)
+
+    def swap(self, one: PaneFrame, other: PaneFrame) -> None:
+        """Let two panes change places: what each shows."""
+        if one.pane is None or other.pane is None:
+            return
+        first, second = one.pane.kind, other.pane.kind
+        one.show_kind(second)
+        other.show_kind(first)
+        self.set_current(other.number)
+
+    def _unfill(self) -> None:
+        if self.filled != -1:
+            self.toggle_fill(self.filled)
+
+    # ---- views
 
     def show_view(self, kind: str, view: str) -> None:
         """Show a kind of pane with a view of it: where it is already, else in the last frame that is not in use."""
         frame = next((f for f in self.frames if f.pane is not None and f.pane.kind == kind), None)
         if frame is None:
-            frame = next(f for f in reversed(self.frames) if f.number != self.current)
+            others = [f for f in reversed(self.frames) if f.number != self.current]
+            frame = others[0] if others else self.frames[0]
             frame.show_kind(kind)
         if self.filled not in (-1, frame.number):
             self.toggle_fill(self.filled)
@@ -159,12 +179,14 @@ class Centre(QWidget):
 
     def toggle_fill(self, number: int) -> None:
         """Let one pane fill the centre, or show all again."""
+        if number >= len(self.frames):
+            return
         self.filled = -1 if self.filled == number else number
         for frame in self.frames:
             frame.setVisible(self.filled in (-1, frame.number))
             frame.fill.setChecked(self.filled == frame.number)
-        for row, line in enumerate(self.lines):
-            line.setVisible(self.filled == -1 or self.filled // 2 == row)
+        for line, row in zip(self.lines, self._in_rows(), strict=True):
+            line.setVisible(self.filled == -1 or any(f.number == self.filled for f in row))
 
     def fit_all(self) -> None:
         for pane in self.panes():
@@ -174,21 +196,54 @@ class Centre(QWidget):
         for pane in self.panes():
             pane.close_pane()
 
+    # ---- remembering
+
     def state(self) -> dict[str, object]:
-        """What to remember of the layout."""
-        kinds = [f.pane.kind if f.pane else DEFAULT[f.number] for f in self.frames]
+        """What to remember of the arrangement: kinds by row, and how wide and high they are."""
+        kinds = [[f.pane.kind if f.pane else DEFAULT[0] for f in row] for row in self._in_rows()]
         return {"kinds": kinds, "rows": self.rows.sizes(), "lines": [line.sizes() for line in self.lines]}
 
     def restore(self, state: dict[str, object]) -> None:
-        """Take a remembered layout."""
-        kinds = state.get("kinds")
-        if isinstance(kinds, list) and len(kinds) == len(self.frames) and all(k in PANES for k in kinds):
-            for frame, kind in zip(self.frames, kinds, strict=True):
-                frame.show_kind(str(kind))
-        rows, lines = state.get("rows"), state.get("lines")
-        if isinstance(rows, list) and len(rows) == 2 and min(rows) > 40:
+        """Take a remembered arrangement; what does not fit is left as it is."""
+        wanted = _rows_of(state.get("kinds"))
+        if wanted is None:
+            return
+        self._unfill()
+        while len(self.lines) > len(wanted):
+            for frame in self._in_rows()[-1]:
+                self.close_frame(frame)
+        for r, kinds in enumerate(wanted):
+            line = self.lines[r] if r < len(self.lines) else self._add_line(r)
+            there = self._in_rows()[r]
+            for frame in there[len(kinds) :]:
+                self.close_frame(frame)
+            for c, kind in enumerate(kinds):
+                if c < len(there):
+                    there[c].show_kind(kind)
+                else:
+                    self._add_frame(kind, line, c)
+        rows: Any = state.get("rows")
+        lines: Any = state.get("lines")
+        if _sizes(rows, len(self.lines)):
             self.rows.setSizes([int(v) for v in rows])
-        if isinstance(lines, list) and len(lines) == 2:
+        if isinstance(lines, list) and len(lines) == len(self.lines):
             for line, sizes in zip(self.lines, lines, strict=True):
-                if isinstance(sizes, list) and len(sizes) == 2 and min(sizes) > 40:
+                if _sizes(sizes, line.count()):
                     line.setSizes([int(v) for v in sizes])
+
+
+def _rows_of(kinds: object) -> list[list[str]] | None:
+    """Kinds of panes by row from what was remembered, also as earlier versions wrote it: four in one list."""
+    if not isinstance(kinds, list) or not kinds:
+        return None
+    if all(isinstance(k, str) for k in kinds):
+        kinds = [kinds[:2], kinds[2:]]
+    rows = [list(row) for row in kinds if isinstance(row, list | tuple) and row]
+    good = all(isinstance(k, str) and k in PANES for row in rows for k in row)
+    return rows if good and rows and len(rows) <= MOST_ROWS and max(map(len, rows)) <= MOST_IN_ROW else None
+
+
+def _sizes(values: Any, count: int) -> bool:
+    if not isinstance(values, list) or len(values) != count:
+        return False
+    return all(isinstance(v, int | float) and v > 40 for v in values)

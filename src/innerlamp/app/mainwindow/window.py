@@ -27,6 +27,7 @@ from ..background import Lane
 from ..context import Context
 from ..demo_in_window import DemoInWindow
 from ..theme.theme import THEMES, apply_theme
+from .arrangements import ArrangementsMenu
 from .card import Card
 from .centre import DEFAULT, Centre
 from .finder import Finder, Hit, operations
@@ -149,6 +150,8 @@ class Window(QMainWindow):
         for number, area in enumerate(AREAS):
             self._action(view, area, QKeySequence(f"Ctrl+{number + 1}"), lambda area=area: self.steps.show_area(area))
         view.addSeparator()
+        self.arrangements = ArrangementsMenu(self, self.centre)
+        view.addMenu(self.arrangements)
         for number in range(4):
             self._action(
                 view,
