@@ -61,6 +61,7 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("demo", "open the made-up prospect Emberlow", _demo)
     sub.add_argument("--shots", type=Path, metavar="DIR", help="write one picture of each main view under DIR and end")
     sub.add_argument("--fresh", action="store_true", help="build the demo project anew first")
+    sub.add_argument("--files", type=Path, metavar="DIR", help="copy the raw files of the tutorial under DIR and end")
     sub = command("new", "make an empty project", _new)
     sub.add_argument("project", type=Path)
     sub.add_argument("crs", help="projected coordinate system in metres, such as EPSG:32629")
@@ -171,6 +172,9 @@ def _demo(args: argparse.Namespace) -> int:
     from .demo import build
 
     place = build.default_place()
+    if args.files:
+        print(build.raw_files(args.files))
+        return 0
     if args.fresh:
         shutil.rmtree(place, ignore_errors=True)
     from .display import ensure_display

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
+from ..core.errors import InputError
 from ..core.progress import SILENT, Progress
 from ..core.project.store import Store
 from ..core.running import execute
@@ -159,6 +160,27 @@ def default_place() -> Path:
     """Where the demo project is kept between starts."""
     base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
     return Path(base) / "inner-lamp" / "Emberlow.lamp"
+
+
+def raw_files(folder: Path) -> Path:
+    """Copy the raw files of the prospect to a new folder ``Emberlow raw files`` in `folder`; returns it.
+
+    Raises
+    ------
+    InputError
+        When the folder is there already, or can't be written.
+    """
+    target = folder / "Emberlow raw files"
+    if target.exists():
+        raise InputError(
+            "the folder is there already", where=str(target), fix="Choose another place, or remove it first"
+        )
+    try:
+        # What is planted stays out: it is the answer.
+        shutil.copytree(FILES, target, ignore=shutil.ignore_patterns("planted.json"))
+    except OSError as error:
+        raise InputError(f"the files can't be written ({error.strerror})", where=str(target)) from error
+    return target
 
 
 def file_params(params: Mapping[str, Any]) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ...core.running.help_pages import HelpPage, found, pages
+from ...core.running.help_pages import GUIDE, HelpPage, found, pages
 from .finder import ALSO
 
 
@@ -41,6 +41,7 @@ class HelpWindow(QDialog):
         self.list.currentItemChanged.connect(lambda now, _: self._show(now))
         self.text = QTextBrowser()
         self.text.setOpenExternalLinks(False)
+        self.text.setSearchPaths([str(GUIDE)])
         self.text.setAccessibleName("Page")
         parts.addWidget(self.list)
         parts.addWidget(self.text)

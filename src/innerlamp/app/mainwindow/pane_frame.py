@@ -76,6 +76,7 @@ class PaneFrame(QFrame):
         self.place.setObjectName("place")
         self.place.setText("⊞")
         self.place.setAutoRaise(True)
+        self.place.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         self.place.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.place.setToolTip("Split this pane, change its place with another, or close it")
         self.place.setAccessibleName("Place of this pane")

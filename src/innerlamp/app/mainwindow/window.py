@@ -163,6 +163,8 @@ class Window(QMainWindow):
         view.addSeparator()
         self._action(view, "&Paper or night", QKeySequence("Ctrl+T"), self.toggle_theme)
         self._action(helps, "&Help", QKeySequence("F1"), self.show_help)
+        self._action(helps, "&Tutorial", None, lambda: self.show_help("tutorial"))
+        self._action(helps, "&Raw files of the tutorial…", None, self.copy_raw_files)
         self._action(helps, "&Keys", QKeySequence("Ctrl+F1"), lambda: self.show_help("keys"))
 
     def _action(self, menu, text, keys, run) -> QAction:  # type: ignore[no-untyped-def]
@@ -239,6 +241,17 @@ class Window(QMainWindow):
 
         self._remember()
         self.ctx.guard(self.demo.open, build.default_place())
+
+    def copy_raw_files(self) -> None:
+        """Copy the raw files of the demo to a folder of the user."""
+        folder = QFileDialog.getExistingDirectory(self, "Where the folder with the raw files goes", str(Path.home()))
+        if folder:
+            self.ctx.guard(self._copy_raw_files, Path(folder))
+
+    def _copy_raw_files(self, folder: Path) -> None:
+        from ...demo import build
+
+        self.ctx.say(f"The raw files are in {build.raw_files(folder)}.", "good")
 
     def bring_in(self) -> None:
         """Open the form that brings files in."""

@@ -68,16 +68,18 @@ class SectionPane(Pane):
         self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
         self.plot.scene().sigMouseClicked.connect(self._clicked)
         self.plot.installEventFilter(self)
-        self._hint = QLabel("No section yet. Choose 'Draw section' on the map and click its two ends.", self.plot)
-        self._hint.setObjectName("faint")
-        self._hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self._hint.move(80, 40)
-        self._hint.adjustSize()
+        self._hint = QLabel("No section yet. Choose 'Draw section' on the map and click its two ends.")
+        self._hint.setObjectName("empty")
+        self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._hint.setWordWrap(True)
+        self._hint.setMargin(16)
+        self.body.addWidget(self._hint)
         self.redraw()
 
     def draw(self) -> None:
         plane, ctx = self.ctx.section, self.ctx
         self._hint.setVisible(plane is None)
+        self.plot.setVisible(plane is not None)
         if not self.width_box.hasFocus():
             self.width_box.setText(f"{ctx.corridor:g}")
         self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
