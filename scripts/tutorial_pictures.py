@@ -7,7 +7,11 @@ import tempfile
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-AFTER = {"The form says": "tutorial-files", "On the card **Volume**": "tutorial-shell", "On the card **Targets**": "tutorial-targets"}
+AFTER = {
+    "The form says": "tutorial-files",
+    "On the card **Volume**": "tutorial-shell",
+    "On the card **Targets**": "tutorial-targets",
+}
 
 
 def main() -> None:
@@ -41,7 +45,9 @@ def main() -> None:
             wait_until(lambda: False, 0.6)
             image: QImage = window.screen().grabWindow(0, 0, 0, 1280, 800).toImage()
             small = image.scaledToWidth(900, Qt.TransformationMode.SmoothTransformation)
-            small.convertToFormat(QImage.Format.Format_Indexed8, Qt.ImageConversionFlag.ThresholdDither).save(str(target / f"{name}.png"))
+            small.convertToFormat(QImage.Format.Format_Indexed8, Qt.ImageConversionFlag.ThresholdDither).save(
+                str(target / f"{name}.png")
+            )
             print(target / f"{name}.png")
     window.close()
 

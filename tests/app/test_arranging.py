@@ -304,3 +304,34 @@ def test_the_section_is_filled_by_what_lies_on_it(demo_window: Window) -> None:
     wide = (along[near].max() - along[near].min()) / (right - left)
     tall = (stations["z"][near].max() - stations["z"][near].min()) / (high - low)
     assert max(wide, tall) > 0.7
+
+
+@pytest.mark.parametrize("kind", ["map", "section", "scene"])
+def test_the_legend_stands_in_a_pane_that_is_filled_and_can_be_dragged(demo_window: Window, kind: str) -> None:
+    window = demo_window
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == kind)
+    assert frame.legend is None
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    legend = frame.legend
+    assert legend is not None and legend.isVisible()
+    assert {g.attribute for g in legend.shown} == {g.attribute for g in window.legends.shown}
+    # It is seen on the screen, over OpenGL as well: the colours of its ramp stand where it stands.
+    picture = widget_image(window, legend)
+    assert coloured_share(picture) > 0.03
+    assert picture.pixelColor(3, picture.height() - 3).name() == window.ctx.theme.panel.lower()
+    before = legend.pos()
+    QTest.mousePress(legend, LEFT, pos=QPoint(20, 8))
+    QTest.mouseMove(legend, QPoint(-40, -52))
+    QTest.mouseRelease(legend, LEFT, pos=QPoint(20, 8))
+    settle(window)
+    assert legend.pos() == before - QPoint(60, 60)
+    for _ in range(200):
+        QTest.keyClick(legend, Qt.Key.Key_Left)
+    assert legend.x() == 0  # it stays in the pane
+    for item in list(window.ctx.lit):
+        window.ctx.set_lit(item, False)
+    assert not legend.isVisible()
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    assert frame.legend is None

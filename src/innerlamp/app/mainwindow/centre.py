@@ -123,6 +123,7 @@ class Centre(QWidget):
             return
         self._unfill()
         r, _ = self._place_of(frame)
+        frame.show_legend(False)
         if frame.pane is not None:
             frame.pane.close_pane()
         frame.hide()
@@ -185,6 +186,7 @@ class Centre(QWidget):
         for frame in self.frames:
             frame.setVisible(self.filled in (-1, frame.number))
             frame.fill.setChecked(self.filled == frame.number)
+            frame.show_legend(self.filled == frame.number)
         for line, row in zip(self.lines, self._in_rows(), strict=True):
             line.setVisible(self.filled == -1 or any(f.number == self.filled for f in row))
 
@@ -193,6 +195,8 @@ class Centre(QWidget):
             pane.fit()
 
     def close_all(self) -> None:
+        for frame in self.frames:
+            frame.show_legend(False)
         for pane in self.panes():
             pane.close_pane()
 

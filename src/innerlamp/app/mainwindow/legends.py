@@ -44,15 +44,31 @@ class Legends(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.shown: list[Legend] = []
         self.owners: dict[str, list[str]] = {}
-        ctx.project_changed.connect(self.fill)
-        ctx.lit_changed.connect(self.fill)
-        ctx.legend_changed.connect(lambda _: self.fill())
-        ctx.loaded.connect(lambda _: self.fill())
-        ctx.theme_changed.connect(self.update)
-        ctx.items_changed.connect(self._on_items)
+        self._partings = [
+            ctx.project_changed.connect(self.fill),
+            ctx.lit_changed.connect(self.fill),
+            ctx.legend_changed.connect(self._on_one),
+            ctx.loaded.connect(self._on_one),
+            ctx.theme_changed.connect(self._repaint),
+            ctx.items_changed.connect(self._on_items),
+        ]
+
+    def _repaint(self) -> None:
+        self.update()
 
     def _on_items(self, notice: Notice) -> None:
         self.fill()
+
+    def _on_one(self, _: object) -> None:
+        self.fill()
+
+    def release(self) -> None:
+        """Hear of nothing any more and go."""
+        for part in self._partings:
+            part()
+        self.hide()
+        self.setParent(None)
+        self.deleteLater()
 
     def fill(self) -> None:
         """Collect the legends again."""

@@ -6,12 +6,15 @@ from collections.abc import Callable
 from typing import Protocol
 
 from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from ..context import Context
 from ..panes.base import Pane
 from ..panes.table import PANES
 from .pane_head import HeadTools
+from .pane_legend import KINDS as LEGEND_KINDS
+from .pane_legend import PaneLegend
 
 # What a pane says in a project that holds nothing yet, by its kind.
 EMPTY = {
@@ -85,6 +88,7 @@ class PaneFrame(QFrame):
         self.place.setMenu(menu)
         self.row.addWidget(self.place)
         self.renumber(number)
+        self.legend: PaneLegend | None = None
         box.addWidget(head)
         self.holder = QVBoxLayout()
         box.addLayout(self.holder, 1)
@@ -97,6 +101,20 @@ class PaneFrame(QFrame):
         self.show_kind(kind)
         ctx.project_changed.connect(self.show_whether_empty)
         ctx.items_changed.connect(lambda _: self.show_whether_empty())
+
+    def show_legend(self, wanted: bool) -> None:
+        """Show the legend in the pane, where it is of a kind that has one, or take it away."""
+        if self.legend is not None:
+            self.legend.release()
+            self.legend = None
+        if wanted and self.pane is not None and self.pane.kind in LEGEND_KINDS:
+            self.legend = PaneLegend(self.ctx, self.pane)
+            self.legend.settle_in()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        if self.legend is not None:
+            self.legend.settle_in()
 
     def renumber(self, number: int) -> None:
         """Take a new number among the panes."""
@@ -127,6 +145,7 @@ class PaneFrame(QFrame):
         if self.pane is not None:
             if self.pane.kind == kind:
                 return
+            self.show_legend(False)
             self.pane.close_pane()
             self.pane.hide()
             self.holder.removeWidget(self.pane)
@@ -144,6 +163,7 @@ class PaneFrame(QFrame):
             child.installEventFilter(self)
         self.empty.hide()
         self.show_whether_empty()
+        self.show_legend(self.fill.isChecked())
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if event.type() == QEvent.Type.FocusIn:
