@@ -87,7 +87,7 @@ def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window:
     assert {g.pattern for g in graphics(pane, UnitAreas)} == {"blocks", "wedges", "dashes", "dots", "crosses"}
     assert {s for g in graphics(pane, SignedLines) for s in g.signs} == {"contact", "fault"}
     before = widget_image(window, pane.plot)
-    pick(window, "pattern_SLATE", "crosses")
+    pick(window, "pattern_Slate", "crosses")
     settle(window)
     after = widget_image(window, pane.plot)
     changed = sum(
@@ -96,21 +96,21 @@ def test_units_have_patterns_and_an_age_order_that_the_card_changes(demo_window:
     assert changed > 200
     assert "crosses" in {g.pattern for g in graphics(pane, UnitAreas)}
     legend = window.legends.shown[0]
-    assert legend.ordered[0] == "CARB"
-    QTest.mouseClick(window.card.findChild(QToolButton, "older_CARB"), LEFT)
+    assert legend.ordered[0] == "Dolerite"
+    QTest.mouseClick(window.card.findChild(QToolButton, "older_Dolerite"), LEFT)
     settle(window)
     assert [n for n in window.legends.shown[0].ordered if n not in ("fault", "contact")] == [
-        "DOLR",
-        "CARB",
-        "GABB",
-        "GRSL",
-        "PORPH",
-        "QTZT",
-        "SLATE",
+        "Gabbro",
+        "Dolerite",
+        "Graphitic slate",
+        "Marble",
+        "Quartz porphyry",
+        "Quartzite",
+        "Slate",
     ]
     window.ctx.undo()
     settle(window)
-    assert window.legends.shown[0].ordered[0] == "CARB"
+    assert window.legends.shown[0].ordered[0] == "Dolerite"
 
 
 def test_structural_readings_have_the_signs_of_geological_maps_with_their_dips(demo_window: Window) -> None:

@@ -140,7 +140,7 @@ def test_a_page_is_read_back_from_pdf_with_its_size_scale_and_fonts(demo_path: P
     wide, high = (v * 25.4 / 72.0 for v in sheet.get_size())
     assert (wide, high) == (pytest.approx(420.0, abs=0.2), pytest.approx(297.0, abs=0.2))
     text = sheet.get_textpage().get_text_bounded()
-    for words in ("Emberlow prospect", "Scale 1:25", "EPSG:32629", "bedding, with dip", "SLATE"):
+    for words in ("Emberlow prospect", "Scale 1:25", "EPSG:32629", "bedding, with dip", "Slate"):
         assert words in text, words
     assert b"/FontFile2" in target.read_bytes()
     # Coordinate labels 1,000 m apart are 40 mm apart at 1:25,000.

@@ -106,7 +106,7 @@ class Card(QScrollArea):
             f'<span style="color:{faint}">{escape(name).replace(" ", "&nbsp;")}</span>&nbsp;{escape(value).replace(" ", "&nbsp;")}'
             for name, value in entry.facts.items()
         ]
-        text = QLabel(" &nbsp; ".join(parts))
+        text = QLabel("&nbsp; ".join(parts))
         text.setObjectName("facts")
         text.setTextFormat(Qt.TextFormat.RichText)
         text.setWordWrap(True)

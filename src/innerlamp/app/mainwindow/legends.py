@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ...core.items.attributes import is_ground
@@ -16,7 +16,7 @@ from ..painters.colours import class_colour, colour_at
 from ..painters.line_signs import draw_signed_line
 from ..painters.unit_areas import draw_pattern
 
-_BAR, _CLASS = 36, 14
+_BAR, _CLASS, _WIDE = 36, 14, 210
 
 
 def draw_class(painter: QPainter, legend: Legend, name: str, box: QRectF, ink: QColor) -> None:
@@ -90,7 +90,18 @@ class Legends(QWidget):
         self.update()
 
     def _height(self, legend: Legend) -> int:
-        return 18 + _CLASS * ((len(legend.classes) + 2) // 3) + 4 if legend.classes else _BAR + 8
+        if not legend.classes:
+            return _BAR + 8
+        columns = self._columns(legend)
+        return 18 + _CLASS * ((len(legend.classes) + columns - 1) // columns) + 4
+
+    def _columns(self, legend: Legend) -> int:
+        """How many names of classes stand beside each other: three where they are short."""
+        font = self.font()
+        font.setPointSizeF(7.5)
+        metrics = QFontMetricsF(font)
+        longest = max(metrics.horizontalAdvance(name) for name in legend.classes)
+        return 3 if longest + 20 <= _WIDE / 3 else 2
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(230, sum(self._height(g) for g in self.shown) + (6 if self.shown else 0))
@@ -116,11 +127,14 @@ class Legends(QWidget):
             painter.drawText(QRectF(left + used, y, wide - used, 14), Qt.AlignmentFlag.AlignRight, owners)
             painter.setPen(ink)
             if legend.classes:
+                columns = self._columns(legend)
+                each = wide / columns
                 for number, name in enumerate(legend.ordered):
-                    cx, cy = left + (number % 3) * wide / 3, y + 17 + _CLASS * (number // 3)
+                    cx, cy = left + (number % columns) * each, y + 17 + _CLASS * (number // columns)
                     draw_class(painter, legend, name, QRectF(cx, cy, 13, 10), ink)
                     painter.setPen(ink)
-                    painter.drawText(QRectF(cx + 17, cy - 2, wide / 3 - 18, 13), Qt.AlignmentFlag.AlignLeft, name)
+                    words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(each - 20))
+                    painter.drawText(QRectF(cx + 17, cy - 2, each - 18, 13), Qt.AlignmentFlag.AlignLeft, words)
             else:
                 if legend.scale == "classes" and legend.breaks:
                     self._blocks(painter, legend, QRectF(left, y + 15, wide, 10), faint)

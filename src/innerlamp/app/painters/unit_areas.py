@@ -36,7 +36,7 @@ class Piece:
 class UnitAreas(CachedDrawing):
     """All areas of one unit."""
 
-    def __init__(self, pieces: Sequence[Piece], colour: QColor, pattern: str, z: float, opacity: int = 120) -> None:
+    def __init__(self, pieces: Sequence[Piece], colour: QColor, pattern: str, z: float, opacity: int = 190) -> None:
         super().__init__()
         self.pieces, self.colour, self.pattern, self.opacity = pieces, colour, pattern, opacity
         self._box = QRectF()
@@ -72,11 +72,8 @@ class UnitAreas(CachedDrawing):
                 self._draw_piece(painter, piece.path)
 
     def _draw_piece(self, painter: QPainter, path: QPainterPath) -> None:
-        # A tint rather than the full colour: samples, contours and names stay readable on it.
-        fill = QColor(
-            *(round(v + 0.45 * (255 - v)) for v in (self.colour.red(), self.colour.green(), self.colour.blue()))
-        )
-        fill.setAlpha(min(round(1.25 * self.opacity), 255))
+        fill = QColor(self.colour)
+        fill.setAlpha(self.opacity)
         pen = QPen(self.colour.darker(150), 0.8)
         pen.setCosmetic(True)
         painter.setPen(pen)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..units import unit_in_heading, without_unit_in_heading
 from .attributes import Attribute
-from .signs import pattern_for
+from .signs import line_sign, pattern_for
 
 Scale = Literal["linear", "log", "quantile", "classes"]
 RAMPS = {
@@ -33,20 +33,22 @@ RAMPS = {
     "ring": "CET_CBC1",
     "rainbow": "CET_R4",
 }
-# Class colours chosen for colour-blind readers: Okabe & Ito 2008 without black, then lighter and darker ones.
+LINE_COLOUR = "#4A4A4A"  # of contacts, faults and other lines with a sign of their own
+# Class colours for colour-blind readers that leave words, lines and samples readable on them: the light scheme of
+# Tol 2021 (Colour schemes, technical note SRON/EPS/TN/09-002), then darker ones of the same hues.
 CLASS_COLOURS = (
-    "#0072B2",
-    "#E69F00",
-    "#009E73",
-    "#CC79A7",
-    "#56B4E9",
-    "#D55E00",
-    "#B8A800",
-    "#5A5A5A",
-    "#8C6BB1",
-    "#7FC8A9",
-    "#A6611A",
-    "#B3B3B3",
+    "#DDDDDD",
+    "#77AADD",
+    "#EEDD88",
+    "#EE8866",
+    "#44BB99",
+    "#FFAABB",
+    "#99DDFF",
+    "#BBCC33",
+    "#AAAA00",
+    "#B58DB6",
+    "#C49C6B",
+    "#5F8FA8",
 )
 
 
@@ -171,8 +173,12 @@ def propose(attribute: str, known: Attribute, values: NDArray[Any]) -> Legend:
     unit, shown = known.unit, known.shown
     array = np.asarray(values)
     if array.dtype.kind not in "fiu":
-        texts = sorted({str(v) for v in pd.unique(array)} - {"", "nan", "None", "NaT", "<NA>"})
-        colours = {t: CLASS_COLOURS[i % len(CLASS_COLOURS)] for i, t in enumerate(texts)}
+        counts = pd.Series(array).astype(str).value_counts()
+        texts = sorted(set(counts.index) - {"", "nan", "None", "NaT", "<NA>"})
+        # What is there most gets the quietest colour; signs of lines need none.
+        by_turn = sorted(texts, key=lambda t: (bool(line_sign(t)), -int(counts[t]), t))
+        turn = {t: k for k, t in enumerate(by_turn)}
+        colours = {t: LINE_COLOUR if line_sign(t) else CLASS_COLOURS[turn[t] % len(CLASS_COLOURS)] for t in texts}
         patterns = {t: p for t in texts if (p := pattern_for(t)) != "plain"} if not unit else {}
         return Legend(attribute, unit, known.quantity, classes=colours, patterns=patterns)
     array = array.astype(float)

@@ -42,22 +42,20 @@ def geological_map(folder: Path) -> None:
     shapes: list[tuple[dict[str, object], dict[str, object]]] = []
     for (k, _), p in zip(parts, edges, strict=True):
         if not p.is_empty:
-            what: dict[str, object] = {"unit": t.CODES[k], "name": t.NAMES[t.CODES[k]]}
+            what: dict[str, object] = {"unit": t.NAMES[t.CODES[k]], "code": t.CODES[k]}
             shapes.append((what, shapely.geometry.mapping(shapely.set_precision(p, 0.1))))
     contact = shapely.line_merge(shapely.union_all([p.boundary for p in edges]))
     sheet = shapely.box(*(np.array([0.0, 0.0, t.WIDTH, t.HEIGHT]) + np.tile(t.ORIGIN, 2))).boundary.buffer(1.0)
     for line in getattr(contact.difference(sheet), "geoms", []):
         if line.length > 150.0:
-            shapes.append(
-                ({"unit": "contact", "name": "Contact"}, shapely.geometry.mapping(shapely.set_precision(line, 0.1)))
-            )
-    shapes.append(({"unit": "fault", "name": "Fault, down to the east"}, _line(_fault())))
+            shapes.append(({"unit": "contact", "code": ""}, shapely.geometry.mapping(shapely.set_precision(line, 0.1))))
+    shapes.append(({"unit": "fault", "code": ""}, _line(_fault())))
     a = np.radians(frame.DOLERITE_STRIKE)
-    for number, (northing, _) in enumerate(rocks.DOLERITES, start=1):
+    for northing, _ in rocks.DOLERITES:
         along = np.linspace(-2_980.0, 2_980.0, 9)
         points = np.column_stack([3_000.0 + along * np.sin(a), northing + along * np.cos(a)])
         points = points[(points[:, 1] > 0) & (points[:, 1] < t.HEIGHT)]
-        shapes.append(({"unit": "DOLR", "name": f"Dolerite dyke {number}"}, _line(points)))
+        shapes.append(({"unit": "Dolerite", "code": "DOLR"}, _line(points)))
     write_shapes(folder / "geological_map.geojson", shapes)
 
 
