@@ -30,6 +30,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     interface.first_start_of_the_demo,
     interface.event_loop_under_load,
     interface.pan_and_zoom,
+    interface.turning_the_scene,
     interface.edits_and_undo,
 )
 

@@ -89,6 +89,29 @@ def pan_and_zoom() -> Iterator[Row]:
         )
 
 
+def turning_the_scene() -> Iterator[Row]:
+    """Frames of the demo's scene in space while it turns, and as it is drawn at rest."""
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder) / "Emberlow.lamp"
+        subprocess.run(["cp", "-r", str(ensure()), str(copy)], check=True)
+        out = subprocess.run(
+            [sys.executable, "-m", "benchmarks.turning", str(copy)],
+            check=True,
+            capture_output=True,
+            text=True,
+            env={**os.environ, "XDG_CONFIG_HOME": folder},
+        )
+    for line in out.stdout.splitlines():
+        what, *frames = line.split("\t")
+        values = np.array([float(f) for f in frames])
+        yield Row(
+            f"3D scene of the demo, {what}",
+            f"{1 / np.median(values):.1f} frames/s",
+            "10 frames/s" if what == "turning" else "",
+            f"worst {1 / values.max():.1f} frames/s of {len(values)} frames",
+        )
+
+
 def edits_and_undo() -> Iterator[Row]:
     """How quick an edit, its undo and a very large block model are in the window."""
     with tempfile.TemporaryDirectory() as folder:

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from innerlamp.app.mainwindow.finder import ALSO
-from innerlamp.core.running.help_pages import found, operation_page, pages, whole_guide
+from innerlamp.core.running.help_pages import GUIDE, found, operation_page, pages, whole_guide
 from innerlamp.core.running.methods import METHODS
 from innerlamp.core.running.table import OPERATIONS
 
@@ -36,6 +36,8 @@ def test_the_guide_in_docs_is_the_one_that_ships() -> None:
     assert {p.name for p in DOCS.glob("*.md")} == set(made)
     for name, text in made.items():
         assert (DOCS / name).read_text(encoding="utf-8") == text, f"run 'make guide': {name}"
+    for picture in (GUIDE / "pictures").glob("*.png"):
+        assert (DOCS / "pictures" / picture.name).read_bytes() == picture.read_bytes(), f"run 'make guide': {picture.name}"
 
 
 @pytest.mark.parametrize(

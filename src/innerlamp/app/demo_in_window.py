@@ -39,9 +39,20 @@ class DemoInWindow:
         if not (place / "catalogue.sqlite").is_file():
             place.parent.mkdir(parents=True, exist_ok=True)
             with Store.create(place, truth.CRS) as store:
-                store.set_workspace({"section": build.section_line(), "demo": {}, "demo complete": False})
+                store.set_workspace(
+                    {
+                        "section": build.section_line(),
+                        "demo": {},
+                        "demo complete": False,
+                        "demo version": build.VERSION,
+                    }
+                )
         self.ctx.open(place)
         store_now = self.ctx.store
+        if store_now is not None and store_now.workspace("demo version") != build.VERSION:
+            words = "This demo was made by an earlier version: 'inner-lamp demo --fresh' makes it anew, larger."
+            self.ctx.say(words, "look")
+            return
         if store_now is None or not store_now.writable or store_now.workspace("demo complete") is not False:
             return
         known = store_now.workspace("demo")
@@ -63,6 +74,8 @@ class DemoInWindow:
             return
         if self.ctx.store is not None:
             self.ctx.store.set_workspace({"demo complete": True})
+            if not self.ctx.selected and "holes" in self.ids:
+                self.ctx.select_item(self.ids["holes"])
         self.ctx.say("Emberlow is complete.", "good")
 
     def _landed(self, job: Job, made: dict[str, str]) -> None:

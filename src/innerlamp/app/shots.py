@@ -101,7 +101,7 @@ def _panes(window: Window, kinds: tuple[str, ...]) -> None:
 
 
 def _overview(window: Window) -> None:
-    _light(window, "Ground", "Soil Sn", "Emberlow holes", "Sn shell 800 ppm", "Targets")
+    _light(window, "Ground", "Geological map", "Emberlow holes", "Sn shell 800 ppm", "Targets")
     window.ctx.select_item(_find(window, "Emberlow holes"))
     window.steps.show_area("Geology")
     settle(window)

@@ -16,6 +16,7 @@ from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
 LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
+VERSION = 2  # of the prospect; a demo of another one is made anew by `ensure`
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 
 # Operation, parameters, inputs by our short name, short name of each output.
@@ -212,6 +213,7 @@ def build(path: Path, progress: Progress = SILENT) -> Path:
                 "demo": ids,
                 "section": section_line(),
                 "selected": ids["holes"],
+                "demo version": VERSION,
             }
         )
         store.light({ids[k]: True for k in LIT})
@@ -229,10 +231,10 @@ def section_line() -> list[float]:
 
 
 def ensure(progress: Progress = SILENT) -> Path:
-    """Return the demo project, built first if it is not there yet or was not completed."""
+    """Return the demo project, built first if it is not there yet, was not completed or is of another version."""
     path = default_place()
     if (path / "catalogue.sqlite").is_file():
         with Store.open(path, write=False) as store:
-            if store.workspace("demo complete") is not False:
+            if store.workspace("demo complete") is not False and store.workspace("demo version") == VERSION:
                 return path
     return build(path, progress)

@@ -103,7 +103,7 @@ class Card(QScrollArea):
         """All facts as one flowing text: names faint, values in full."""
         faint = self.ctx.theme.faint
         parts = [
-            f'<span style="color:{faint}">{escape(name).replace(" ", "&nbsp;")}</span>&nbsp;{escape(value).replace(" ", "&nbsp;")}'
+            f'<span style="color:{faint}">{escape(name)}</span>&nbsp;{escape(value).replace(" ", "&nbsp;")}'
             for name, value in entry.facts.items()
         ]
         text = QLabel("&nbsp; ".join(parts))

@@ -30,7 +30,7 @@ from .polydata import colour_cells, colour_points, polydata, set_normals, smooth
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
-MOST_TRIANGLES = 24_000
+MOST_TRIANGLES = 16_000
 MOST_LABELS = 16
 MOST_POINT_LABELS = 60
 

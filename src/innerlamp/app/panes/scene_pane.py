@@ -323,6 +323,9 @@ class ScenePane(Pane):
     def _begin_to_move(self) -> None:
         self._rest.stop()
         self.quality.move()
+        for prop in self.layers.graphics():  # words take a sixth of a frame
+            if prop.IsA("vtkBillboardTextActor3D"):
+                prop.VisibilityOff()
 
     def _come_to_rest(self) -> None:
         self.quality.still()

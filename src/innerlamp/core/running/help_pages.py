@@ -108,7 +108,9 @@ def whole_guide() -> dict[str, str]:
 
 
 if __name__ == "__main__":
+    import shutil
     import sys
 
     for name, text in whole_guide().items():
         (Path(sys.argv[1]) / name).write_text(text, encoding="utf-8")
+    shutil.copytree(GUIDE / "pictures", Path(sys.argv[1]) / "pictures", dirs_exist_ok=True)
