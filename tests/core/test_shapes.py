@@ -123,7 +123,7 @@ def test_the_geological_map_of_the_demo_covers_its_ground() -> None:
     assert isinstance(made, Features)
     theirs = shapely.from_wkb(pyogrio.raw.read(FILES / "geology" / "geological_map.geojson")[2])
     assert sum(s.area for s in shapes_of(made)) == approx(shapely.area(theirs).sum())
-    assert {"SLATE", "fault"} <= set(made.table["unit"])
+    assert {"Slate", "fault"} <= set(made.table["unit"])
 
 
 def test_drawings_go_out_and_come_in_through_ezdxf(mixed: Features, tmp_path: Path) -> None:
