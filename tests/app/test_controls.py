@@ -19,6 +19,7 @@ from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.attributes import is_ground
+from innerlamp.core.items.features import Features
 from innerlamp.core.items.kinds import KINDS
 
 from .conftest import type_into, widget_image
@@ -86,6 +87,13 @@ def test_every_control_of_the_card_is_seen_in_every_pane_and_undone(demo_window:
     x, y = 0.5 * (west + east), 0.5 * (south + north)
     if kind == "targets":  # few places: the section goes through the best
         x, y = ctx.item(item).table[["x", "y"]].iloc[0]  # type: ignore[union-attr]
+    if kind == "features":  # contours: the section goes through the highest
+        settle(window)
+        shapes = ctx.item(item)
+        assert isinstance(shapes, Features)
+        top = int(shapes.table[ctx.attribute_of(through)].to_numpy(float).argmax())
+        part = int(np.flatnonzero(shapes.owner == top)[0])
+        x, y = shapes.vertices[shapes.starts[part] : shapes.starts[part + 1], :2].mean(axis=0)
     ctx.set_section(SectionPlane(x - 700.0, y - 40.0, x + 700.0, y + 60.0))
     ctx.set_corridor(250.0)
     window.activateWindow()
@@ -135,7 +143,7 @@ def change(window: Window, item: str, control: str) -> Callable[[], None] | None
         if edit is None or loaded is None:
             return None
         values = np.asarray(values_of(loaded, ctx.attribute_of(entry)), dtype=float)
-        low, middle, high = np.nanpercentile(values, [10, 55, 80])
+        low, middle, high = np.nanpercentile(values, [10, 62, 80])
         if kind_has_one_value(values):
             middle = high + 1.0  # a shell: above its level
         value = {"legend_low": low, "legend_high": high, "legend_cutoff": middle}[control]

@@ -183,7 +183,7 @@ def test_other_charts_draw_something(demo_window: Window, kind: str) -> None:
     pane = chart(demo_window, kind, "Soils")
     assert len(pane.plot.getPlotItem().items) > 2
     assert "," in pane.words.text()
-    assert coloured_share(widget_image(demo_window, pane.plot)) > 0.008
+    assert coloured_share(widget_image(demo_window, pane.plot)) > 0.005
 
 
 def test_charts_of_items_without_numbers_say_so(demo_window: Window) -> None:

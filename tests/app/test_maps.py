@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
@@ -15,6 +17,7 @@ from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.stereo_pane import StereoPane
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
+from innerlamp.demo import truth
 
 from .conftest import choose, colours_in, drag, run_form, widget_image
 
@@ -128,22 +131,30 @@ def test_the_stereonet_shows_and_selects_readings(demo_window: Window) -> None:
     settle(window)
     pane = window.centre.pane("stereonet")
     assert isinstance(pane, StereoPane)
-    assert wait_until(lambda: pane.words.text().startswith("140 readings"), 10)
+    readings = window.ctx.item(window.ctx.selected).table  # type: ignore[union-attr]
+    whole = readings[readings[["dip", "dip direction"]].notna().all(axis=1)]
+    veins = int((whole["Feature"] == "vein").sum())
+    assert len(whole) == 299  # one dip of 118 was left empty
+    assert veins > 40
+    assert wait_until(lambda: pane.words.text().startswith("299 readings"), 10)
     choose(pane.of, "vein")
     pane.redraw()
     settle(window)
-    assert pane.words.text().startswith("27 readings; mean plane 78° towards 150°")
+    mean = re.match(rf"{veins} readings; mean plane (\d+)° towards (\d+)°", pane.words.text())
+    assert mean, pane.words.text()
+    assert int(mean[1]) == pytest.approx(truth.VEIN_DIP, abs=3)
+    assert int(mean[2]) == pytest.approx(truth.VEIN_STRIKE + 90, abs=4)
     colours = colours_in(widget_image(window, pane.plot))
     assert len(colours) > 10
     # A drag round all poles of the veins selects them, and the table shows the same rows.
     pane.view.brushed.emit(QRectF(-1.0, -1.0, 2.0, 2.0))
-    assert len(window.ctx.selection.rows) == 27
+    assert len(window.ctx.selection.rows) == veins
     table = window.ctx.item(window.ctx.selected).table  # type: ignore[union-attr]
     assert set(table["Feature"].iloc[list(window.ctx.selection.rows)]) == {"vein"}
     choose(pane.of, "selected")
     pane.redraw()
     settle(window)
-    assert pane.words.text().startswith("27 readings")
+    assert pane.words.text().startswith(f"{veins} readings")
     window.ctx.select_item(window.ctx.store.find("Soils").id)  # type: ignore[union-attr]
     settle(window)
     assert pane.hint.isVisible()

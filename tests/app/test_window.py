@@ -144,7 +144,9 @@ def test_legend_is_shared_and_undone(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
     ctx.select_item(find(window, "Soil Sn"))
     settle(window)
-    ctx.set_lit(find(window, "Soils"), False)
+    for item in list(ctx.lit):
+        ctx.set_lit(item, False)
+    ctx.set_lit(find(window, "Soil Sn"))
     settle(window)
     before = coloured_share(widget_image(window, window.centre.pane("map")))  # type: ignore[arg-type]
     cut = window.card.findChild(QLineEdit, "legend_cutoff")
@@ -256,6 +258,7 @@ def test_damage_and_read_only_are_said(window: Window, demo_path: Path, tmp_path
     shutil.copytree(demo_path, copy)
     with Store.open(copy) as store:
         soils = store.find("Soil Sn")
+        store.light({soils.id: True})
         (name,) = payload.files_of(store.manifest(soils.version))
         (store.payloads / name[:2] / name).write_bytes(b"broken")
     with Store.open(copy):  # somebody else has it

@@ -37,7 +37,9 @@ def test_the_guide_in_docs_is_the_one_that_ships() -> None:
     for name, text in made.items():
         assert (DOCS / name).read_text(encoding="utf-8") == text, f"run 'make guide': {name}"
     for picture in (GUIDE / "pictures").glob("*.png"):
-        assert (DOCS / "pictures" / picture.name).read_bytes() == picture.read_bytes(), f"run 'make guide': {picture.name}"
+        assert (DOCS / "pictures" / picture.name).read_bytes() == picture.read_bytes(), (
+            f"run 'make guide': {picture.name}"
+        )
 
 
 @pytest.mark.parametrize(

@@ -157,7 +157,7 @@ class Card(QScrollArea):
         scale.setCurrentText(legend.scale)
         scale.textActivated.connect(lambda text: self._set(legend, scale=text))
         for box in (ramp, scale):
-            box.setMinimumContentsLength(4)
+            box.setMinimumContentsLength(3)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         row.addWidget(ramp, 1)
         row.addWidget(scale, 1)

@@ -163,7 +163,7 @@ class UnitList(QWidget):
             colour.setAccessibleName(f"Colour of {name}")
             colour.clicked.connect(lambda _=False, name=name: self._pick(name))
             grid.addWidget(colour, row, 0)
-            label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 90))
+            label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 46))
             label.setToolTip(name)
             grid.addWidget(label, row, 1)
             if not patterns:
@@ -173,7 +173,8 @@ class UnitList(QWidget):
             box.addItems(list(PATTERNS))
             box.setCurrentText(pattern)
             box.setToolTip(f"Pattern of {name} on maps and pages")
-            box.setMinimumContentsLength(5)
+            box.setMinimumContentsLength(4)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.textActivated.connect(lambda text, name=name: self.set_pattern(name, text))
             grid.addWidget(box, row, 2)
             for column, (sign, step, tip) in enumerate((("▲", -1, "younger"), ("▼", 1, "older")), start=3):

@@ -77,7 +77,7 @@ class Window(QMainWindow):
         stack.setOrientation(stack.orientation().Vertical)
         stack.addWidget(self.shelf)
         stack.addWidget(self.card)
-        stack.setSizes([250, 410])
+        stack.setSizes([205, 455])
         column.addWidget(stack, 1)
         column.addWidget(self.legends)
         right.setFixedWidth(246)

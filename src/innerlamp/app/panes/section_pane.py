@@ -192,7 +192,7 @@ class SectionPane(Pane):
                 if hit is None:
                     continue
                 name, table = hit
-            if table is None or not len(table):
+            if table is None or not len(table) or not {"x", "y", "z"} <= set(table.columns):
                 continue
             a, off = plane.to_plane(table["x"].to_numpy(float), table["y"].to_numpy(float))
             away = np.hypot((a - along) / dx, (table["z"].to_numpy(float) - z) / dy)
