@@ -45,21 +45,27 @@ def first_start_of_the_demo() -> Iterator[Row]:
         yield Row(f"First start of the demo: {what}", f"{took} s", asked.get(what, ""))
 
 
-def event_loop_under_load() -> Iterator[Row]:
+def _of_the_demo(module: str) -> Iterator[tuple[str, np.ndarray]]:
+    """Names and numbers that a measurement on a copy of the demo prints, a line each."""
     # In a process of its own: the window ends its process when it closes.
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder) / "Emberlow.lamp"
         subprocess.run(["cp", "-r", str(ensure()), str(copy)], check=True)
         out = subprocess.run(
-            [sys.executable, "-m", "benchmarks.heartbeat", str(copy)],
+            [sys.executable, "-m", f"benchmarks.{module}", str(copy)],
             check=True,
             capture_output=True,
             text=True,
             env={**os.environ, "XDG_CONFIG_HOME": folder},
         )
     for line in out.stdout.splitlines():
-        what, *gaps = line.split("\t")
-        values = np.array([float(g) for g in gaps])
+        what, *numbers = line.split("\t")
+        yield what, np.array([float(n) for n in numbers])
+
+
+def event_loop_under_load() -> Iterator[Row]:
+    """Gaps of the window's event loop while it idles, computes in the background and lands results."""
+    for what, values in _of_the_demo("heartbeat"):
         yield Row(
             f"Event loop, {what}: longest gap",
             f"{values.max() * 1e3:.0f} ms",
@@ -91,19 +97,7 @@ def pan_and_zoom() -> Iterator[Row]:
 
 def turning_the_scene() -> Iterator[Row]:
     """Frames of the demo's scene in space while it turns, and as it is drawn at rest."""
-    with tempfile.TemporaryDirectory() as folder:
-        copy = Path(folder) / "Emberlow.lamp"
-        subprocess.run(["cp", "-r", str(ensure()), str(copy)], check=True)
-        out = subprocess.run(
-            [sys.executable, "-m", "benchmarks.turning", str(copy)],
-            check=True,
-            capture_output=True,
-            text=True,
-            env={**os.environ, "XDG_CONFIG_HOME": folder},
-        )
-    for line in out.stdout.splitlines():
-        what, *frames = line.split("\t")
-        values = np.array([float(f) for f in frames])
+    for what, values in _of_the_demo("turning"):
         yield Row(
             f"3D scene of the demo, {what}",
             f"{1 / np.median(values):.1f} frames/s",
