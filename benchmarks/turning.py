@@ -19,6 +19,7 @@ def main(project: Path) -> None:
     window.setGeometry(0, 0, 1280, 800)
     window.show()
     assert window.open_path(project)
+    window.centre.restore({"kinds": ["map", "scene", "section", "table"]})
     settle(window)
     window.centre.toggle_fill(1)
     settle(window)

@@ -75,6 +75,7 @@ def take_shots(project: Path, folder: Path) -> int:
         grab(window, folder / f"{name}.png")
         print(folder / f"{name}.png")
     window.ctx.say("")
+    window.centre.restore({"kinds": ["map", "scene", "section", "table"]})  # as who opens the demo next expects it
     window.close()
     leave(0)
     return 0
