@@ -1,13 +1,11 @@
-"""How the 3D pane draws: smooth edges, transparency in the right order, less while it moves, hollows in shade where the machine can."""
+"""How the 3D pane draws: smooth edges, transparency in the right order, less while it moves."""
 
 from __future__ import annotations
 
 from PySide6.QtGui import QColor
 from vtkmodules.vtkRenderingCore import vtkRenderer, vtkRenderWindow
-from vtkmodules.vtkRenderingOpenGL2 import vtkRenderStepsPass, vtkSSAOPass
 
 _PEELS = 4
-_SOFTWARE = ("llvmpipe", "softpipe", "swrast", "software")
 
 
 class Quality:
@@ -17,7 +15,6 @@ class Quality:
         self.renderer = renderer
         self.window = window
         self.moving = False
-        self._asked = False
         window.SetMultiSamples(0)  # four times faster in software; edges are smoothed afterwards instead
         window.SetAlphaBitPlanes(1)
         renderer.SetMaximumNumberOfPeels(_PEELS)
@@ -35,25 +32,6 @@ class Quality:
         self.moving = True
         self.renderer.SetUseFXAA(False)
         self.renderer.SetUseDepthPeeling(False)
-
-    def shade_hollows(self, size: float) -> bool:
-        """Put hollows into soft shade, once, where the graphics are not computed by the processor; returns whether.
-
-        `size` is that of the scene in metres. (Screen-space ambient occlusion: Mittring 2007.)
-        """
-        if self._asked:
-            return self.renderer.GetPass() is not None
-        self._asked = True
-        words = str(self.window.ReportCapabilities() or "").lower()
-        if any(name in words for name in _SOFTWARE) or "opengl" not in words:
-            return False
-        steps, shade = vtkRenderStepsPass(), vtkSSAOPass()
-        shade.SetDelegatePass(steps)
-        shade.SetRadius(0.03 * size)
-        shade.SetBias(0.001 * size)
-        shade.BlurOn()
-        self.renderer.SetPass(shade)
-        return True
 
 
 def quiet_background(renderer: vtkRenderer, canvas: QColor, dark: bool) -> None:
