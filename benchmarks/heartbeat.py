@@ -43,10 +43,11 @@ def main() -> None:
     find = window.ctx.store.find  # type: ignore[union-attr]
     job = window.ctx.start(
         "invert-magnetics",
-        {"attribute": "TMI_ANOM_nT", "cell": 50.0},
+        {"attribute": "TMI_ANOM_nT", "cell": 100.0, "cell_z": 50.0, "spacing": 120.0, "depth": 700.0},
         {"lines": find("Airborne magnetics").id, "ground": find("Ground").id},
     )
     wait_until(lambda: not job.active, 300)
+    assert job.state == "done", job.state
     tell("an inversion runs")
     settle(window)
     tell("its result is stored and drawn in all panes")

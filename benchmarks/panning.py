@@ -56,8 +56,9 @@ def district() -> list[Grid | PointSet | Features]:
         vertices=np.column_stack([xy, np.full(len(xy), np.nan)]),
         starts=starts,
         owner=np.arange(len(found), dtype=np.int64),
-        role=np.full(len(found), LINE, dtype=np.int8),
+        part_types=np.full(len(found), LINE, dtype=np.int8),
         units={"TMI": "nT"},
+        roles={"TMI": "level", "weight": "line weight", "round": "closing"},
     )
     return [grid, samples, features]
 

@@ -7,6 +7,7 @@ import time
 from pathlib import Path
 
 from innerlamp.app.main import make_application, make_window
+from innerlamp.app.mainwindow.centre import DEFAULT
 from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.shots import settle
 
@@ -19,7 +20,7 @@ def main(project: Path) -> None:
     window.setGeometry(0, 0, 1280, 800)
     window.show()
     assert window.open_path(project)
-    window.centre.restore({"kinds": ["map", "scene", "section", "table"]})
+    window.centre.restore({"kinds": list(DEFAULT)})
     settle(window)
     window.centre.toggle_fill(1)
     settle(window)
