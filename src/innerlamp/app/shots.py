@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from ..core.errors import LampError
 from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
+from .mainwindow.centre import DEFAULT
 from .mainwindow.window import Window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
@@ -75,7 +76,7 @@ def take_shots(project: Path, folder: Path) -> int:
         grab(window, folder / f"{name}.png")
         print(folder / f"{name}.png")
     window.ctx.say("")
-    window.centre.restore({"kinds": ["map", "scene", "section", "table"]})  # as who opens the demo next expects it
+    window.centre.restore({"kinds": list(DEFAULT)})  # as who opens the demo next expects it
     window.close()
     leave(0)
     return 0

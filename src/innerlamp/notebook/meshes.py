@@ -9,7 +9,8 @@ import pandas as pd
 
 from ..core.errors import InputError
 from ..core.formats import places_out
-from ..core.geometry.mesh import CORNERS, DrapedMesh, TensorMesh
+from ..core.formats.vtk_items import hexahedra
+from ..core.geometry.mesh import DrapedMesh, TensorMesh
 from ..core.items.base import Item
 from ..core.items.features import POINT, Features
 from ..core.items.fields import BlockModel, Grid, Surface
@@ -115,11 +116,8 @@ def _cells(pv: Any, item: BlockModel) -> Any:
         return out
     there = item.present & (mesh.thickness > 0 if isinstance(mesh, DrapedMesh) else True)
     cells = np.argwhere(there)
-    corners = mesh.corners(cells)
-    # The order of corners is that of a VTK hexahedron.
-    assert CORNERS.tolist()[:4] == [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]
-    points, index = np.unique(np.round(corners.reshape(-1, 3), 6), axis=0, return_inverse=True)
-    connected = np.column_stack([np.full(len(cells), 8), index.reshape(-1, 8)]).ravel()
+    points, index = hexahedra(mesh, cells)
+    connected = np.column_stack([np.full(len(cells), 8), index]).ravel()
     out = pv.UnstructuredGrid(connected, np.full(len(cells), 12, dtype=np.uint8), points)
     for name, values in item.properties.items():
         out.cell_data[name] = np.array(values)[tuple(cells.T)]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..core.errors import InputError
-from ..core.geometry.mesh import DrapedMesh, TensorMesh
+from ..core.geometry.mesh import DrapedMesh, Mesh, TensorMesh, edges_around
 from ..core.items.base import Item
 from ..core.items.fields import BlockModel, Grid
 from . import carried
@@ -133,8 +133,6 @@ def _blocks(data: Any, told: dict[str, Any], name: str, code: str) -> BlockModel
     plain, arrays = told.get("mesh"), told.get("arrays", {})
     dims = set(next(iter(data.data_vars.values())).dims) if len(data.data_vars) else set(data.dims)
     if dims == {"w", "v", "u"} and isinstance(plain, dict) and plain.get("mesh") == "TensorMesh":
-        from ..core.geometry.mesh import Mesh
-
         mesh = Mesh.put_together(plain, {k: np.asarray(v, dtype=np.float64) for k, v in arrays.items()})
         order: tuple[str, str, str] = ("u", "v", "w")
     elif dims == {"x", "y", "z"}:
@@ -177,6 +175,5 @@ def _widths(middle: np.ndarray, name: str) -> tuple[float, np.ndarray]:
     middle = np.asarray(middle, dtype=np.float64)
     if len(middle) < 2 or (np.diff(middle) <= 0).any():
         raise InputError(f"places along {name} must be two or more and differ")
-    between = 0.5 * (middle[1:] + middle[:-1])
-    edges = np.concatenate([[2 * middle[0] - between[0]], between, [2 * middle[-1] - between[-1]]])
+    edges = edges_around(middle)
     return float(edges[0]), np.diff(edges)

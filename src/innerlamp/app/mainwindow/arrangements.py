@@ -9,7 +9,7 @@ from functools import partial
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from .. import settings
-from .centre import Centre
+from .centre import DEFAULT, Centre
 
 _MOST = 20
 
@@ -54,7 +54,7 @@ class ArrangementsMenu(QMenu):
     def fill(self) -> None:
         """List what is kept now."""
         self.clear()
-        self.addAction("Two by two").triggered.connect(lambda: self.centre.restore({"kinds": list(_TWO_BY_TWO)}))
+        self.addAction("Two by two").triggered.connect(lambda: self.centre.restore({"kinds": list(DEFAULT)}))
         names = list(kept())
         for name in names:
             self.addAction(name).triggered.connect(partial(self.take, name))
@@ -80,6 +80,3 @@ class ArrangementsMenu(QMenu):
         if name.strip():
             keep(name.strip(), self.centre.state())
             self.fill()
-
-
-_TWO_BY_TWO = (("map", "scene"), ("section", "table"))

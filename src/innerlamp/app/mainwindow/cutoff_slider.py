@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ...core.items.attributes import plain_number
 from ...core.items.base import Item
-from ...core.items.legend import Legend
+from ...core.items.legend import Legend, position, value_at
 from ..context import Context
 from ..painters.colours import colour_at
 from ..session.legends import values_of
@@ -20,23 +20,23 @@ from ..session.legends import values_of
 _BARS, _HIGH, _EDGE = 56, 46, 5
 
 
-def histogram(values: np.ndarray, legend: Legend, bars: int = _BARS) -> tuple[np.ndarray, float, float]:
-    """Return counts of values in `bars` even steps of the legend's scale, and the ends of these in that scale.
-
-    The ends are those of the ramp, widened to a cut-off outside of it; values beyond them count in the outer bars.
-    """
-    known = np.asarray(values, dtype=float)
-    known = known[np.isfinite(known)]
-    low, high = legend.low, legend.high
-    if legend.cutoff is not None:
-        low, high = min(low, legend.cutoff), max(high, legend.cutoff)
-    if legend.scale == "log" and low > 0:
-        known = np.log10(known[known > 0])
-        low, high = np.log10(low), np.log10(high)
+def axis_of(legend: Legend) -> Legend:
+    """Return the scale that the slider runs on: that of the ramp, log or linear, widened to a cut-off outside of it."""
+    log = legend.scale == "log" and legend.low > 0
+    ends = [legend.low, legend.high]
+    if legend.cutoff is not None and (legend.cutoff > 0 or not log):
+        ends.append(legend.cutoff)
+    low, high = min(ends), max(ends)
     if not high > low:
-        high = low + 1.0
-    counts, _ = np.histogram(np.clip(known, low, high), bars, (low, high))
-    return counts, float(low), float(high)
+        high = 10.0 * low if log else low + 1.0
+    return replace(legend, scale="log" if log else "linear", low=low, high=high, breaks=(), cutoff=None)
+
+
+def histogram(values: np.ndarray, axis: Legend, bars: int = _BARS) -> np.ndarray:
+    """Return counts of values in `bars` even steps of an axis; those beyond its ends count in the outer bars."""
+    known = np.asarray(values, dtype=float)
+    known = known[np.isfinite(known) & ((known > 0) | (axis.scale != "log"))]
+    return np.histogram(position(axis, known), bars, (0.0, 1.0))[0]
 
 
 class CutoffSlider(QWidget):
@@ -53,7 +53,8 @@ class CutoffSlider(QWidget):
         self.setToolTip(
             f"Cut-off{unit}: what lies below is hidden in all panes. Drag the line or use the arrow keys; Delete takes it off."
         )
-        self.counts, self.low, self.high = histogram(values_of(item, legend.attribute), legend)
+        self.axis = axis_of(legend)
+        self.counts = histogram(values_of(item, legend.attribute), self.axis)
         self.value = legend.cutoff
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -67,25 +68,16 @@ class CutoffSlider(QWidget):
     def minimumSizeHint(self) -> QSize:  # noqa: N802
         return QSize(90, _HIGH)
 
-    @property
-    def _log(self) -> bool:
-        return self.legend.scale == "log" and self.legend.low > 0
-
     def share(self) -> float:
         """Where the line stands, 0 to 1 from the left; 0 without a cut-off."""
-        if self.value is None:
-            return 0.0
-        at = np.log10(self.value) if self._log and self.value > 0 else self.value
-        return float(np.clip((at - self.low) / (self.high - self.low), 0.0, 1.0))
+        return 0.0 if self.value is None else float(position(self.axis, np.array([self.value]))[0])
 
     def move_to(self, share: float) -> None:
         """Put the line at a share of the width; the left end takes the cut-off off."""
         if share <= 0.0:
             self.value = None
         else:
-            at = self.low + min(share, 1.0) * (self.high - self.low)
-            plain = 10.0**at if self._log else at
-            self.value = float(f"{plain:.3g}")
+            self.value = float(f"{value_at(self.axis, min(share, 1.0)):.3g}")
         self.update()
         self._rest.start()
 
@@ -127,12 +119,14 @@ class CutoffSlider(QWidget):
         top = float(self.counts.max()) or 1.0
         wide = inner.width() / len(self.counts)
         plain = replace(self.legend, cutoff=None)
+        middles = (np.arange(len(self.counts)) + 0.5) / len(self.counts)
+        # A bar has the colour that its values have in the panes.
+        on_ramp = position(self.legend, np.array([value_at(self.axis, m) for m in middles.tolist()])).tolist()
         for k, count in enumerate(self.counts.tolist()):
-            middle = (k + 0.5) / len(self.counts)
             # Roots, so that the few high values that matter are seen beside the many low ones.
             tall = inner.height() * (count / top) ** 0.5
-            colour = colour_at(plain, self._on_ramp(middle))
-            if self.value is not None and middle < at:
+            colour = colour_at(plain, on_ramp[k])
+            if self.value is not None and middles[k] < at:
                 colour = QColor(theme.line)
             painter.fillRect(QRectF(inner.left() + k * wide, inner.bottom() - tall, wide + 0.3, tall), colour)
         painter.setPen(QPen(QColor(theme.line), 1.0))
@@ -152,9 +146,3 @@ class CutoffSlider(QWidget):
         left = min(max(x - long / 2, 0.0), self.width() - long)
         painter.drawText(QRectF(left, 0, long, 12), Qt.AlignmentFlag.AlignCenter, words)
         painter.end()
-
-    def _on_ramp(self, share: float) -> float:
-        """Place of a bar on the ramp, whose ends may lie within those of the histogram."""
-        at = self.low + share * (self.high - self.low)
-        low, high = (np.log10(v) if self._log else v for v in (self.legend.low, self.legend.high))
-        return float(np.clip((at - low) / max(high - low, 1e-12), 0.0, 1.0))

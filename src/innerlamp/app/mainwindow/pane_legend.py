@@ -33,9 +33,8 @@ class PaneLegend(Legends):
 
     def fill(self) -> None:
         super().fill()
-        if hasattr(self, "_inset"):
-            self.setVisible(bool(self.shown) and self.parentWidget() is not None)
-            self.settle_in()
+        self.setVisible(bool(self.shown))
+        self.settle_in()
 
     def settle_in(self) -> None:
         """Stand where it was put, wholly within the pane."""

@@ -439,12 +439,10 @@ def paint_targets(ctx: Context, view: MapView, entry: Entry, item: Item) -> list
     x, y = table["x"].to_numpy(float), table["y"].to_numpy(float)
     out: list[pg.GraphicsObject] = []
     # Open in the middle: what a target marks stays visible. A wide ring in the panel's colour sets it off.
-    for size, pens, z in (
-        (17, [pg.mkPen(ctx.theme.panel, width=5.0)] * len(table), 13),
-        (17, [pg.mkPen(c, width=2.6) for c in target_colours(ctx, entry, item, table)], 14),
-    ):
+    rim = [pg.mkPen(ctx.theme.panel, width=5.0)] * len(table)
+    for z, pens in ((13, rim), (14, [pg.mkPen(c, width=2.6) for c in target_colours(ctx, entry, item, table)])):
         ring = pg.ScatterPlotItem(
-            x=x, y=y, data=table.index.to_numpy(), size=size, symbol="o", brush=pg.mkBrush(None), pen=pens
+            x=x, y=y, data=table.index.to_numpy(), size=17, symbol="o", brush=pg.mkBrush(None), pen=pens
         )
         ring.setZValue(z)
         out.append(ring)

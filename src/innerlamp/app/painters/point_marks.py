@@ -33,7 +33,7 @@ class PointMarks(CachedDrawing):
         self.rows = order
         # Which of several that would lie on each other is drawn: a fixed order without regard to values, so that the
         # colours keep their shares.
-        self._first = np.random.default_rng(len(order)).permutation(len(order))
+        self._turn = np.argsort(np.random.default_rng(len(order)).permutation(len(order)))
         self.shown = 0
         self._extent = (self.xy.min(axis=0), self.xy.max(axis=0)) if len(self.xy) else None
         names, number = np.unique(self.symbols.astype(str), return_inverse=True)
@@ -62,7 +62,7 @@ class PointMarks(CachedDrawing):
         margin = float(self.sizes.max()) if len(self.sizes) else 0.0
         inside = (at[:, 0] > view.left() - margin) & (at[:, 0] < view.right() + margin)
         inside &= (at[:, 1] > view.top() - margin) & (at[:, 1] < view.bottom() + margin)
-        seen = self._apart(np.flatnonzero(inside), transform)
+        seen = self._apart(inside, transform)
         self.shown = len(seen)
         if not len(seen):
             return
@@ -74,20 +74,21 @@ class PointMarks(CachedDrawing):
             self._draw(painter, at, seen)
         painter.restore()
 
-    def _apart(self, seen: np.ndarray, transform: QTransform) -> np.ndarray:
-        """Those of the symbols in view that do not lie on each other: one in each square as wide as a symbol.
+    def _apart(self, inside: np.ndarray, transform: QTransform) -> np.ndarray:
+        """Those of the symbols in view (a mask) that do not lie on each other: one in each square as wide as a symbol.
 
         The squares lie fixed on the ground and grow by steps, so that symbols stay while the map is shifted.
         """
         scale = float(np.hypot(transform.m11(), transform.m12()))
+        seen: np.ndarray = self._turn[inside[self._turn]]
         if len(seen) < 2 or scale <= 0:
-            return seen
+            return np.sort(seen)
         width = float(np.median(self.sizes[seen])) / scale
         cell = 2.0 ** (np.ceil(2.0 * np.log2(max(width, 1e-9))) / 2.0)
-        square = np.floor(self.xy[seen] / cell).astype(np.int64)
-        by_turn = np.argsort(self._first[seen], kind="stable")
-        _, kept = np.unique(square[by_turn], axis=0, return_index=True)
-        return np.sort(seen[by_turn[kept]])
+        column, row = np.floor(self.xy[seen] / cell).astype(np.int64).T
+        row = row - row.min()
+        _, kept = np.unique(column * (row.max() + 1) + row, return_index=True)
+        return np.sort(seen[kept])
 
     def _draw(self, painter: QPainter, at: np.ndarray, seen: np.ndarray) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

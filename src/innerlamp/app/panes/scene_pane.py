@@ -152,7 +152,7 @@ class ScenePane(Pane):
     def _words_on_top(self) -> None:
         # Translucent surfaces are drawn in the order of the props: words added last stay readable.
         for prop in self.layers.graphics():
-            if prop.IsA("vtkBillboardTextActor3D"):
+            if is_words(prop):
                 self.renderer.RemoveViewProp(prop)
                 self.renderer.AddViewProp(prop)
 
@@ -160,7 +160,7 @@ class ScenePane(Pane):
         factor = self.ctx.exaggeration
         for prop in self.layers.graphics():
             prop.SetScale(1.0, 1.0, 1.0)
-            if prop.IsA("vtkBillboardTextActor3D"):
+            if is_words(prop):
                 x, y, z = prop.GetPosition()
                 base = getattr(prop, "base_z", None)
                 if base is None:
@@ -207,7 +207,7 @@ class ScenePane(Pane):
                     text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True)
                 )
         for prop in self._fixtures:
-            if not prop.IsA("vtkBillboardTextActor3D"):
+            if not is_words(prop):
                 prop.SetScale(1.0, 1.0, factor)
             prop.PickableOff()
             self.renderer.AddViewProp(prop)
@@ -304,7 +304,7 @@ class ScenePane(Pane):
         """Hide labels that would lie on others as the camera stands; those of what was lit last come first."""
         width, height = self.window_.GetSize()
         on_top = reversed(self.layers.items())
-        labels = [p for i in on_top for p in self.layers.graphics(i) if p.IsA("vtkBillboardTextActor3D")]
+        labels = [p for i in on_top for p in self.layers.graphics(i) if is_words(p)]
         if not labels or height < 2:
             return
         camera = self.renderer.GetActiveCamera()
@@ -324,7 +324,7 @@ class ScenePane(Pane):
         self._rest.stop()
         self.quality.move()
         for prop in self.layers.graphics():  # words take a sixth of a frame
-            if prop.IsA("vtkBillboardTextActor3D"):
+            if is_words(prop):
                 prop.VisibilityOff()
 
     def _come_to_rest(self) -> None:
@@ -489,9 +489,14 @@ class ScenePane(Pane):
         self.canvas.close()
 
 
+def is_words(prop: vtkProp3D) -> bool:
+    """Whether a prop is a text that faces the viewer."""
+    return bool(prop.IsA("vtkBillboardTextActor3D"))
+
+
 def faded_prop(prop: vtkProp3D, opacity: float) -> None:
     """Give a prop a share of the opacity that it was drawn with."""
-    shading = prop.GetTextProperty() if prop.IsA("vtkBillboardTextActor3D") else prop.GetProperty()
+    shading = prop.GetTextProperty() if is_words(prop) else prop.GetProperty()
     if not hasattr(prop, "full_opacity"):
         prop.full_opacity = shading.GetOpacity()
     shading.SetOpacity(prop.full_opacity * opacity)

@@ -8,10 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, refused
-from ..geometry.mesh import TensorMesh
+from ..geometry.mesh import Mesh, TensorMesh, edges_around
 from ..items.fields import BlockModel, Surface
 from . import vtkxml
 from .cells import MOST_CELLS, bounds_to_mesh
+
+IntArray = NDArray[np.int64]
 
 # Corners of the cell kinds that can be cells of a block model, and of those that are pieces of a surface.
 _BOXES = {11: 8, 12: 8}
@@ -90,7 +92,7 @@ def _blocks(data: vtkxml.VtkData, path: Path) -> tuple[TensorMesh, dict[str, NDA
     else:
         edges = [data.arrays[axis] for axis in "xyz"]
         if on_points:
-            edges = [_around(e) for e in edges]
+            edges = [edges_around(e) for e in edges]
             cells = nodes
     named = data.points if on_points else data.cells
     if any(len(e) - 1 != n for e, n in zip(edges, cells, strict=True)):
@@ -108,11 +110,6 @@ def _blocks(data: vtkxml.VtkData, path: Path) -> tuple[TensorMesh, dict[str, NDA
     if not properties:
         raise InputError("the file has no values on its cells", where=path.name)
     return mesh, properties
-
-
-def _around(points: NDArray[np.float64]) -> NDArray[np.float64]:
-    middle = 0.5 * (points[1:] + points[:-1])
-    return np.concatenate([[2 * points[0] - middle[0]], middle, [2 * points[-1] - middle[-1]]])
 
 
 def _unstructured(data: vtkxml.VtkData, name: str) -> tuple[TensorMesh, dict[str, NDArray[np.float64]]]:
@@ -231,17 +228,23 @@ def write_blocks(blocks: BlockModel, path: Path | str) -> None:
     out.save(path)
 
 
+def hexahedra(mesh: Mesh, cells: IntArray) -> tuple[NDArray[np.float64], IntArray]:
+    """Return the points (p, 3) that cells given as rows (i, j, k) share, and the eight of each cell (n, 8) in VTK's order."""
+    corners = mesh.corners(cells).reshape(-1, 3)
+    _, first, place = np.unique(np.round(corners, 6), axis=0, return_index=True, return_inverse=True)
+    return corners[first], place.reshape(-1, 8).astype(np.int64)
+
+
 def _write_cells(blocks: BlockModel, out: vtkxml.Writer) -> None:
     cells = np.argwhere(blocks.present)
-    corners = blocks.mesh.corners(cells).reshape(-1, 3)
-    _, first, place = np.unique(np.round(corners, 6), axis=0, return_index=True, return_inverse=True)
+    points, connected = hexahedra(blocks.mesh, cells)
     out.open("UnstructuredGrid")
-    out.open("Piece", NumberOfPoints=len(first), NumberOfCells=len(cells))
+    out.open("Piece", NumberOfPoints=len(points), NumberOfCells=len(cells))
     out.open("Points")
-    out.array("Points", corners[first])
+    out.array("Points", points)
     out.close("Points")
     out.open("Cells")
-    out.array("connectivity", place.ravel().astype(np.int64))
+    out.array("connectivity", connected.ravel())
     out.array("offsets", 8 * np.arange(1, len(cells) + 1, dtype=np.int64))
     out.array("types", np.full(len(cells), 12, dtype=np.uint8))
     out.close("Cells")

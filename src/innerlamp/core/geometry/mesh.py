@@ -392,6 +392,12 @@ def edges_of(widths: FloatArray) -> FloatArray:
     return np.concatenate([[0.0], np.cumsum(widths)])
 
 
+def edges_around(middles: FloatArray) -> FloatArray:
+    """Return the edges (n + 1,) of cells from their middles: half way between them, the outer cells as wide as to their neighbours."""
+    between = 0.5 * (middles[1:] + middles[:-1])
+    return np.concatenate([[2 * middles[0] - between[0]], between, [2 * middles[-1] - between[-1]]])
+
+
 def _even(widths: FloatArray) -> bool:
     return bool(np.ptp(widths) <= _EVEN * widths.mean())
 

@@ -116,17 +116,8 @@ def _plane(kind: str, place: np.ndarray) -> tuple[float, float]:
         return t.VEIN_DIP, t.VEIN_STRIKE + 90.0
     if kind == "joint":
         return 86.0, 61.0
-    h = 2.0
-    x, y, z = place
-
-    def height(dx: float, dy: float, dz: float) -> float:
-        return float(rocks.bed_height(*rocks.restored(np.array(x + dx), np.array(y + dy), np.array(z + dz))))
-
-    g = np.array(
-        [height(h, 0, 0) - height(-h, 0, 0), height(0, h, 0) - height(0, -h, 0), height(0, 0, h) - height(0, 0, -h)]
-    )
-    g = g if g[2] > 0 else -g
-    return float(np.degrees(np.arctan2(np.hypot(g[0], g[1]), g[2]))), float(np.degrees(np.arctan2(g[0], g[1])) % 360.0)
+    dip, to, _ = rocks.bedding(*place)
+    return float(dip), float(to)
 
 
 def wireline(folder: Path, holes: list[Hole]) -> None:

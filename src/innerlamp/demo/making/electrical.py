@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
+from ...core.compute.resistivity.arrays import geometric_factor
 from .. import truth as t
 from ..truth import FloatArray, land
 from . import forward
@@ -64,8 +65,8 @@ def _write(folder, number, abmn, distance, place, flat, planted: Planted) -> Non
         return table[code, 2], 1e-3 * table[code, 3] * share
 
     rho, charge = forward.apparent(distance, abmn, lambda s: t.ground(*place(s)), section, flat)
-    a, b, m, n = (distance[abmn[:, k]] for k in range(4))
-    factor = np.abs(2 * np.pi / (1 / np.abs(m - a) - 1 / np.abs(m - b) - 1 / np.abs(n - a) + 1 / np.abs(n - b)))
+    flat_line = np.column_stack([distance, np.zeros((len(distance), 2))])
+    factor = np.abs(geometric_factor(flat_line, abmn))
     error = np.minimum(0.01 + 2e-5 * factor / factor.min() ** 0.5, 0.04)
     again = np.sort(rng.choice(len(abmn), len(abmn) // 8, replace=False))
     which = np.concatenate([np.arange(len(abmn)), again])

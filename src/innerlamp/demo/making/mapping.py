@@ -90,7 +90,7 @@ def readings(folder: Path, planted: Planted) -> None:
     over = np.flatnonzero(kind == "vein")
     r, a = 480.0 * np.sqrt(rng.random(len(over))), rng.uniform(0, 2 * np.pi, len(over))
     x[over], y[over] = t.APEX[0] + r * np.sin(a), t.APEX[1] + r * np.cos(a)
-    bed_dip, bed_to, turned = _bedding(x, y)
+    bed_dip, bed_to, turned = rocks.bedding(x, y, t.bedrock(x, y) - 2.0)
     mean = {"cleavage": (84.0, 110.0), "vein": (t.VEIN_DIP, t.VEIN_STRIKE + 90.0), "joint": (86.0, 61.0)}
     dip = np.array([bed_dip[i] if k == "bedding" else mean[k][0] for i, k in enumerate(kind)]) + rng.normal(0, 4.5, n)
     to = np.array([bed_to[i] if k == "bedding" else mean[k][1] for i, k in enumerate(kind)]) + rng.normal(0, 7.0, n)
@@ -111,22 +111,6 @@ def readings(folder: Path, planted: Planted) -> None:
     table.loc[141, "Dip"] = 118.0
     planted.note("structural_readings.csv", 141, "dip above 90", value="118")
     table.to_csv(folder / "structural_readings.csv", index=False)
-
-
-def _bedding(x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Dip, dip direction and overturning of the beds at the bedrock, from the gradient of their height."""
-    z = t.bedrock(x, y) - 2.0
-
-    def height(dx: float, dy: float, dz: float) -> np.ndarray:
-        return rocks.bed_height(*rocks.restored(x + dx, y + dy, z + dz))
-
-    g = np.array(
-        [height(2, 0, 0) - height(-2, 0, 0), height(0, 2, 0) - height(0, -2, 0), height(0, 0, 2) - height(0, 0, -2)]
-    )
-    turned = g[2] < 0
-    up = np.where(turned, -g, g)
-    dip = np.degrees(np.arctan2(np.hypot(up[0], up[1]), up[2]))
-    return dip, np.degrees(np.arctan2(up[0], up[1])) % 360.0, turned
 
 
 def workings(folder: Path) -> None:

@@ -92,6 +92,21 @@ def bed_height(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
     return np.asarray(z + 265.0 - np.where(flat < 0, west, east) - 0.05 * v)
 
 
+def bedding(x: FloatArray, y: FloatArray, z: FloatArray) -> tuple[FloatArray, FloatArray, NDArray[np.bool_]]:
+    """Dip and dip direction of the beds at places, degrees, and whether they are overturned, from the gradient of their height."""
+
+    def height(dx: float, dy: float, dz: float) -> FloatArray:
+        return bed_height(*restored(x + dx, y + dy, z + dz))
+
+    h = 2.0
+    steps = ((h, 0.0, 0.0), (0.0, h, 0.0), (0.0, 0.0, h))
+    g = np.array([height(*s) - height(*(-v for v in s)) for s in steps])
+    turned = g[2] < 0
+    up = np.where(turned, -g, g)
+    dip = np.degrees(np.arctan2(np.hypot(up[0], up[1]), up[2]))
+    return dip, np.degrees(np.arctan2(up[0], up[1])) % 360.0, turned
+
+
 def granite_top(x: FloatArray, y: FloatArray) -> FloatArray:
     """Elevation of the granite's roof at restored places: three cupolas over a deep floor."""
     along, across = along_and_across(x - APEX[0], y - APEX[1], 35.0)
