@@ -20,10 +20,10 @@ def main() -> None:
     from PySide6.QtCore import Qt
     from PySide6.QtGui import QImage
     from PySide6.QtWidgets import QFileDialog
+    from tests.app.test_tutorial import LINES, Reader
 
     from innerlamp.app.main import make_application, make_window
     from innerlamp.app.shots import settle, wait_until
-    from tests.app.test_tutorial import LINES, Reader
 
     make_application()
     folder = Path(tempfile.mkdtemp())

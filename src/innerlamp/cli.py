@@ -65,6 +65,10 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("new", "make an empty project", _new)
     sub.add_argument("project", type=Path)
     sub.add_argument("crs", help="projected coordinate system in metres, such as EPSG:32629")
+    sub = command(
+        "systems", "find coordinate systems: by zone, name, place or code, or those that files speak for", _systems
+    )
+    sub.add_argument("words", nargs="+", help="words, or files and folders")
     sub = command("ops", "list the operations, or describe one", _ops)
     sub.add_argument("name", nargs="?")
     sub = command("apply", "run one operation on a project, with no window", _apply)
@@ -198,6 +202,21 @@ def _new(args: argparse.Namespace) -> int:
     with Project.create(args.project, args.crs) as project:
         print(project.store.path)
     return 0
+
+
+def _systems(args: argparse.Namespace) -> int:
+    from .core.importing.systems_proposed import proposed_systems
+    from .core.systems_by_name import systems_named
+
+    files = [word for word in args.words if Path(word).expanduser().exists()]
+    if files:
+        rows = [p.words for p in proposed_systems(args.words)]
+    else:
+        rows = [f.words for f in systems_named(" ".join(args.words))]
+    print(
+        "\n".join(rows) or ("These files name no place." if files else "No projected system in metres has that name.")
+    )
+    return 0 if rows else 1
 
 
 def _ops(args: argparse.Namespace) -> int:

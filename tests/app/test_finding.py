@@ -7,7 +7,8 @@ from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
@@ -134,6 +135,41 @@ def test_a_system_is_found_by_name_zone_or_code_and_recent_ones_stand_first(qapp
     assert settings.load().recent_systems == ("EPSG:32719",)
     again = NewProject(folder=tmp_path)
     assert again.crs == "EPSG:32719"
+
+
+def test_files_dropped_before_there_is_a_project_propose_its_system_and_are_brought_in_next(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    files = tmp_path / "data"
+    files.mkdir()
+    (files / "soils.csv").write_text("Muestra;Longitud;Latitud;Cu ppm\nA1;-70,31;-22,40;31\nA2;-70,32;-22,41;35\n")
+    seen: list[str] = []
+
+    def fill(dialog: NewProject) -> int:
+        assert wait_until(lambda: bool(dialog.proposed), 20)
+        seen.extend([dialog.list.item(0).text(), dialog.from_files.text()])
+        dialog.path.setText(str(tmp_path / "south.lamp"))
+        QTest.mouseClick(dialog.make, Qt.MouseButton.LeftButton)
+        return int(dialog.result())
+
+    monkeypatch.setattr(window_module.NewProject, "exec", fill)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(files))])
+    where, left = QPointF(200.0, 200.0), Qt.MouseButton.LeftButton
+    window.dropEvent(QDropEvent(where, Qt.DropAction.CopyAction, data, left, Qt.KeyboardModifier.NoModifier))
+    assert wait_until(lambda: window.ctx.store is not None, 20)
+    assert seen[0].startswith("EPSG:32719 · WGS 84 / UTM zone 19S · zone of the place in soils.csv")
+    assert "brought in next" in seen[1]
+    assert window.ctx.store is not None
+    assert window.ctx.store.crs == "EPSG:32719"
+    form = window.steps.intake
+    assert form is not None
+    assert wait_until(lambda: form.list.rowCount() == 1 and form.run_button.isEnabled(), 30)
+    QTest.mouseClick(form.run_button, Qt.MouseButton.LeftButton)
+    assert wait_until(lambda: not form.queue.busy and len(window.ctx.entries()) == 1, 60), form.problem.text()
+    box = window.ctx.entries()[0].bounds
+    assert 300_000 < box[0] < 400_000
+    assert 7_500_000 < box[2] < 7_530_000
 
 
 def test_a_new_project_starts_clean_and_says_what_to_do_first(

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -22,19 +24,28 @@ from PySide6.QtWidgets import (
 
 from ...core.crs import describe
 from ...core.errors import LampError
+from ...core.importing.systems_proposed import Proposal, proposed_systems
 from ...core.systems_by_name import systems_named
 from .. import settings
+from ..background import Lane
 
 MOST_RECENT = 5
 
 
 class NewProject(QDialog):
-    """Asks for a folder and a coordinate system; recent systems stand first."""
+    """Asks for a folder and a coordinate system; those that dropped files speak for stand first, then recent ones."""
 
-    def __init__(self, parent: QWidget | None = None, folder: Path | None = None) -> None:
+    def __init__(
+        self, parent: QWidget | None = None, folder: Path | None = None, files: Sequence[Path | str] = ()
+    ) -> None:
         super().__init__(parent)
+        self.files: list[Path] = []
+        self.proposed: list[Proposal] = []
+        self._lane = Lane()
+        self.finished.connect(lambda _: self._lane.close())
+        self.setAcceptDrops(True)
         self.setWindowTitle("New project")
-        self.setMinimumWidth(560)
+        self.setMinimumWidth(660)
         box = QFormLayout(self)
         self.path = QLineEdit(str((folder or Path.home()) / "prospect.lamp"))
         self.path.setObjectName("path")
@@ -59,6 +70,19 @@ class NewProject(QDialog):
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.itemDoubleClicked.connect(lambda _: self.accept())
         box.addRow("", self.list)
+        self.from_files = QLabel()
+        self.from_files.setObjectName("faint")
+        self.from_files.setTextFormat(Qt.TextFormat.PlainText)
+        self.from_files.setWordWrap(True)
+        ask = QPushButton("Files…")
+        ask.setToolTip("Choose data files: the systems that they name are proposed, and the files are brought in next")
+        ask.clicked.connect(self._ask_files)
+        told = QWidget()
+        across = QHBoxLayout(told)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.addWidget(self.from_files, 1)
+        across.addWidget(ask)
+        box.addRow("From files", told)
         self.problem = QLabel()
         self.problem.setObjectName("bad")
         self.problem.setWordWrap(True)
@@ -71,6 +95,40 @@ class NewProject(QDialog):
         box.addRow(buttons)
         self._fill()
         self.search.setFocus()
+        self.take(files)
+
+    def take(self, files: Sequence[Path | str]) -> None:
+        """Look which systems files and folders speak for, beside the window; what they are for is kept."""
+        self.files += [Path(f) for f in files]
+        if not self.files:
+            self.from_files.setText("Drop data files here: the system that they name is proposed.")
+            return
+        self.from_files.setText("Looking into the files …")
+        work = tuple(self.files)
+        self._lane.call("look", lambda progress: proposed_systems(work, progress), self._looked)
+
+    def _looked(self, result: list[Proposal] | LampError) -> None:
+        count = len(self.files)
+        words = f"{count} file{'s' * (count > 1)} or folder{'s' * (count > 1)}, brought in next. "
+        if isinstance(result, LampError):
+            self.from_files.setText(str(result))
+            return
+        self.proposed = result
+        self.from_files.setText(words + ("" if result else "They name no coordinate system: choose it."))
+        self._fill()
+
+    def _ask_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Data files", str(Path.home()))
+        if names:
+            self.take(names)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        event.acceptProposedAction()
+        self.take([u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()])
 
     def _browse(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "New project", self.path.text(), "Inner Lamp project (*.lamp)")
@@ -83,7 +141,9 @@ class NewProject(QDialog):
         if text:
             rows = [(f.code, f.words) for f in systems_named(text)]
         else:
-            rows = [(code, describe(code)) for code in settings.load().recent_systems]
+            rows = [(p.code, p.words) for p in self.proposed]
+            known = {code for code, _ in rows}
+            rows += [(code, describe(code)) for code in settings.load().recent_systems if code not in known]
         for code, words in rows:
             item = QListWidgetItem(words)
             item.setData(Qt.ItemDataRole.UserRole, code)

@@ -224,11 +224,12 @@ class Window(QMainWindow):
         self._remember()
         return self.ctx.guard(self.ctx.open, path)
 
-    def new_project(self) -> None:
+    def new_project(self, files: Sequence[Path | str] = ()) -> None:
+        """Ask for a new project and make it; files given with it are offered for bringing in."""
         last = settings.load().last_project
-        dialog = NewProject(self, Path(last).parent if last else None)
-        if dialog.exec():
-            self.ctx.guard(self.ctx.create, dialog.path.text().strip(), dialog.crs)
+        dialog = NewProject(self, Path(last).parent if last else None, files)
+        if dialog.exec() and self.ctx.guard(self.ctx.create, dialog.path.text().strip(), dialog.crs) and dialog.files:
+            self.steps.open_intake(dialog.files)
 
     def open_project(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Open a project folder (ends in .lamp)", str(Path.home()))
@@ -261,19 +262,26 @@ class Window(QMainWindow):
             self.steps.open_intake()
 
     def take_files(self, files: Sequence[Path]) -> None:
-        """Offer files for bringing in; without a project they wait until there is one."""
+        """Offer files for bringing in; without a project a new one is proposed for them."""
         if self.ctx.store is not None:
             self.steps.open_intake(files)
         else:
-            self.ctx.say("Make or open a project first; then drop the files on the window.", "look")
+            self.new_project(files)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
-        if event.mimeData().hasUrls() and self.ctx.store is not None:
+        if event.mimeData().hasUrls():
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
-        self.steps.open_intake([u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()])
         event.acceptProposedAction()
+        files = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
+        projects = [f for f in files if f.suffix == ".lamp"]
+        if projects and self.ctx.store is None:
+            self.open_path(projects[0])
+        elif self.ctx.store is not None:
+            self.steps.open_intake(files)
+        elif files:  # the sender of the drop waits for its end: the dialog comes after it
+            QTimer.singleShot(0, lambda: self.new_project(files))
 
     def write_all(self) -> None:
         """Write every item that the Open Mining Format can hold into one file."""

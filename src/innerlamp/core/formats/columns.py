@@ -53,6 +53,7 @@ _EAST = (
     "lon",
     "long",
     "lng",
+    *words_of("longitude"),
 )
 _NORTH = (
     "northing",
@@ -68,6 +69,7 @@ _NORTH = (
     "n",
     "latitude",
     "lat",
+    *words_of("latitude"),
 )
 _ELEV = (
     "elevation",

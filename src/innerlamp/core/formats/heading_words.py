@@ -31,6 +31,20 @@ WORDS: dict[str, dict[str, str]] = {
         "fi": "pohjoinen pohjoiskoordinaatti pkoordinaatti",
         "sv": "nord norr nordlig nordkoordinat nordkoord",
     },
+    "longitude": {
+        "es": "longitud longitudwgs84 longdec",
+        "pt": "longitudewgs84",
+        "de": "lange laenge langengrad laengengrad geografischelange",
+        "fi": "pituusaste",
+        "sv": "longitud longitudgrad",
+    },
+    "latitude": {
+        "es": "latitud latitudwgs84 latdec",
+        "pt": "latitudewgs84",
+        "de": "breite breitengrad geografischebreite",
+        "fi": "leveysaste",
+        "sv": "latitud latitudgrad",
+    },
     "z": {
         "es": "cota elevacion altura altitud cotaz msnm nivel cotacollar altgps gpsaltura alturagps cotasensor",
         "fr": "altitude cote elevation altitudesol coterl altitudegps altitudecapteur cotesol niveau",

@@ -62,6 +62,26 @@ def read(
         return out, x0, y0, dx, dy, _system(data, variable, east), "" if unit == "1" else unit, name
 
 
+def system_and_bounds(path: Path) -> tuple[str, tuple[float, float, float, float]]:
+    """Return the code of the coordinate system ('' where the file names none), and west, south, east and north.
+
+    Raises
+    ------
+    InputError
+        When the file can't be read or no variable lies on coordinates.
+    """
+    import netCDF4
+
+    with refused("can't be read as NetCDF", path.name), netCDF4.Dataset(path) as data:
+        for variable in data.variables.values():
+            plane = _plane(data, variable)
+            if plane is not None:
+                ends = [np.asarray(data.variables[n][[0, -1]], dtype=float) for n in plane]
+                west, south, east, north = (float(f(e)) for f in (np.min, np.max) for e in ends)
+                return _system(data, variable, plane[0]), (west, south, east, north)
+        raise InputError("no variable lies on even x and y coordinates", where=path.name)
+
+
 def _plane(data: Any, variable: Any) -> tuple[str, str] | None:
     """Names of the dimensions to the east and to the north of a variable of numbers, None when it has not both."""
     if variable.dtype.kind not in "fiu" or variable.name in data.dimensions:

@@ -201,8 +201,11 @@ def system_of(given: str, headings: tuple[str, str]) -> str:
     """
     if given.strip():
         return given.strip()
-    words = [h.strip().lower() for h in headings]
-    return "EPSG:4326" if words[0].startswith("lon") and words[1].startswith("lat") else ""
+    said = (
+        h.strip().lower().startswith(short) or columns.tells(h, word)
+        for h, short, word in zip(headings, ("lon", "lat"), ("longitude", "latitude"), strict=True)
+    )
+    return "EPSG:4326" if all(said) else ""
 
 
 def to_project(
