@@ -12,15 +12,20 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QToolButton
 
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters import section_painters
+from innerlamp.app.painters.colours import class_colour
 from innerlamp.app.painters.flat import Labels
 from innerlamp.app.painters.point_marks import PointMarks
+from innerlamp.app.painters.views import SectionView
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.scene_axes import ticks
 from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.compute.geometry.planes import SectionPlane
+from innerlamp.core.items.holes import HoleSet
 
-from .conftest import coloured_share, map_alone, widget_image
+from .conftest import choose, coloured_share, map_alone, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -200,6 +205,35 @@ def test_what_is_under_the_pointer_is_named_with_its_values(demo_window: Window)
     assert pane.under(QPoint(2, 2)) == ""
 
 
+def test_rock_units_of_the_map_lie_on_the_ground_in_3d(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    for entry in ctx.entries():
+        ctx.set_lit(entry.id, entry.name in ("Ground", "Geological map"))
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    pane = frame.pane
+    assert isinstance(pane, ScenePane)
+    choose(pane.view, "From above")
+    settle(window)
+    entry = ctx.store.find("Geological map")  # type: ignore[union-attr]
+    assert entry is not None
+    legend = ctx.legend(ctx.attribute_of(entry), ctx.item(entry.id))
+    marble = class_colour(legend, "Marble")
+
+    def share() -> float:
+        image = widget_image(window, pane)
+        spots = [image.pixelColor(x, y) for x in range(0, image.width(), 3) for y in range(0, image.height(), 3)]
+        # Shaded by the ground: told by its hue.
+        return sum(abs(c.hslHueF() - marble.hslHueF()) < 0.03 and c.hslSaturationF() > 0.3 for c in spots) / len(spots)
+
+    whole = share()
+    assert whole > 0.01
+    ctx.set_lit(entry.id, False)
+    settle(window)
+    assert share() < 0.1 * whole
+
+
 def test_while_it_turns_less_is_drawn_and_at_rest_all(demo_window: Window) -> None:
     pane = scene_of(demo_window)
     assert pane.renderer.GetUseFXAA()
@@ -304,6 +338,65 @@ def test_the_section_is_filled_by_what_lies_on_it(demo_window: Window) -> None:
     wide = (along[near].max() - along[near].min()) / (right - left)
     tall = (stations["z"][near].max() - stations["z"][near].min()) / (high - low)
     assert max(wide, tall) > 0.7
+
+
+def test_the_vertical_scale_is_proposed_by_the_content_until_one_is_chosen(demo_window: Window) -> None:
+    window = demo_window
+    pane = window.centre.pane("section")
+    assert isinstance(pane, SectionPane)
+    assert "×1" in pane.caption.text()  # holes on it: true angles
+    assert pane.vertical.currentText() == "z by content"
+    dem = window.ctx.ground()
+    assert dem is not None
+    south = float(dem.y[2])
+    window.ctx.set_section(SectionPlane(float(dem.x[2]), south, float(dem.x[-2]), south))  # 6 km beside all holes
+    settle(window)
+    factor = window.ctx.section_exaggeration
+    assert factor >= 2.0
+    assert f"×{factor:g}" in pane.caption.text()
+    assert window.ctx.exaggeration == 1.0  # 3D stays true
+    dx, dy = pane.plot.metres_per_pixel()
+    assert dx / dy == pytest.approx(factor, rel=0.02)  # as it is drawn
+    choose(pane.vertical, "z × 1.5")
+    settle(window)
+    dx, dy = pane.plot.metres_per_pixel()
+    assert dx / dy == pytest.approx(1.5, rel=0.02)
+
+
+def test_bars_do_not_run_into_the_next_hole(demo_window: Window) -> None:
+    window = demo_window
+    pane = window.centre.pane("section")
+    assert isinstance(pane, SectionPane)
+    plane, item = window.ctx.section, window.ctx.item(window.ctx.store.find("Emberlow holes").id)  # type: ignore[union-attr]
+    assert plane is not None
+    assert isinstance(item, HoleSet)
+    # Along its strike holes of a fence stand one behind the other: on this line they come close together.
+    middle = item.collars[["x", "y"]].to_numpy(float).mean(axis=0)
+    away = np.array([plane.y1 - plane.y0, plane.x0 - plane.x1]) / plane.length * 600.0
+    window.ctx.set_corridor(120.0)
+    window.ctx.set_section(SectionPlane(*(middle - away), *(middle + away)))
+    settle(window)
+    view = SectionView(window.ctx.section, window.ctx.corridor, 1.0)  # type: ignore[arg-type]
+    entry = window.ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
+    assert entry is not None
+    stations = item.stations
+    along, off = view.plane.to_plane(stations["x"].to_numpy(float), stations["y"].to_numpy(float))
+    near = (np.abs(off) <= 120.0) & (along >= 0) & (along <= view.plane.length)
+    z, names = stations["z"].to_numpy(float), stations["hole"][near].unique()
+    assert len(names) > 4
+    traces = [(along[near & (name == stations["hole"])], z[near & (name == stations["hole"])]) for name in names]
+    bars = [g for g in section_painters.paint_holes(window.ctx, view, entry, item) if g.zValue() == 9.5]
+    ends = np.concatenate([np.column_stack(g.getData()).reshape(-1, 2, 2) for g in bars])  # (bars, start and end, 2)
+    assert len(ends) > 100
+    length = np.hypot(*(ends[:, 1] - ends[:, 0]).T)
+    assert length.max() <= section_painters.BAR_METRES + 1e-6
+    crossed = 0
+    for at, depth in traces:
+        order = np.argsort(depth)
+        there = np.interp(ends[:, 1, 1], depth[order], at[order], left=np.nan, right=np.nan)
+        free = there - ends[:, 0, 0] > 5.0  # where traces meet nothing can stand between them
+        crossed += int((free & (there < ends[:, 1, 0])).sum())
+    assert crossed == 0
 
 
 @pytest.mark.parametrize("kind", ["map", "section", "scene"])

@@ -268,7 +268,13 @@ class Context:
 
     @property
     def exaggeration(self) -> float:
-        return self.view.exaggeration
+        """Of 3D: as chosen, else none."""
+        return self.view.exaggeration or 1.0
+
+    @property
+    def section_exaggeration(self) -> float:
+        """Of sections: as chosen, else what their content proposes."""
+        return self.view.exaggeration or self.view.proposed_exaggeration
 
     def point_at(self, x: float, y: float, z: float, source: str) -> None:
         """Move the shared cursor."""

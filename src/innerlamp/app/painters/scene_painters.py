@@ -10,7 +10,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 from vtkmodules.vtkCommonDataModel import vtkPolyData
-from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkPolyDataMapper, vtkProp3D
+from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkProp3D
 
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import ground_shade, hillshade
@@ -24,38 +24,17 @@ from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
+from .actors import actor, sheet
 from .colours import ABSENT, bins, colour_values, shown
 from .map_painters import label_words, sizes_of, surface_colour, surface_shown, target_colours, targets_shown
 from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
+from .scene_areas import draped_areas
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
 MOST_TRIANGLES = 16_000
 MOST_LABELS = 16
 MOST_POINT_LABELS = 60
-
-
-def actor(
-    mesh: vtkPolyData, colour: QColor | None = None, opacity: float = 1.0, point_size: float = 4.0, shaded: bool = True
-) -> vtkActor:
-    """Return an actor of a mesh, in one colour or in the mesh's own colours of points or cells."""
-    mapper = vtkPolyDataMapper()
-    mapper.SetInputData(mesh)
-    out = vtkActor()
-    out.SetMapper(mapper)
-    prop = out.GetProperty()
-    if colour is not None:
-        mapper.ScalarVisibilityOff()
-        prop.SetColor(colour.redF(), colour.greenF(), colour.blueF())
-    else:
-        mapper.SetColorModeToDirectScalars()
-    prop.SetOpacity(opacity)
-    prop.SetPointSize(point_size)
-    prop.SetAmbient(0.35)
-    prop.SetDiffuse(0.75)
-    if not shaded:
-        prop.LightingOff()
-    return out
 
 
 def rgb_of(colour: QColor) -> tuple[int, int, int]:
@@ -87,18 +66,9 @@ def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[
         rgba = rgba.copy()
         shade = hillshade(z, item.dx * step, item.dy * step)
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
-    mesh = _sheet(gx, gy, z, known, origin)
+    mesh = sheet(gx, gy, z, known, origin)
     colour_points(mesh, rgba.reshape(-1, 4)[:, :3])
     return [actor(mesh, opacity=0.55 if item.is_ground else 0.7, shaded=False)]
-
-
-def _sheet(x: FloatArray, y: FloatArray, z: FloatArray, known: NDArray[np.bool_], origin: FloatArray) -> vtkPolyData:
-    ny, nx = z.shape
-    points = np.stack([x.ravel(), y.ravel(), np.where(known, z, origin[2]).ravel()], axis=1) - origin
-    index = np.arange(nx * ny).reshape(ny, nx)
-    quads = np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4)
-    quads = quads[known.ravel()[quads].all(axis=1)]
-    return polydata(points, faces=quads)
 
 
 def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -169,7 +139,7 @@ def paint_picture(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
         known = np.isfinite(z)
     rgba = item.pixels[::step, ::step]
     known &= rgba[..., 3] > 0
-    mesh = _sheet(x, y, z, known, origin)
+    mesh = sheet(x, y, z, known, origin)
     return [actor(colour_points(mesh, np.ascontiguousarray(rgba.reshape(-1, 4)[:, :3])), shaded=False)]
 
 
@@ -319,9 +289,10 @@ def _outer_faces(
 
 
 def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
-    """Lines and outlines, laid on the ground where they have no elevation of their own."""
+    """Lines, outlines and areas of rock units, laid on the ground where they have no elevation of their own."""
     origin = view.origin
     assert isinstance(item, Features)
+    areas = draped_areas(ctx, entry, item, origin)
     xyz = item.vertices.copy()
     missing = ~np.isfinite(xyz[:, 2])
     dem = ctx.ground()
@@ -344,7 +315,7 @@ def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> l
     else:
         out = actor(mesh, QColor(ctx.theme.text), shaded=False)
     out.GetProperty().SetLineWidth(1.6)
-    return [out]
+    return [*areas, out]
 
 
 def paint_targets(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+import pandas as pd
 import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
+from ...core.compute.drilling.beside import room_beside
 from ...core.compute.geometry.planes import cut_surface
 from ...core.compute.geometry.sampling import bilinear
 from ...core.items.base import Item
@@ -23,6 +25,7 @@ from .map_painters import marks, surface_colour, surface_shown, target_colours, 
 from .views import SectionView
 
 BAR_METRES = 34.0
+BAR_START = 4.0  # metres from the trace
 
 
 def paint_grid(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -105,7 +108,11 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
         out += flat.coloured_pieces(start, stop, legend, rows[attribute].to_numpy(), 5.0, 10)
         if not legend.classes and len(rows):
             keep = shown(legend, rows[attribute].to_numpy())
-            out += _bars(start[keep], stop[keep], rows[attribute].to_numpy(float)[keep], legend, view.exaggeration)
+            kept = rows[keep]
+            code, names = pd.factorize(hole[near])
+            _, right = room_beside(code, along[near], z[near])
+            room = pd.Series(right, index=names).reindex(kept["hole"]).fillna(np.inf).to_numpy()
+            out += _bars(start[keep], stop[keep], kept[attribute].to_numpy(float), legend, view.exaggeration, room)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
         along, inside = _near(view, spots[1]["x"].to_numpy(float), spots[1]["y"].to_numpy(float))
@@ -147,9 +154,11 @@ def paint_electrodes(ctx: Context, view: SectionView, entry: Entry, item: Item) 
 
 
 def _bars(
-    start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float
+    start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float, room: np.ndarray
 ) -> list[pg.GraphicsObject]:
-    # A bar for each interval, drawn at right angles to the hole as it appears, as long as the legend's position.
+    # A bar for each interval, drawn at right angles to the hole as it appears, as long as the legend's position;
+    # all of a hole are shorter where they would reach the next one.
+    longest = np.clip(0.8 * room - BAR_START, 2.0, BAR_METRES)
     place = np.nan_to_num(position(legend, values))
     scale = np.array([1.0, exaggeration])
     middle = 0.5 * (start + stop)
@@ -158,9 +167,9 @@ def _bars(
     aside = np.column_stack([-run[:, 1], run[:, 0]]) / length[:, None]
     aside *= np.where(aside[:, :1] < 0, -1.0, 1.0)
     shift = aside / scale
-    end = middle + shift * (4.0 + BAR_METRES * place[:, None])
+    end = middle + shift * (BAR_START + longest[:, None] * place[:, None])
     good = np.isfinite(values) & (place > 0.02)
-    return list(flat.coloured_pieces((middle + shift * 4.0)[good], end[good], legend, values[good], 1.6, 9.5))
+    return list(flat.coloured_pieces((middle + shift * BAR_START)[good], end[good], legend, values[good], 1.6, 9.5))
 
 
 def paint_surface(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QTableView
 
+from ...core.compute.geometry.planes import EXAGGERATIONS
 from ..context import Context
 
 
@@ -43,14 +44,21 @@ def rows_view() -> QTableView:
     return view
 
 
-EXAGGERATIONS = (1.0, 1.5, 2.0, 3.0, 5.0, 10.0)
-
-
 def exaggeration_box(ctx: Context) -> QComboBox:
     """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
-    box = choice_box("Vertical exaggeration of section and 3D", length=4)
+    tip = (
+        "Vertical exaggeration of section and 3D; by content: sections as wide as they are low are stretched, 3D is not"
+    )
+    box = choice_box(tip, length=4)
+    box.addItem("z by content", 0.0)
     for factor in EXAGGERATIONS:
         box.addItem(f"z × {factor:g}", factor)
-    box.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
+    show_exaggeration(box, ctx)
     box.activated.connect(lambda _: ctx.set_exaggeration(float(box.currentData())))
     return box
+
+
+def show_exaggeration(box: QComboBox, ctx: Context) -> None:
+    """Let a box show what is chosen."""
+    chosen = ctx.view.exaggeration
+    box.setCurrentIndex(EXAGGERATIONS.index(chosen) + 1 if chosen in EXAGGERATIONS else 0)

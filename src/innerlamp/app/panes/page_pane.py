@@ -452,7 +452,7 @@ class PagePane(ItemPane):
             values = {
                 "line": (plane.x0, plane.y0, plane.x1, plane.y1),
                 "corridor": self.ctx.corridor,
-                "exaggeration": self.ctx.exaggeration,
+                "exaggeration": self.ctx.section_exaggeration,
             }
         elif kind == "log":
             holes = next((e for e in self.ctx.lit_entries() if e.kind == "holes"), None)

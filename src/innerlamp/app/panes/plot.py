@@ -54,8 +54,10 @@ class MetrePlot(pg.PlotWidget):  # type: ignore[misc]  # the library has no type
 
     def metres_per_pixel(self) -> tuple[float, float]:
         """Size of a pixel in metres, right and up."""
-        width, height = self.getViewBox().viewPixelSize()
-        return float(width), float(height)
+        # From the ranges: the library's own answer is kept from before a change of the vertical scale.
+        box = self.getViewBox()
+        (left, right), (low, high) = box.viewRange()
+        return (right - left) / max(box.width(), 1.0), (high - low) / max(box.height(), 1.0)
 
     def place_of(self, event: QMouseEvent | QPointF) -> tuple[float, float]:
         """Plot coordinates under the mouse."""

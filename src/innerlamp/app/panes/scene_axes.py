@@ -6,8 +6,9 @@ import numpy as np
 from PySide6.QtGui import QColor
 from vtkmodules.vtkRenderingCore import vtkActor, vtkProp3D, vtkRenderer
 
+from ..painters.actors import actor
 from ..painters.polydata import polydata
-from ..painters.scene_painters import actor, text
+from ..painters.scene_painters import text
 from .base import round_length
 
 _TICKS = 5  # about so many along an axis

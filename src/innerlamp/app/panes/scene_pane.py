@@ -18,13 +18,14 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, v
 
 from ...core.items.attributes import is_ground
 from ..context import Context, Cursor, Selection
+from ..painters.actors import actor
 from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
-from ..painters.scene_painters import actor, text
+from ..painters.scene_painters import text
 from ..painters.space import Space
 from ..painters.views import SceneView
 from .base import Pane
-from .boxes import EXAGGERATIONS, choice_box, exaggeration_box
+from .boxes import choice_box, exaggeration_box, show_exaggeration
 from .scene_axes import SceneAxes
 from .scene_marks import CornerCompass, CornerScale
 from .scene_quality import Quality, quiet_background
@@ -124,7 +125,7 @@ class ScenePane(Pane):
 
     def draw(self) -> None:
         ctx = self.ctx
-        self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
+        show_exaggeration(self.vertical, ctx)
         entries = ctx.lit_entries()
         if not self.layers:
             self._place_origin()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from ...core.compute.geometry.planes import SectionPlane
+from ...core.compute.geometry.planes import SectionPlane, proposed_exaggeration
 from ...core.items.fields import Surface
 from ...core.items.holes import HoleSet, table_with
 from ...core.numbers import number_or_none
@@ -20,7 +20,7 @@ from ..painters.flat import faded
 from ..painters.layers import Layers
 from ..painters.views import SectionView
 from .base import Pane, overlay
-from .boxes import EXAGGERATIONS, exaggeration_box
+from .boxes import exaggeration_box, show_exaggeration
 from .plot import MetrePlot, Ruler
 from .selection import selected_places
 
@@ -82,23 +82,29 @@ class SectionPane(Pane):
         self.plot.setVisible(plane is not None)
         if not self.width_box.hasFocus():
             self.width_box.setText(f"{ctx.corridor:g}")
-        self.vertical.setCurrentIndex(EXAGGERATIONS.index(ctx.exaggeration) if ctx.exaggeration in EXAGGERATIONS else 0)
-        self.plot.getViewBox().setAspectLocked(True, 1.0 / ctx.exaggeration)
+        show_exaggeration(self.vertical, ctx)
         if plane is None:
             self.layers.clear()
             self.caption.hide()
             return
-        self.layers.update(ctx, SectionView(plane, ctx.corridor, ctx.exaggeration), ctx.lit_entries())
+        fresh = plane != self._plane and not ctx.reading
+        frame = self._frame(plane) if fresh and self._differs(plane) else None
+        self._plane = plane if fresh else self._plane
+        if frame is not None:
+            size = self.plot.getViewBox().rect()
+            ctx.view.proposed_exaggeration = proposed_exaggeration(
+                frame[1] - frame[0], frame[3] - frame[2], size.width(), size.height()
+            )
+        factor = ctx.section_exaggeration
+        self.plot.getViewBox().setAspectLocked(True, 1.0 / factor)
+        self.layers.update(ctx, SectionView(plane, ctx.corridor, factor), ctx.lit_entries())
         self.caption.setText(
-            f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{ctx.exaggeration:g}"
+            f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{factor:g}"
         )
         self.caption.adjustSize()
         self.caption.show()
-        if plane != self._plane and not ctx.reading:
-            first = self._plane is None or abs(self._plane.length - plane.length) > 1.0
-            self._plane = plane
-            if first:
-                self.fit()
+        if frame is not None:
+            self._show_frame(frame)
         self.show_selection(ctx.selection)
 
     def drawn_count(self) -> int:
@@ -117,11 +123,21 @@ class SectionPane(Pane):
         self.plot.dress()
         self.redraw()
 
+    def _differs(self, plane: SectionPlane) -> bool:
+        """Whether a section is another one than the one before, not only moved aside."""
+        return self._plane is None or abs(self._plane.length - plane.length) > 1.0
+
     def fit(self) -> None:
         """Let what lies on the section fill the pane: holes and shells where there are any, else the ground along the line."""
-        plane = self.ctx.section
-        if plane is None:
-            return
+        self._plane = None
+        self.draw()
+
+    def _show_frame(self, frame: tuple[float, float, float, float]) -> None:
+        left, right, low, high = frame
+        self.plot.setRange(xRange=(left, right), yRange=(low, high), padding=0.03)
+
+    def _frame(self, plane: SectionPlane) -> tuple[float, float, float, float]:
+        """Left, right, lowest and highest of what fills the pane."""
         places = [p for p in (self._places_of(e, plane) for e in self.ctx.lit_entries()) if len(p)]
         if places:
             along, z = np.concatenate(places).T
@@ -136,7 +152,7 @@ class SectionPane(Pane):
         if not (np.isfinite(low) and np.isfinite(high)):
             low, high = 0.0, 100.0
         high += 0.10 * max(high - low, 50.0)  # the names of holes stand above the ground
-        self.plot.setRange(xRange=(left, right), yRange=(low, max(high, low + 50.0)), padding=0.03)
+        return left, right, low, max(high, low + 50.0)
 
     def _places_of(self, entry: Entry, plane: SectionPlane) -> np.ndarray:
         """Distance along the section and elevation of what a hole set or a shell has in the corridor, shape (n, 2)."""

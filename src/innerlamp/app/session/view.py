@@ -38,7 +38,8 @@ class ViewState:
     selected: str = ""
     section: SectionPlane | None = None
     corridor: float = 50.0
-    exaggeration: float = 1.0
+    exaggeration: float = 0.0  # 0: as the content proposes
+    proposed_exaggeration: float = 1.0
 
     @classmethod
     def of(cls, store: Store) -> ViewState:
@@ -49,7 +50,7 @@ class ViewState:
             selected=selected if any(e.id == selected for e in store.entries()) else "",
             section=SectionPlane(*line) if line else None,
             corridor=float(store.workspace("corridor", 50.0)),
-            exaggeration=float(store.workspace("exaggeration", 1.0)),
+            exaggeration=float(store.workspace("exaggeration", 0.0)),
         )
 
     def save(self, store: Store) -> None:

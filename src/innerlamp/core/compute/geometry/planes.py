@@ -48,6 +48,23 @@ class SectionPlane:
         return self.x0 + t * (self.x1 - self.x0), self.y0 + t * (self.y1 - self.y0)
 
 
+EXAGGERATIONS = (1.0, 1.5, 2.0, 3.0, 5.0, 10.0)
+
+
+def proposed_exaggeration(width: float, height: float, pane_width: float, pane_height: float) -> float:
+    """Return the vertical exaggeration at which what a section shows can be read, one of `EXAGGERATIONS`.
+
+    True angles (1) as long as the content, fitted by its width, takes a quarter of the pane's height; else the largest
+    up to 5 that still lets it fit. Content in metres, pane in pixels.
+    """
+    if min(width, height, pane_width, pane_height) <= 0:
+        return 1.0
+    share = (height / width) / (pane_height / pane_width)  # of the pane's height that is filled
+    if share >= 0.25:
+        return 1.0
+    return max(f for f in EXAGGERATIONS if f == 1.0 or (f <= 5.0 and f * share <= 0.7))
+
+
 def cut_surface(vertices: FloatArray, triangles: NDArray[np.integer], plane: SectionPlane) -> FloatArray:
     """Return segments (n, 2, 2) of distance along and elevation where a plane cuts triangles."""
     if len(triangles) == 0:
