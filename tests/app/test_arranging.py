@@ -345,7 +345,7 @@ def test_the_vertical_scale_is_proposed_by_the_content_until_one_is_chosen(demo_
     pane = window.centre.pane("section")
     assert isinstance(pane, SectionPane)
     assert "×1" in pane.caption.text()  # holes on it: true angles
-    assert pane.vertical.currentText() == "z by content"
+    assert pane.vertical.currentText() == "z auto"
     dem = window.ctx.ground()
     assert dem is not None
     south = float(dem.y[2])

@@ -64,6 +64,12 @@ class HeadTools(QWidget):
             self.arrange()
         return False
 
+    def event(self, event: QEvent) -> bool:
+        # A tool that asks for more room, such as a count that grew.
+        if event.type() == QEvent.Type.LayoutRequest:
+            self.arrange()
+        return super().event(event)
+
     def arrange(self) -> None:
         """Put the tools that fit side by side, and the others into the menu."""
         if self._arranging:

@@ -46,11 +46,9 @@ def rows_view() -> QTableView:
 
 def exaggeration_box(ctx: Context) -> QComboBox:
     """Return a box that chooses the vertical exaggeration, shared by section and 3D."""
-    tip = (
-        "Vertical exaggeration of section and 3D; by content: sections as wide as they are low are stretched, 3D is not"
-    )
+    tip = "Vertical exaggeration of section and 3D; auto: low and wide sections are stretched, 3D stays true"
     box = choice_box(tip, length=4)
-    box.addItem("z by content", 0.0)
+    box.addItem("z auto", 0.0)
     for factor in EXAGGERATIONS:
         box.addItem(f"z × {factor:g}", factor)
     show_exaggeration(box, ctx)

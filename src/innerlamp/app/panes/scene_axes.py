@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtGui import QColor
-from vtkmodules.vtkRenderingCore import vtkActor, vtkProp3D, vtkRenderer
+from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkProp3D, vtkRenderer
 
 from ..painters.actors import actor
 from ..painters.polydata import polydata
@@ -39,6 +39,10 @@ class SceneAxes:
             self._renderer.RemoveViewProp(prop)
         self._props.clear()
         self._key, self.words = (), []
+
+    def labels(self) -> list[vtkBillboardTextActor3D]:
+        """The numbers at the ticks; those that have no room among other words are hidden by the pane."""
+        return [p for p in self._props if isinstance(p, vtkBillboardTextActor3D)]
 
     def update(
         self, box: tuple[np.ndarray, np.ndarray] | None, origin: np.ndarray, factor: float, ink: QColor, back: QColor

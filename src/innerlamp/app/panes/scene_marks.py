@@ -52,19 +52,21 @@ class CornerScale:
         for prop in (self._bar.GetProperty(), self._words.GetTextProperty()):
             prop.SetColor(ink.redF(), ink.greenF(), ink.blueF())
 
-    def update(self, height: int) -> None:
-        """Fit the bar to the camera; `height` is that of the pane in pixels."""
+    def update(self, height: int, ratio: float = 1.0) -> None:
+        """Fit the bar to the camera; `height` is that of the pane in pixels, `ratio` theirs to those of the desktop."""
         camera = self._renderer.GetActiveCamera()
         if height < 2:
             return
         metre = 2.0 * camera.GetDistance() * np.tan(np.radians(camera.GetViewAngle() / 2)) / height
-        self.metres = round_length(_LONGEST * metre)
-        long = self.metres / metre
+        self.metres = round_length(_LONGEST * ratio * metre)
+        left, bottom, long = _LEFT * ratio, _BOTTOM * ratio, self.metres / metre
         ends = np.array(
-            [[_LEFT, _BOTTOM, 0], [_LEFT + long, _BOTTOM, 0]]
-            + [[_LEFT + f * long, _BOTTOM + d, 0] for f in (0, 1) for d in (-4, 4)],
+            [[left, bottom, 0], [left + long, bottom, 0]]
+            + [[left + f * long, bottom + d * ratio, 0] for f in (0, 1) for d in (-4, 4)],
             dtype=np.float32,
         )
+        self._bar.GetProperty().SetLineWidth(2.0 * ratio)
+        self._words.SetPosition(left, bottom + 5 * ratio)
         self._mapper.SetInputData(polydata(ends, lines=np.array([[0, 1], [2, 3], [4, 5]])))
         length = f"{self.metres / 1000:g} km" if self.metres >= 1000 else f"{self.metres:g} m"
         self._words.SetInput(f"{length} at the centre")
@@ -106,20 +108,21 @@ class CornerCompass:
             self._parts[name][0].GetProperty().SetColor(colour.redF(), colour.greenF(), colour.blueF())
         self._words.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
 
-    def update(self, width: int, height: int) -> None:
-        """Turn the needle as the camera stands; the size is that of the pane in pixels."""
+    def update(self, width: int, height: int, ratio: float = 1.0) -> None:
+        """Turn the needle as the camera stands; the size is that of the pane in pixels, `ratio` as of the scale."""
         camera = self._renderer.GetActiveCamera()
         ahead = np.array(camera.GetDirectionOfProjection())
         up = np.array(camera.GetViewUp())
         right = np.cross(ahead, up)
         right /= max(float(np.linalg.norm(right)), 1e-9)
         up = np.cross(right, ahead)
+        radius, inset = self._RADIUS * ratio, self._INSET * ratio
 
         def seen(east: float, north: float) -> tuple[float, float]:
             level = np.array([east, north, 0.0])
-            return float(level @ right) * self._RADIUS, float(level @ up) * self._RADIUS
+            return float(level @ right) * radius, float(level @ up) * radius
 
-        cx, cy = width - self._INSET, height - self._INSET
+        cx, cy = width - inset, height - inset
         turn = np.linspace(0.0, 2 * np.pi, 37)
         ring = np.array(
             [(cx + x, cy + y, 0.0) for x, y in (seen(np.sin(a), np.cos(a)) for a in turn)], dtype=np.float32

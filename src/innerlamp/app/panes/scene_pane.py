@@ -296,8 +296,9 @@ class ScenePane(Pane):
     def _turn_furniture(self) -> None:
         """Let what depends on the camera follow it: scale, compass, and the sides on which the axes lie."""
         width, height = self.window_.GetSize()
-        self.scale.update(height)
-        self.compass.update(width, height)
+        ratio = float(self.canvas.devicePixelRatioF())
+        self.scale.update(height, ratio)
+        self.compass.update(width, height, ratio)
         theme = self.ctx.theme
         self.axes.update(self._box(), self.origin, self.ctx.exaggeration, QColor(theme.text), QColor(theme.canvas))
 
@@ -305,7 +306,7 @@ class ScenePane(Pane):
         """Hide labels that would lie on others as the camera stands; those of what was lit last come first."""
         width, height = self.window_.GetSize()
         on_top = reversed(self.layers.items())
-        labels = [p for i in on_top for p in self.layers.graphics(i) if is_words(p)]
+        labels = [p for i in on_top for p in self.layers.graphics(i) if is_words(p)] + self.axes.labels()
         if not labels or height < 2:
             return
         camera = self.renderer.GetActiveCamera()
@@ -315,8 +316,9 @@ class ScenePane(Pane):
         at = seen[:, :2] / np.where(np.abs(seen[:, 3:]) > 1e-9, seen[:, 3:], 1e-9)
         x, y = 0.5 * (at[:, 0] + 1.0) * width, 0.5 * (1.0 - at[:, 1]) * height
         space = Space(QRectF(-50, -50, width + 100, height + 100))
+        ratio = float(self.canvas.devicePixelRatioF())
         for prop, px, py, depth in zip(labels, x, y, seen[:, 3], strict=True):
-            size = prop.GetTextProperty().GetFontSize()
+            size = prop.GetTextProperty().GetFontSize() * ratio
             wide = 0.62 * size * len(prop.GetInput() or "")
             free = depth > 0 and space.take(QRectF(px - wide / 2, py - size, wide, 1.2 * size))
             prop.SetVisibility(bool(free))

@@ -151,7 +151,8 @@ class SectionPane(Pane):
             high = float(np.nanmax([high, z.max()]))
         if not (np.isfinite(low) and np.isfinite(high)):
             low, high = 0.0, 100.0
-        high += 0.10 * max(high - low, 50.0)  # the names of holes stand above the ground
+        # The names of holes stand above the ground, and caption and ruler above them.
+        high += max(0.10, min(70.0 / max(self.plot.height() - 40.0, 1.0), 0.4)) * max(high - low, 50.0)
         return left, right, low, max(high, low + 50.0)
 
     def _places_of(self, entry: Entry, plane: SectionPlane) -> np.ndarray:
