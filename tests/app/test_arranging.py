@@ -256,6 +256,39 @@ def test_while_it_turns_less_is_drawn_and_at_rest_all(demo_window: Window) -> No
 # ---- maps
 
 
+def test_hollows_are_shaded_where_graphics_are_hardware_and_only_at_rest(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    for entry in ctx.entries():
+        ctx.set_lit(entry.id, entry.name.startswith("Sn shell"))
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    pane = frame.pane
+    assert isinstance(pane, ScenePane)
+    pane.fit_item(next(e.id for e in ctx.entries() if e.name.startswith("Sn shell")))
+    settle(window)
+    assert pane.quality.shadows is False  # Mesa draws here
+    assert not pane.renderer.GetUseSSAO()
+
+    def darkness() -> tuple[float, float]:
+        image = widget_image(window, pane)
+        at = [image.pixelColor(x, y) for x in range(0, image.width(), 4) for y in range(0, image.height(), 4)]
+        shell = np.array([c.lightnessF() for c in at if c.hslSaturationF() > 0.3 and 0.03 < c.hslHueF() < 0.11])
+        return float(shell.mean()), float(np.percentile(shell, 95))
+
+    mean, light = darkness()
+    pane.quality.shadows = True  # as on hardware
+    pane.quality.still()
+    pane.render_soon()
+    settle(window)
+    assert pane.renderer.GetUseSSAO()
+    shaded, still_light = darkness()
+    assert shaded < mean - 0.005
+    assert still_light == pytest.approx(light, abs=0.05)
+    pane.quality.move()
+    assert not pane.renderer.GetUseSSAO()
+
+
 def test_samples_thin_out_when_the_map_is_zoomed_out_and_all_come_back(demo_window: Window) -> None:
     pane = map_alone(demo_window, "Soils")
     (marks,) = [g for g in pane.layers.graphics() if isinstance(g, PointMarks)]

@@ -457,6 +457,7 @@ class ScenePane(Pane):
         self.renderer.ResetCameraClippingRange()
         if not self.quality.moving:
             self._part_labels()
+            self.quality.still()
         self.window_.Render()
         self.frame_seconds = time.perf_counter() - begin
 
