@@ -16,7 +16,7 @@ from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
 LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
-VERSION = 2  # of the prospect; a demo of another one is made anew by `ensure`
+VERSION = 3  # of the prospect; a demo of another one is made anew by `ensure`
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 
 # Operation, parameters, inputs by our short name, short name of each output.
@@ -135,7 +135,14 @@ STEPS: tuple[Step, ...] = (
     ),
     (
         "contours",
-        {"levels": "logarithmic", "name": "Contours of soil Sn"},
+        # From above the background, which a soil survey's noise fills with specks.
+        {
+            "levels": "given",
+            "given": "15; 30; 60; 120; 240",
+            "major": 2,
+            "shortest": 250.0,
+            "name": "Contours of soil Sn",
+        },
         {"grid": "soil grid"},
         {"contours": "contours"},
     ),
@@ -148,7 +155,7 @@ STEPS: tuple[Step, ...] = (
             "author": "Inner Lamp demo",
             "beside": ["Magnetics at the pole", "Emberlow holes"],
             "lit": ["Geological map", "Contours of soil Sn", "Structural readings", "Emberlow holes"],
-            "notes": "Magnetics: airborne, reduced to the pole. Contours: tin in ppm in the fine fraction of 3,200 soil samples, from gridded logarithms. Everything on this sheet is invented.",
+            "notes": "Magnetics: airborne, reduced to the pole. Contours: tin in the fine fraction of 3,200 soil samples at 15, 30, 60, 120 and 240 ppm, from gridded logarithms. Everything on this sheet is invented.",
             "name": "Emberlow A3",
         },
         {"around": "geology"},

@@ -88,7 +88,7 @@ class UnitAreas(CachedDrawing):
         box = transform.mapRect(path.boundingRect()).intersected(view)
         # The pattern is tied to the ground, so that it does not swim when the map is moved.
         origin = transform.map(QPointF(0.0, 0.0))
-        draw_pattern(painter, self.pattern, box, origin, self.colour.darker(165))
+        draw_pattern(painter, self.pattern, box, origin, self.colour.darker(135))
         painter.restore()
 
 
