@@ -1,0 +1,38 @@
+"""True thickness of what a hole went through, from the orientation of the body: trigonometry of the angle between them."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+
+
+def plane_normal(dip: FloatArray, dip_direction: FloatArray) -> FloatArray:
+    """Return upward unit normals (n, 3), east-north-up, of planes given by dip and dip direction in degrees."""
+    d, a = np.radians(dip), np.radians(dip_direction)
+    return np.stack([np.sin(a) * np.sin(d), np.cos(a) * np.sin(d), np.cos(d)], axis=-1)
+
+
+def true_thickness(
+    chord: FloatArray, normal: FloatArray, uncertainty: float = 0.0
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Return thickness, and the least and the largest that it may be, all in metres, shape (n,).
+
+    Parameters
+    ----------
+    chord
+        From where the hole enters to where it leaves, metres, shape (n, 3).
+    normal
+        Unit normals of the body's walls, shape (n, 3) or (3,); the walls are taken as parallel planes.
+    uncertainty
+        Degrees by which the normal may be wrong, in any direction.
+    """
+    length = np.linalg.norm(chord, axis=-1)
+    across = np.abs(np.sum(chord * normal, axis=-1))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        angle = np.arccos(np.clip(across / length, 0.0, 1.0))
+    wrong = np.radians(uncertainty)
+    low = length * np.cos(np.minimum(angle + wrong, np.pi / 2))
+    high = length * np.cos(np.maximum(angle - wrong, 0.0))
+    return across, np.maximum(low, 0.0), high
