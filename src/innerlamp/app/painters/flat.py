@@ -103,8 +103,11 @@ class Labels(pg.GraphicsObject):  # type: ignore[misc]  # the library has no typ
         z: float,
         above: float = 7.0,
         bold: bool = False,
+        left: float | None = None,
     ) -> None:
+        # `above`, or with `left` beside: pixels from the place to the text.
         super().__init__()
+        self.left = left
         self.words, self.x, self.y = words, np.asarray(x, dtype=float), np.asarray(y, dtype=float)
         self.colour, self.halo, self.above, self.bold = QColor(colour), QColor(halo), above, bold
         self.shown = 0
@@ -115,7 +118,7 @@ class Labels(pg.GraphicsObject):  # type: ignore[misc]  # the library has no typ
         if not good.any():
             return QRectF()
         x, y = self.x[good], self.y[good]
-        margin = 60 * self._pixel()
+        margin = (60 if self.left is None else 160) * self._pixel()
         return QRectF(x.min() - margin, y.min() - margin, np.ptp(x) + 2 * margin, np.ptp(y) + 2 * margin)
 
     def _pixel(self) -> float:
@@ -168,7 +171,12 @@ class Labels(pg.GraphicsObject):  # type: ignore[misc]  # the library has no typ
             if not word:
                 continue
             box = QRectF(0, 0, metrics.horizontalAdvance(word) + 2.0, metrics.height() - 1.0)
-            box.moveCenter(QPointF(at[k, 0], at[k, 1] - self.above - (box.height() / 2 if self.above else 0)))
+            if self.left is not None:
+                box.moveCenter(QPointF(at[k, 0] - self.left - box.width() / 2, at[k, 1]))
+                if box.left() < view.left():
+                    box.moveLeft(at[k, 0] + self.left)
+            else:
+                box.moveCenter(QPointF(at[k, 0], at[k, 1] - self.above - (box.height() / 2 if self.above else 0)))
             if space.take(box):
                 found.append((box, word))
         return found

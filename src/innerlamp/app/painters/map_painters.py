@@ -15,7 +15,7 @@ from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import HOLE, LINE, POINT, RING, Features, only, part_vertices
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import HoleSet, readings_with, table_with
+from ...core.items.holes import INTERCEPTS, HoleSet, readings_with, table_with
 from ...core.items.legend import position
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
@@ -233,6 +233,11 @@ def paint_holes(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[p
         table = hit[1]
         start, stop = table[["x0", "y0"]].to_numpy(float), table[["x1", "y1"]].to_numpy(float)
         out += flat.coloured_pieces(start, stop, ctx.legend(attribute, item), table[attribute].to_numpy(), 3.5, 9)
+    words = item.tables.get(INTERCEPTS)
+    if words is not None and "label" in words.columns:
+        texts = words["label"].astype(str).tolist()
+        x, y = words["x"].to_numpy(float), words["y"].to_numpy(float)
+        out.append(flat.Labels(texts, x, y, ctx.theme.text, ctx.theme.panel, 10.5, left=6.0))
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
         at = spots[1]

@@ -14,7 +14,7 @@ from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import HoleSet, readings_with, table_with
+from ...core.items.holes import INTERCEPTS, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, position
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
@@ -113,6 +113,7 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
             _, right = room_beside(code, along[near], z[near])
             room = pd.Series(right, index=names).reindex(kept["hole"]).fillna(np.inf).to_numpy()
             out += _bars(start[keep], stop[keep], kept[attribute].to_numpy(float), legend, view.exaggeration, room)
+    out += _intercept_words(ctx, view, item)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
         along, inside = _near(view, spots[1]["x"].to_numpy(float), spots[1]["y"].to_numpy(float))
@@ -134,6 +135,17 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
         )
     )
     return out
+
+
+def _intercept_words(ctx: Context, view: SectionView, item: HoleSet) -> list[pg.GraphicsObject]:
+    """Length and grade of significant intercepts to the left of their holes."""
+    table = item.tables.get(INTERCEPTS)
+    if table is None or "label" not in table.columns:
+        return []
+    along, inside = _near(view, table["x"].to_numpy(float), table["y"].to_numpy(float))
+    words = table["label"].astype(str).to_numpy()[inside].tolist()
+    z = table["z"].to_numpy(float)[inside]
+    return [flat.Labels(words, along[inside], z, ctx.theme.text, ctx.theme.canvas, 12.5, left=6.0)]
 
 
 def paint_electrodes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

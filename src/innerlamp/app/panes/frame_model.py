@@ -16,7 +16,7 @@ from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import HoleSet
+from ...core.items.holes import INTERCEPTS, HoleSet
 from ...core.items.legend import without_unit
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
@@ -133,11 +133,13 @@ Rows = Callable[[], tuple[pd.DataFrame, dict[str, str]]]
 def tables_of(item: Item) -> dict[str, Rows]:
     """Return the tables that an item can show, by name; calling one gives its rows and the units of its columns."""
     if isinstance(item, HoleSet):
-        out: dict[str, Rows] = {
-            "collar": lambda: (item.collars, {}),
-            "survey": lambda: (item.surveys, {"azimuth": "°", "dip": "°"}),
-        }
-        for name, table in {**item.tables, **item.readings}.items():
+        logged = {**item.tables, **item.readings}
+        out: dict[str, Rows] = {}
+        if INTERCEPTS in logged:  # what the set was made for stands first
+            out[INTERCEPTS] = partial(_given, logged.pop(INTERCEPTS), item.units)
+        out["collar"] = lambda: (item.collars, {})
+        out["survey"] = lambda: (item.surveys, {"azimuth": "°", "dip": "°"})
+        for name, table in logged.items():
             out[name] = partial(_given, table, item.units)
         if len(item.findings):
             out["by hole"] = lambda: (report_by_hole(item.collars, item.surveys, item.tables, item.findings), {})

@@ -12,6 +12,7 @@ from .attributes import Attribute
 from .base import Bounds, Item, bounds_of, class_columns, numeric_columns
 
 INTERVAL_PLACES = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
+INTERCEPTS = "intercepts"  # the table of a set that significant intercepts make; its labels stand at the holes
 INTERVAL_ROLES = ("hole", "from_m", "to_m", "depth_m", "line", *INTERVAL_PLACES)
 
 

@@ -20,7 +20,7 @@ from ..operations.data import (
     import_shapes,
     merge_holes,
 )
-from ..operations.drilling import compositing
+from ..operations.drilling import compositing, intercepts
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
@@ -78,6 +78,7 @@ OPERATIONS: dict[str, Operation] = {
         analysis.LINEAMENTS,
         analysis.DEPTH,
         compositing.OPERATION,
+        intercepts.OPERATION,
         diurnal.OPERATION,
         inversion.INVERT,
         inversion.GRAVITY,

@@ -111,7 +111,8 @@ def included(
     _check(rules)
     seg_hole, seg_start, seg_stop, value = _segments(hole, start, stop, grade, rules)
     if not len(within) or not len(seg_hole):
-        return _kept(seg_hole, seg_start, seg_stop, value, *(np.empty(0, dtype=np.int64) for _ in "ab"), rules, None)
+        none = np.empty(0, dtype=np.int64)
+        return _kept(seg_hole, seg_start, seg_stop, value, none, none, rules, None)
     order = np.lexsort((within.start, within.hole))
     scale = float(max(within.stop.max(), seg_stop.max())) + 1.0
     keys = within.hole[order] * scale + within.start[order]

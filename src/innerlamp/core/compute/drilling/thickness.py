@@ -33,6 +33,6 @@ def true_thickness(
     with np.errstate(invalid="ignore", divide="ignore"):
         angle = np.arccos(np.clip(across / length, 0.0, 1.0))
     wrong = np.radians(uncertainty)
-    low = length * np.cos(np.minimum(angle + wrong, np.pi / 2))
+    low = np.where(angle + wrong < np.pi / 2, length * np.cos(angle + wrong), 0.0)
     high = length * np.cos(np.maximum(angle - wrong, 0.0))
-    return across, np.maximum(low, 0.0), high
+    return across, low, high
