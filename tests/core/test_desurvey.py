@@ -44,6 +44,37 @@ def test_balanced_tangential_station_pair() -> None:
     assert (north, east, -up) == pytest.approx((27.1023, 19.3679, 93.6117), abs=5e-5)
 
 
+def test_radius_of_curvature() -> None:
+    # The same pair: 28.5811, 18.2082, 93.8500 (Craig & Randall 1976, formula); exact for a curve in one plane.
+    path = _path([0, 100], [20, 45], [15, 25], "radius of curvature")
+    east, north, up = path.position[-1]
+    assert (north, east, -up) == pytest.approx((28.5811, 18.2082, 93.8500), abs=5e-5)
+    depth = [100.0 * k for k in range(21)]
+    plane = _path(depth, [0.0] * 21, [3.0 * k for k in range(21)], "radius of curvature").position[-1]
+    assert (-plane[2], plane[1]) == pytest.approx((1653.98669, 954.92966), abs=1e-5)
+    # Across north, and from a vertical reading, which has no azimuth: symmetric, and straight to the east.
+    east, north, up = _path([0, 50], [350, 10], [30, 30], "radius of curvature").position[-1]
+    assert east == pytest.approx(0.0, abs=1e-9)
+    assert north == pytest.approx(25.0 * np.sin(np.radians(10)) / np.radians(10))
+    assert -up == pytest.approx(50 * np.cos(np.radians(30)))
+    quarter = _path([0, 100], [300, 90], [0, 90], "radius of curvature").position[-1]
+    assert quarter == pytest.approx([63.661977, 0.0, -63.661977], abs=1e-6)
+
+
+def test_places_between_readings_lie_on_the_path_of_radius_of_curvature() -> None:
+    path = _path([0, 40, 100], [20, 75, 340], [15, 40, 25], "radius of curvature")
+    hole = np.zeros(2001, np.int64)
+    depth = np.linspace(0, 100, 2001)
+    places = locate(path, hole, depth)
+    assert places[[800, 2000]] == pytest.approx(path.position[1:])
+    step = np.linalg.norm(np.diff(places, axis=0), axis=1)
+    assert step.sum() == pytest.approx(100.0, abs=0.05)  # as long as it was drilled
+    along = np.diff(places, axis=0) / step[:, None]
+    dip = np.degrees(np.arccos(-along[:, 2]))
+    assert dip[[0, 799, 1999]] == pytest.approx([15, 40, 25], abs=0.2)
+    assert np.abs(np.diff(dip)).max() < 0.05  # turns evenly
+
+
 def test_published_errors_of_methods() -> None:
     # Craig & Randall 1976, in Bourgoyne et al. 1986: 0 to 60 degrees at 3 deg/100 ft over 2000 ft due north;
     # exact TVD 1653.99, N 954.93; balanced tangential errs by -0.38 and -0.22.

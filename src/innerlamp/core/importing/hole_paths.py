@@ -14,7 +14,7 @@ from ..items.holes import INTERVAL_PLACES, HoleSet
 
 def rebuilt(holes: HoleSet) -> HoleSet:
     """Return a set whose paths and places follow anew from its collars, surveys and depths."""
-    method: desurvey.Method = "balanced tangential" if holes.method == "balanced tangential" else "minimum curvature"
+    method = desurvey.method_named(holes.method)
     tables = {n: _bare(t) for n, t in holes.tables.items()}
     path = path_of(holes.collars, holes.surveys, tables, method)
     readings = {n: t.drop(columns=[c for c in "xyz" if c in t]) for n, t in holes.readings.items()}

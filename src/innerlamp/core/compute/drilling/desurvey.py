@@ -3,7 +3,8 @@
 Minimum curvature joins two stations by the circular arc that has the surveyed directions at its
 ends (Taylor & Mason 1972; Zaremba 1973; formulas as in Bourgoyne et al., Applied Drilling
 Engineering, 1986). The balanced tangential method goes half of the way in each direction; so does minimum
-curvature between readings that point in opposite ways, which no arc joins.
+curvature between readings that point in opposite ways, which no arc joins. Radius of curvature turns inclination and
+azimuth at even rates, so that the path is an arc in plan and one in the vertical (Wilson 1968; Craig & Randall 1976).
 """
 
 from __future__ import annotations
@@ -18,7 +19,8 @@ from ...errors import InputError
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
-Method = Literal["minimum curvature", "balanced tangential"]
+Method = Literal["minimum curvature", "balanced tangential", "radius of curvature"]
+METHODS: tuple[Method, ...] = ("minimum curvature", "balanced tangential", "radius of curvature")
 # Radians from which two readings point in opposite ways: no plane holds an arc between them, so the path goes
 # half of the way in each direction, as on the two tangents.
 _TURNED = np.pi - 1e-3
@@ -86,7 +88,7 @@ def desurvey(
         The first direction of a hole also holds from the collar down to it. Holes without any
         station are vertical.
     method
-        ``minimum curvature`` or ``balanced tangential``.
+        One of `METHODS`.
 
     Raises
     ------
@@ -131,7 +133,14 @@ def desurvey(
     return Path(hole, depth, position, tangent, method)
 
 
+def method_named(name: str) -> Method:
+    """Return the method of a name; minimum curvature for any that is not known."""
+    return next((m for m in METHODS if m == name), "minimum curvature")
+
+
 def _half_steps(t0: FloatArray, t1: FloatArray, length: FloatArray, method: Method) -> FloatArray:
+    if method == "radius of curvature":
+        return _on_cylinder(t0, t1, length, np.ones(len(length)))
     factor = np.ones(len(length))
     if method == "minimum curvature":
         theta = angle_between(t0, t1)
@@ -162,6 +171,8 @@ def locate(path: Path, hole: IntArray, depth: FloatArray) -> FloatArray:
     f = along / span
     if path.method == "minimum curvature":
         offset = _on_arc(t0, t1, span, f)
+    elif path.method == "radius of curvature":
+        offset = _on_cylinder(t0, t1, span, f)
     else:
         offset = span[:, None] * (np.minimum(f, 0.5)[:, None] * t0 + np.maximum(f - 0.5, 0.0)[:, None] * t1)
     straight = ~inside | (along < 0.0)  # above the collar and below the last station
@@ -181,6 +192,29 @@ def _on_arc(t0: FloatArray, t1: FloatArray, span: FloatArray, f: FloatArray) -> 
     a[bent] = (np.cos((1.0 - fb) * th) - np.cos(th)) / below
     b[bent] = (1.0 - np.cos(fb * th)) / below
     return span[:, None] * (a[:, None] * t0 + b[:, None] * t1)
+
+
+def _on_cylinder(t0: FloatArray, t1: FloatArray, span: FloatArray, f: FloatArray) -> FloatArray:
+    # Inclination (from the vertical, down) turns evenly along the hole, azimuth evenly along its plan.
+    flat0, flat1 = (np.hypot(t[:, 0], t[:, 1]) for t in (t0, t1))
+    i0, i1 = np.arctan2(flat0, -t0[:, 2]), np.arctan2(flat1, -t1[:, 2])
+    a0, a1 = np.arctan2(t0[:, 0], t0[:, 1]), np.arctan2(t1[:, 0], t1[:, 1])
+    a0, a1 = np.where(flat0 > _STRAIGHT, a0, a1), np.where(flat1 > _STRAIGHT, a1, a0)  # a vertical end has no azimuth
+    turn = (a1 - a0 + np.pi) % (2.0 * np.pi) - np.pi
+    bend = i1 - i0
+
+    def gone(part: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Plan length and depth after a part of the span."""
+        half = 0.5 * bend * part
+        mean, round_ = i0 + half, np.sinc(half / np.pi)
+        return span * part * np.sin(mean) * round_, span * part * np.cos(mean) * round_
+
+    plan, depth = gone(f)
+    whole, _ = gone(np.ones(len(f)))
+    share = np.divide(plan, whole, out=f.copy(), where=np.abs(whole) > 1e-12)
+    half = 0.5 * turn * share
+    chord, to = plan * np.sinc(half / np.pi), a0 + half
+    return np.stack([chord * np.sin(to), chord * np.cos(to), -depth], axis=-1)
 
 
 def dogleg(path: Path) -> FloatArray:

@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ...comparing.differences import compare_holes
-from ...compute.drilling.desurvey import Method
+from ...compute.drilling.desurvey import method_named
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, param
 from ...errors import UnitError
 from ...findings import Findings, gravest_first
@@ -61,7 +61,7 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     readings = _join_all(old.readings, new.readings, index)
     # Only the holes of the new files are desurveyed and placed; the others keep their places.
     mine = collars[collars["hole"].isin(fresh)].reset_index(drop=True)
-    method: Method = "balanced tangential" if old.method == "balanced tangential" else "minimum curvature"
+    method = method_named(old.method)
     of_mine = {n: t[t["hole"].isin(fresh)] for n, t in tables.items()}
     path = hole_paths.path_of(
         mine,

@@ -2,25 +2,45 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 import pandas as pd
 
 from ...compute.drilling import desurvey
-from ...compute.drilling.composites import composite
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
+from ...compute.drilling.cells import Leftover, bench_cells, divided, rock_runs
+from ...compute.drilling.weighted import means_over
+from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...items.base import Item, numeric_columns
 from ...items.holes import INTERVAL_ROLES, HoleSet, hole_codes, table_with
 from ...items.points import PointSet
 from ...progress import Progress
 
+By = Literal["length from the collar", "bench", "rock"]
+
 
 class Composites(Params):
     attribute: str = param(..., "Grade", editor="attribute", of="holes")
-    length: float = param(5.0, "Length", unit="m", above=0.0, help="Holes are cut at multiples of this depth")
+    by: By = param("length from the collar", "Composites by", help="Rock: they break at contacts")
+    length: float = param(5.0, "Length", unit="m", above=0.0, help="Of composites, or the height of benches")
+    code: str = param("", "Rock column", editor="code", of="holes", help="For composites by rock")
+    whole: bool = param(False, "One for each run of a rock", help="For composites by rock: the length is not used")
+    level: float = param(0.0, "Elevation of a bench", unit="m", help="Any one of them; for benches", more=True)
+    leftover: Leftover = param(
+        "keep", "What is left over", help="At the end of a hole, or above a contact; not for benches", more=True
+    )
     least: float = param(
         0.5, "Least sampled part", low=0.0, high=1.0, help="Composites with less of their length sampled are left out"
     )
+    top_cut: Maybe = param(None, "Top-cut", help="Grades above it count as it; none when empty", more=True)
+    missing: Maybe = param(
+        None,
+        "Missing grades count as",
+        help="Stay missing when empty, and count neither as metal nor as length",
+        more=True,
+    )
+    also: Several = param((), "Also composite", help="Other grades of these holes, parted by semicolons", more=True)
     name: str = param("", "Name", help="Attribute and length when empty")
 
 
@@ -28,7 +48,7 @@ def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
     """Return the stored path of a hole set and the index of its hole IDs."""
     index = pd.Index(holes.collars["hole"])
     s = holes.stations
-    method: desurvey.Method = "balanced tangential" if holes.method == "balanced tangential" else "minimum curvature"
+    method = desurvey.method_named(holes.method)
     path = desurvey.Path(
         index.get_indexer(s["hole"]).astype(np.int64),
         s["depth_m"].to_numpy(float),
@@ -41,53 +61,111 @@ def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
 
 def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
     holes = inputs.need("holes", HoleSet)
-    hit = table_with(holes, p.attribute)
-    if hit is None or p.attribute not in numeric_columns(hit[1], INTERVAL_ROLES):
-        raise InputError(f"'{p.attribute}' is not a grade of these holes", where=holes.name)
-    table = hit[1]
-    progress(0.2, "Compositing")
+    progress(0.1, "Cutting holes into lengths")
     path, index = path_from(holes)
-    code = hole_codes(table["hole"], index).astype(np.int64)
-    h, start, stop, grade, sampled = composite(
-        code,
-        table["from_m"].to_numpy(float),
-        table["to_m"].to_numpy(float),
-        table[p.attribute].to_numpy(float),
-        p.length,
-    )
-    keep = sampled >= p.least * p.length - 1e-9
+    hole, start, stop, extra = _cells(holes, p, path, index)
+    progress(0.4, "Compositing")
+    columns: dict[str, np.ndarray] = {}
+    sampled = np.zeros(len(hole))
+    for name in dict.fromkeys((p.attribute, *p.also)):
+        mean, length = _mean(holes, name, p, index, (hole, start, stop))
+        columns[name] = mean
+        if name == p.attribute:
+            sampled = length
+    # Of the nominal length, so that a short rest at the end of a hole does not pass as a whole composite.
+    nominal = stop - start if p.by != "length from the collar" or p.leftover != "keep" else np.full(len(hole), p.length)
+    keep = (sampled >= p.least * nominal - 1e-9) & (sampled > 0)
     if not keep.any():
         raise InputError(
             "no composite has enough of its length sampled",
             where=holes.name,
             fix="Lower the least sampled part, or take a shorter length",
         )
-    h, start, stop, grade, sampled = h[keep], start[keep], stop[keep], grade[keep], sampled[keep]
-    xyz = desurvey.locate(path, h, 0.5 * (start + stop))
+    xyz = desurvey.locate(path, hole, 0.5 * (start + stop))
     out = pd.DataFrame(
-        {
-            "hole": index.to_numpy()[h],
-            "from_m": start,
-            "to_m": stop,
-            "sampled_m": sampled,
-            p.attribute: grade,
-            "x": xyz[:, 0],
-            "y": xyz[:, 1],
-            "z": xyz[:, 2],
-        }
+        {"hole": index.to_numpy()[hole], "from_m": start, "to_m": stop, "sampled_m": sampled}
+        | columns
+        | extra
+        | {c: xyz[:, k] for k, c in enumerate("xyz")}
+    )[keep].reset_index(drop=True)
+    units = {name: holes.units.get(name, "") for name in columns} | dict.fromkeys(("from_m", "to_m", "sampled_m"), "m")
+    units |= {"bench": "m"} if "bench" in extra else {}
+    words = (
+        "by rock"
+        if p.by == "rock" and p.whole
+        else f"{p.length:g} m" + {"bench": " benches", "rock": " by rock"}.get(p.by, "")
     )
-    units = {p.attribute: holes.units.get(p.attribute, ""), "from_m": "m", "to_m": "m", "sampled_m": "m"}
     return {
         "composites": PointSet(
-            name=p.name or f"{p.attribute} composites {p.length:g} m",
+            name=p.name or f"{p.attribute} composites {words}",
             crs=holes.crs,
             table=out,
             units=units,
-            quantities={p.attribute: holes.attributes[p.attribute].quantity},
+            quantities={name: holes.attributes[name].quantity for name in columns},
             roles={"from_m": "from", "to_m": "to", "sampled_m": "sampled"},
             content="composites",
         )
     }
+
+
+def _grades(holes: HoleSet, name: str) -> pd.DataFrame:
+    hit = table_with(holes, name)
+    if hit is None or name not in numeric_columns(hit[1], INTERVAL_ROLES):
+        raise InputError(f"'{name}' is not a grade of these holes", where=holes.name)
+    return hit[1]
+
+
+def _mean(
+    holes: HoleSet, name: str, p: Composites, index: pd.Index, cells: tuple[np.ndarray, np.ndarray, np.ndarray]
+) -> tuple[np.ndarray, np.ndarray]:
+    table = _grades(holes, name)
+    code = hole_codes(table["hole"], index).astype(np.int64)
+    grade = table[name].to_numpy(float)
+    if p.top_cut is not None and name == p.attribute:
+        grade = np.minimum(grade, p.top_cut)
+    start, stop = table["from_m"].to_numpy(float), table["to_m"].to_numpy(float)
+    if (stop <= start).any():
+        raise InputError("an interval ends above its start", where=holes.name)
+    mean, length = means_over(*cells, code, start, stop, grade)
+    if p.missing is not None:
+        whole = cells[2] - cells[1]
+        mean = (np.nan_to_num(mean) * length + p.missing * (whole - length)) / whole
+        length = whole
+    return mean, length
+
+
+def _cells(
+    holes: HoleSet, p: Composites, path: desurvey.Path, index: pd.Index
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, dict[str, np.ndarray]]:
+    """Hole, start and stop of the lengths that are composited, and what else is known of each."""
+    end = holes.collars["depth_m"].to_numpy(float).copy()
+    table = _grades(holes, p.attribute)
+    code = hole_codes(table["hole"], index).astype(np.int64)
+    np.maximum.at(end, code[code >= 0], table["to_m"].to_numpy(float)[code >= 0])
+    end = np.nan_to_num(end)
+    if p.by == "bench":
+        hole, start, stop, foot = bench_cells(path, end, p.length, p.level)
+        return hole, start, stop, {"bench": foot}
+    if p.by == "rock":
+        hit = table_with(holes, p.code) if p.code else None
+        if hit is None:
+            raise InputError(
+                f"'{p.code}' is not logged in these holes" if p.code else "no rock column is given",
+                where=holes.name,
+                fix="Choose the column of rocks that composites break at",
+            )
+        log = hit[1]
+        codes = log[p.code].fillna("").astype(str).to_numpy(dtype=object)
+        h, a, b, rock = rock_runs(
+            hole_codes(log["hole"], index).astype(np.int64),
+            log["from_m"].to_numpy(float),
+            log["to_m"].to_numpy(float),
+            codes,
+        )
+        hole, start, stop, run = divided(h, a, b, np.inf if p.whole else p.length, p.leftover)
+        return hole, start, stop, {p.code: rock[run]}
+    hole, start, stop, _ = divided(np.arange(len(end)), np.zeros(len(end)), end, p.length, p.leftover)
+    return hole, start, stop, {}
 
 
 def _estimate(inputs: Inputs, p: Composites) -> Cost:
@@ -101,10 +179,9 @@ OPERATION = Operation(
     example=Example({"holes": "Emberlow holes"}, {"attribute": "Sn_ppm", "length": 6.0}),
     title="Composite grades",
     area="Drilling",
-    help="Cuts holes into equal lengths and gives each the length-weighted mean of what was sampled in it. Gaps count neither as metal nor as length.",
+    help="Cuts holes into equal lengths from the collar, into benches, or at the contacts of rocks, and gives each part the length-weighted mean of what was sampled in it. Gaps count neither as metal nor as length unless a value is given for them.",
     params=Composites,
     run=_run,
-    reads=("holes",),
     inputs=(Input("holes", "Drillholes", ("holes",)),),
     outputs=(Output("composites", "points", "Composites"),),
     estimate=_estimate,
