@@ -180,6 +180,14 @@ def locate(path: Path, hole: IntArray, depth: FloatArray) -> FloatArray:
     return np.where(known[:, None], path.position[at] + offset, np.nan)
 
 
+def direction_at(path: Path, hole: IntArray, depth: FloatArray) -> FloatArray:
+    """Return unit directions down the hole (n, 3) at depths along holes, east-north-up; NaN for holes without a path."""
+    reach = 0.01  # metres: short against any bend, long against rounding of coordinates
+    step = locate(path, hole, depth + reach) - locate(path, hole, depth - reach)
+    length = np.linalg.norm(step, axis=1)
+    return np.asarray(step / np.where(length > 0, length, np.nan)[:, None])
+
+
 def _on_arc(t0: FloatArray, t1: FloatArray, span: FloatArray, f: FloatArray) -> FloatArray:
     # Integral of the direction turning evenly from t0 to t1 over the fraction f of the arc.
     theta = angle_between(t0, t1)
