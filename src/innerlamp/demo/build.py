@@ -35,6 +35,7 @@ STEPS: tuple[Step, ...] = (
                 "core/density.csv",
                 "core/alteration.csv",
                 "core/magnetic_susceptibility.csv",
+                "core/oriented_core.csv",
             ],
             "name": "Emberlow holes",
         },
@@ -102,6 +103,30 @@ STEPS: tuple[Step, ...] = (
         {"grid": "tmi"},
     ),
     ("composite", {"attribute": "Sn_ppm", "length": 6.0}, {"holes": "holes"}, {"composites": "composites"}),
+    (
+        "intercepts",
+        {
+            "attribute": "Sn_ppm",
+            "cutoff": 1000.0,
+            "shortest": 4.0,
+            "waste_in_row": 4.0,
+            "including": ["3000"],
+            "also": ["Cu_pct"],
+            "dip": truth.VEIN_DIP,
+            "dip_direction": truth.VEIN_STRIKE + 90.0,
+            "report_in": "%",
+            "name": "Sn intercepts",
+        },
+        {"holes": "holes"},
+        {"intercepts": "intercepts"},
+    ),
+    ("orient-core", {}, {"holes": "holes"}, {"structures": "oriented"}),
+    (
+        "structural-sets",
+        {"name": "Oriented core by set"},
+        {"readings": "oriented"},
+        {"sets": "sets", "means": "set means"},
+    ),
     (
         "grade-shell",
         {

@@ -126,10 +126,12 @@ class Card(QScrollArea):
         pick.setObjectName("colourBy")
         pick.setMinimumContentsLength(6)
         pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        pick.addItems(list(entry.attributes))
-        pick.setCurrentText(chosen)
+        for name in entry.attributes:
+            pick.addItem(name, name)
+        pick.addItem("nothing", "-")
+        pick.setCurrentIndex(max(pick.findData(chosen), 0))
         pick.setToolTip("The attribute that colours this item in all panes")
-        pick.textActivated.connect(lambda text: self.ctx.set_colour_by(entry.id, text))
+        pick.activated.connect(lambda _: self.ctx.set_colour_by(entry.id, str(pick.currentData())))
         form.addRow("Colour by", pick)
         if chosen in entry.attributes:
             legend = self.ctx.legend(chosen, item)

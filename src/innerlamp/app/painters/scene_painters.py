@@ -12,9 +12,12 @@ from PySide6.QtGui import QColor
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkProp3D
 
+from ...core.compute.drilling.thickness import plane_normal
+from ...core.compute.geometry.orientations import disks
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import ground_shade, hillshade
 from ...core.geometry.mesh import DrapedMesh, face_corners
+from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
@@ -75,6 +78,8 @@ def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     origin = view.origin
     assert isinstance(item, PointSet)
     t, style = item.table, entry.style
+    if item.content == "structures" and orientation(item.attributes) is not None:
+        return _disks(ctx, origin, entry, item)
     sizes = sizes_of(item, style, 6.0)
     out: list[vtkProp3D] = []
     # Points of one actor have one size: sizes go in steps.
@@ -84,6 +89,38 @@ def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     if style.label_by in t.columns:
         out += _point_labels(ctx, origin, entry, item)
     return out
+
+
+def _disks(ctx: Context, origin: FloatArray, entry: Entry, item: PointSet) -> list[vtkProp3D]:
+    """Planes as disks that lie as they were measured, about as wide as readings stand apart."""
+    names = orientation(item.attributes)
+    assert names is not None
+    t = item.table
+    dip, to = (t[n].to_numpy(float) for n in names)
+    at = _on_ground(ctx, t)
+    there = np.isfinite(at).all(axis=1) & np.isfinite(dip) & (np.isfinite(to) | (dip == 0))
+    attribute = ctx.attribute_of(entry)
+    if attribute in t.columns:
+        there &= shown(ctx.legend(attribute, item), t[attribute].to_numpy())
+    rows = np.flatnonzero(there)
+    if not len(rows):
+        return []
+    sides = 14 if len(rows) * 12 <= MOST_TRIANGLES else 6
+    corners = disks(at[rows] - origin, plane_normal(dip[rows], np.nan_to_num(to[rows])), _disk_radius(at[rows]), sides)
+    mesh = polydata(corners.reshape(-1, 3), faces=np.arange(len(rows) * sides).reshape(-1, sides))
+    if attribute not in t.columns:
+        return [actor(mesh, QColor(ctx.theme.text))]
+    return [actor(colour_cells(mesh, _colours(ctx, item, attribute, t[attribute].to_numpy()[rows])))]
+
+
+def _disk_radius(at: FloatArray) -> float:
+    from scipy.spatial import cKDTree
+
+    if len(at) < 2:
+        return 20.0
+    sample = at[np.linspace(0, len(at) - 1, min(len(at), 2000)).astype(int)]
+    apart, _ = cKDTree(sample).query(sample, k=2)
+    return float(np.clip(0.9 * np.median(apart[:, 1]), 8.0, 60.0))
 
 
 def _point_labels(ctx: Context, origin: FloatArray, entry: Entry, item: PointSet) -> list[vtkProp3D]:

@@ -8,8 +8,11 @@ import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
 from ...core.compute.drilling.beside import room_beside
+from ...core.compute.drilling.thickness import plane_normal
+from ...core.compute.geometry.orientations import section_traces
 from ...core.compute.geometry.planes import cut_surface
 from ...core.compute.geometry.sampling import bilinear
+from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
@@ -25,6 +28,7 @@ from .map_painters import marks, surface_colour, surface_shown, target_colours, 
 from .views import SectionView
 
 BAR_METRES = 34.0
+TICK_METRES = 16.0  # length of a plane's trace
 BAR_START = 4.0  # metres from the trace
 
 
@@ -66,10 +70,36 @@ def paint_points(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     if dem is not None and missing.any():
         z[missing] = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x[missing], y[missing])
     rows = np.flatnonzero(near & np.isfinite(z))
+    ticks = _plane_ticks(ctx, view, entry, item, along[rows], z[rows], rows)
+    if ticks is not None:
+        return ticks
     out = marks(ctx, entry, item, ctx.attribute_of(entry), along[rows], z[rows], rows)
     for each in out:
         each.setZValue(each.zValue() + 4.0)
     return out
+
+
+def _plane_ticks(
+    ctx: Context, view: SectionView, entry: Entry, item: PointSet, along: np.ndarray, z: np.ndarray, rows: np.ndarray
+) -> list[pg.GraphicsObject] | None:
+    """Planes as ticks with their apparent dip in the section; None for points without an orientation."""
+    names = orientation(item.attributes)
+    if names is None or item.content != "structures":
+        return None
+    t = item.table.iloc[rows]
+    normal = plane_normal(t[names[0]].to_numpy(float), np.nan_to_num(t[names[1]].to_numpy(float)))
+    trace = section_traces(normal, view.plane.azimuth)
+    attribute = ctx.attribute_of(entry)
+    legend = ctx.legend(attribute, item) if attribute in t.columns else None
+    good = np.isfinite(trace).all(axis=1)
+    if legend is not None:
+        good &= shown(legend, t[attribute].to_numpy())
+    at = np.column_stack([along, z])
+    start, stop = (at + sign * TICK_METRES * trace for sign in (-0.5, 0.5))
+    if legend is None:
+        pieces = np.stack([start[good], stop[good]], axis=1).reshape(-1, 2)
+        return [flat.plain_pieces(pieces, QColor(ctx.theme.text), 2.0, 11)]
+    return list(flat.coloured_pieces(start[good], stop[good], legend, t[attribute].to_numpy()[good], 2.4, 11))
 
 
 def paint_lines(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

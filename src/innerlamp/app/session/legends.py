@@ -45,8 +45,11 @@ class LegendBook:
             wanted = str(step.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
-        if orientation(entry.attributes):  # structural signs are black unless asked otherwise
-            return "-"
+        if orientation(
+            entry.attributes
+        ):  # signs of the map are black unless asked otherwise, sets and core are told apart
+            told = ("set", "is") if "alpha" not in entry.attributes else ("set", "type")
+            return next((a for a in told if a in entry.attributes), "-")
         if level := in_role(entry.attributes, "level"):  # contours go by their level
             return level
         plain = ("number", "length", "elevation", "code", "count", "direction", "angle")

@@ -20,7 +20,7 @@ from ..operations.data import (
     import_shapes,
     merge_holes,
 )
-from ..operations.drilling import compositing, intercepts
+from ..operations.drilling import compositing, intercepts, oriented
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
@@ -79,6 +79,9 @@ OPERATIONS: dict[str, Operation] = {
         analysis.DEPTH,
         compositing.OPERATION,
         intercepts.OPERATION,
+        oriented.ORIENT,
+        oriented.SETS,
+        oriented.PIERCE,
         diurnal.OPERATION,
         inversion.INVERT,
         inversion.GRAVITY,
