@@ -8,6 +8,7 @@ from ..context import Context
 from .base import Pane
 from .chart_pane import ChartPane
 from .checks_pane import ChecksPane
+from .log_pane import LogPane
 from .map_pane import MapPane
 from .page_pane import PagePane
 from .profile_pane import ProfilePane
@@ -26,6 +27,7 @@ PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "map": (MapPane.title, MapPane),
     "scene": ("3D", _scene),
     "section": (SectionPane.title, SectionPane),
+    "log": (LogPane.title, LogPane),
     "table": (TablePane.title, TablePane),
     "chart": (ChartPane.title, ChartPane),
     "stereonet": (StereoPane.title, StereoPane),

@@ -1,0 +1,389 @@
+"""The strip log: tracks of tables and logs beside the depths of one hole or several, with units tied from hole to hole."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any, ClassVar
+
+import numpy as np
+import pandas as pd
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QSizePolicy, QToolButton
+
+from ...core.compute.drilling.cells import rock_runs
+from ...core.items.attributes import orientation
+from ...core.items.holes import HoleSet
+from ...core.items.legend import Legend, without_unit
+from ...core.items.points import PointSet
+from ...core.items.tracks import Track, as_data, columns_of, from_data, kinds_for, proposed
+from ...core.project.records import Entry
+from ..context import Context, Cursor, Selection
+from ..painters.log_tracks import Rows, rows_of
+from .base import ItemPane
+from .boxes import choice_box, refill
+from .log_menus import track_menu
+from .log_view import Hit, LogView, ShownHole
+
+MOST_BESIDE = 12
+_NEAR = 40.0  # metres from a hole within which the shared cursor is shown on its log
+
+
+class LogPane(ItemPane):
+    """Shows the holes of the selected set, or of the first lit one."""
+
+    kind: ClassVar[str] = "log"
+    title: ClassVar[str] = "Strip log"
+    delay: ClassVar[int] = 45
+
+    def __init__(self, ctx: Context) -> None:
+        super().__init__(ctx)
+        self.which = choice_box("Hole", length=8)
+        self.which.activated.connect(lambda _: self._chose())
+        self.tools.addWidget(self.which)
+        self.beside = self._button("Beside", "Further holes beside this one, the nearest first", self._beside_menu)
+        self.arrange = self._button(
+            "Tracks", "Add, change and take away tracks; keep them as templates", self._tracks_menu
+        )
+        self.axis = choice_box("Down the log: depth along the hole, or elevation", ["depth", "elevation"], length=5)
+        self.axis.activated.connect(lambda _: self._axis_chosen())
+        self.tools.addWidget(self.axis)
+        self.view = LogView(ctx.theme)
+        self.view.pointed.connect(self._pointed)
+        self.view.clicked.connect(self._clicked)
+        self.view.twice.connect(self._correct)
+        self.body.addWidget(self.view, 1)
+        self.words = QLabel()
+        self.words.setObjectName("faint")
+        self.words.setTextFormat(Qt.TextFormat.PlainText)
+        self.words.setContentsMargins(8, 2, 8, 3)
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.body.addWidget(self.words)
+        self.hint = QLabel("Select drillholes on the shelf to see what was logged along them.")
+        self.hint.setObjectName("faint")
+        self.hint.setMargin(12)
+        self.hint.setWordWrap(True)
+        self.body.addWidget(self.hint)
+        self.tracks: tuple[Track, ...] = ()
+        self.templates: dict[str, tuple[Track, ...]] = {}
+        self.others: list[str] = []
+        self._shown: tuple[str, int] = ("", -1)
+        self._item: HoleSet | None = None
+        self._fit_next = True
+        self._recall()
+        self.redraw()
+
+    def _button(self, words: str, tip: str, fill: Any) -> QToolButton:
+        button = QToolButton()
+        button.setText(words)
+        button.setToolTip(tip)
+        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(button)
+        menu.setToolTipsVisible(True)
+        menu.aboutToShow.connect(lambda: fill(menu))
+        button.setMenu(menu)
+        self.tools.addWidget(button)
+        return button
+
+    # ---- what is shown
+
+    def _recall(self) -> None:
+        """What the project remembers of its logs."""
+        store = self.ctx.store
+        kept = store.workspace("log", {}) if store is not None else {}
+        kept = kept if isinstance(kept, dict) else {}
+        self.tracks = from_data(kept.get("tracks"))
+        named = kept.get("templates")
+        self.templates = {str(k): from_data(v) for k, v in named.items()} if isinstance(named, dict) else {}
+        self.axis.setCurrentText("elevation" if kept.get("axis") == "elevation" else "depth")
+        self.view.by_elevation = self.axis.currentText() == "elevation"
+
+    def _remember(self) -> None:
+        store = self.ctx.store
+        if store is not None and store.writable:
+            kept = {name: as_data(tracks) for name, tracks in self.templates.items()}
+            store.set_workspace(
+                {"log": {"tracks": as_data(self.tracks), "templates": kept, "axis": self.axis.currentText()}}
+            )
+
+    def _entry(self) -> Entry | None:
+        entry = self.ctx.entry(self.ctx.selected)
+        if entry is None or entry.kind != "holes":
+            mine = self.ctx.entry(self._shown[0])
+            entry = mine or next((e for e in self.ctx.lit_entries() if e.kind == "holes"), None)
+        return entry
+
+    def draw(self) -> None:
+        entry = self._entry()
+        item = self.ctx.item(entry.id) if entry is not None else None
+        there = entry is not None and isinstance(item, HoleSet)
+        self.hint.setVisible(not there)
+        self.view.setVisible(there)
+        self.words.setVisible(there)
+        self.view.theme = self.ctx.theme
+        if entry is None or not isinstance(item, HoleSet):
+            return
+        names = item.collars["hole"].astype(str).tolist()
+        fresh = entry.id != self._shown[0]
+        refill(self.which, names, self.which.currentText())
+        self.others = [n for n in self.others if n in names and n != self.which.currentText()]
+        self._shown, self._item = (entry.id, entry.version), item
+        if not self.tracks:
+            self.tracks = proposed(item, bool(self._with_planes()))
+        holes = [self._hole(entry, item, n) for n in (self.which.currentText(), *self.others) if n]
+        legends = [self._legends(item, t) for t in self.tracks]
+        self._choose(self.ctx.selection)
+        titles = [self._title(item, t) for t in self.tracks]
+        self.view.show_holes(holes, self.tracks, legends, titles, fit=fresh or self._fit_next)
+        self._fit_next = False
+
+    def _with_planes(self) -> list[Entry]:
+        """Readings along holes with an orientation: those of what is lit first, then those in sets."""
+        mine = [e for e in self.ctx.entries() if e.kind == "points" and {"dip", "alpha"} <= set(e.attributes)]
+        return sorted(mine, key=lambda e: (e.id not in self.ctx.lit, "set" not in e.attributes))
+
+    def _planes(self) -> tuple[Entry, PointSet] | None:
+        for entry in self._with_planes()[:1]:
+            item = self.ctx.item(entry.id)
+            if isinstance(item, PointSet) and {"hole", "depth_m"} <= set(item.table.columns):
+                return entry, item
+        return None
+
+    def _title(self, item: HoleSet, track: Track) -> str:
+        """Names with their unit on a line of its own."""
+        if not track.attributes:
+            return "dip and direction"
+        unit = item.units.get(track.attributes[0], "")
+        names = ", ".join(without_unit(n, item.units.get(n, "")).replace("_", " ") for n in track.attributes)
+        return f"{names}\n{unit}" if unit else names
+
+    def _hole(self, entry: Entry, item: HoleSet, name: str) -> ShownHole:
+        collar = item.collars[item.collars["hole"].astype(str) == name].iloc[0]
+        s = _stations(item, name)
+        depths, z = s["depth_m"].to_numpy(float), s["z"].to_numpy(float)
+        end = max(float(collar["depth_m"]), float(depths.max()) if len(depths) else 0.0)
+        dip = float(np.degrees(np.arcsin(np.clip(-s["tz"].iloc[0], -1, 1)))) if len(s) else 90.0
+        azimuth = float(np.degrees(np.arctan2(s["tx"].iloc[0], s["ty"].iloc[0])) % 360.0) if len(s) else 0.0
+        facts = f"{collar['x']:.1f} E {collar['y']:.1f} N {collar['z']:.1f} m, {azimuth:03.0f}°/{dip:.0f}°, {end:g} m"
+        runs: list[tuple[str, float]] = []
+        first = next((t for t in self.tracks if t.kind == "rock"), None)
+        rows = [self._rows(entry, item, name, track) for track in self.tracks]
+        if first is not None:
+            mine = rows[self.tracks.index(first)]
+            if mine is not None and first.attributes[0] in mine.values:
+                texts = mine.values[first.attributes[0]].tolist()
+                codes = np.array(["" if pd.isna(t) else str(t) for t in texts], dtype=object)
+                _, top, _, unit = rock_runs(np.zeros(len(codes), np.int64), mine.start, mine.stop, codes)
+                runs = list(zip(unit.tolist(), top.tolist(), strict=True))
+        return ShownHole(
+            name, facts, end, depths if len(depths) else np.zeros(1), z if len(z) else np.zeros(1), rows, runs
+        )
+
+    def _rows(self, entry: Entry, item: HoleSet, hole: str, track: Track) -> Rows | None:
+        if track.kind == "planes":
+            hit = self._planes()
+            if hit is None:
+                return None
+            names = orientation(hit[1].attributes) or ("", "")
+            table = hit[1].table.rename(columns={names[0]: "dip", names[1]: "dip direction"})
+            kinds = tuple(n for n in ("set", "type") if n in table.columns)
+            return rows_of((hit[0].id, ""), table, hole, ("dip", "dip direction", *kinds))
+        for name, table in {**item.tables, **item.readings}.items():
+            if track.attributes and track.attributes[0] in table.columns:
+                return rows_of((entry.id, name), table, hole, track.attributes)
+        return None
+
+    def _legends(self, item: HoleSet, track: Track) -> dict[str, Legend]:
+        if track.kind == "planes":
+            hit = self._planes()
+            name = next((n for n in ("set", "type") if hit is not None and n in hit[1].table.columns), "")
+            return {name: self.ctx.legend(name, hit[1])} if hit is not None and name else {}
+        return {n: self.ctx.legend(n, item) for n in track.attributes if n in item.attributes or track.kind != "notes"}
+
+    # ---- tools
+
+    def _chose(self) -> None:
+        self._fit_next = True
+        self.redraw()
+
+    def _axis_chosen(self) -> None:
+        self.view.by_elevation = self.axis.currentText() == "elevation"
+        self._fit_next = True
+        self._remember()
+        self.redraw()
+
+    def set_tracks(self, tracks: tuple[Track, ...]) -> None:
+        """Show other tracks, and remember them with the project."""
+        self.tracks = tracks
+        self._remember()
+        self.redraw()
+
+    def set_beside(self, holes: list[str]) -> None:
+        """Show further holes beside the first one."""
+        self.others = holes[:MOST_BESIDE]
+        self.redraw()
+
+    def _beside_menu(self, menu: QMenu) -> None:
+        menu.clear()
+        if self._item is None:
+            return
+        collars = self._item.collars
+        names = collars["hole"].astype(str)
+        here = int(np.flatnonzero((names == self.which.currentText()).to_numpy())[0])
+        x, y = (collars[c].to_numpy(float) for c in "xy")
+        away = np.hypot(x - x[here], y - y[here])
+        for k in [k for k in np.argsort(away, kind="stable").tolist() if k != here][:24]:
+            action = menu.addAction(f"{names.iloc[k]}  ({away[k]:.0f} m away)")
+            action.setCheckable(True)
+            action.setChecked(names.iloc[k] in self.others)
+            action.triggered.connect(partial(self._toggle, str(names.iloc[k])))
+        if self.others:
+            menu.addSeparator()
+            menu.addAction("None beside").triggered.connect(lambda: self.set_beside([]))
+
+    def _toggle(self, hole: str, _: bool = False) -> None:
+        there = hole in self.others
+        self.set_beside([h for h in self.others if h != hole] if there else [*self.others, hole])
+
+    def _tracks_menu(self, menu: QMenu) -> None:
+        menu.clear()
+        if self._item is None:
+            return
+        ways = {name: kinds_for(self._item, name) for name in columns_of(self._item)}
+        track_menu(menu, self.tracks, ways, bool(self._with_planes()), self.set_tracks)
+        menu.addSeparator()
+        menu.addAction("Usual tracks").triggered.connect(self._usual)
+        keep = menu.addMenu("Templates")
+        for name, tracks in self.templates.items():
+            keep.addAction(name).triggered.connect(partial(self._take_template, tracks))
+        keep.addSeparator()
+        keep.addAction("Keep these tracks as…").triggered.connect(self._ask_template)
+
+    def _usual(self) -> None:
+        if self._item is not None:
+            self.set_tracks(proposed(self._item, bool(self._with_planes())))
+
+    def _take_template(self, tracks: tuple[Track, ...], _: bool = False) -> None:
+        self.set_tracks(tracks)
+
+    def _ask_template(self) -> None:
+        name, good = QInputDialog.getText(self, "Keep tracks", "Name of the template")
+        if good and name.strip():
+            self.keep_template(name.strip())
+
+    def keep_template(self, name: str) -> None:
+        """Keep the present tracks under a name."""
+        self.templates[name] = self.tracks
+        self._remember()
+        self.ctx.say(f"Tracks kept as '{name}'.", "good")
+
+    # ---- hands
+
+    def _record(self, hit: Hit) -> tuple[Rows, int] | None:
+        rows = self.view.holes[hit.hole].rows[hit.track] if hit.track >= 0 else None
+        return None if rows is None or hit.row < 0 else (rows, hit.row)
+
+    def _pointed(self, hit: Hit | None) -> None:
+        if hit is None or self._item is None:
+            self.words.setText("")
+            return
+        hole = self.view.holes[hit.hole]
+        words = f"{hole.name}  {hit.depth:.2f} m"
+        record = self._record(hit)
+        if record is not None:
+            rows, k = record
+            a, b = float(rows.start[k]), float(rows.stop[k])
+            where = f"{a:g} to {b:g} m" if b > a else f"{a:g} m"
+            words = f"{hole.name}  {where}   " + "   ".join(self._said(n, v[k]) for n, v in rows.values.items())
+        self.words.setText(words)
+        place = self._place(hole.name, hit.depth)
+        if place is not None:
+            self.view.mark = (hole.name, hit.depth)
+            self.view.viewport().update()
+            self.ctx.point_at(*place, self.kind)
+
+    def _said(self, name: str, value: Any) -> str:
+        unit = self._item.units.get(name, "") if self._item is not None else ""
+        if isinstance(value, float | np.floating):
+            shown = "no value" if np.isnan(value) else f"{value:.4g} {unit}".rstrip()
+        else:
+            shown = "" if pd.isna(value) else str(value)
+        return f"{without_unit(name, unit)} {shown}"
+
+    def _place(self, hole: str, depth: float) -> tuple[float, float, float] | None:
+        assert self._item is not None
+        s = _stations(self._item, hole)
+        if not len(s):
+            return None
+        d = s["depth_m"].to_numpy(float)
+        x, y, z = (float(np.interp(depth, d, s[c].to_numpy(float))) for c in "xyz")
+        return x, y, z
+
+    def _clicked(self, hit: Hit | None) -> None:
+        record = self._record(hit) if hit is not None else None
+        if record is not None:
+            rows, k = record
+            self.ctx.select_rows(Selection(rows.source[0], rows.source[1], (int(rows.rows[k]),)))
+
+    def _correct(self, hit: Hit | None) -> None:
+        """Open the form that corrects the record under the pointer."""
+        record = self._record(hit) if hit is not None else None
+        if record is None or hit is None or not record[0].source[1]:
+            return
+        rows, k = record
+        of = {"item": rows.source[0], "holes": rows.source[0]}
+        column = self.tracks[hit.track].attributes[0]
+        values = {"table": rows.source[1], "rows": [int(rows.rows[k])], "action": "correct", "column": column}
+        self.ctx.ask.emit("correct", of, values)
+
+    def show_cursor(self, cursor: Cursor) -> None:
+        if cursor.source == self.kind or self._item is None or not np.isfinite([cursor.x, cursor.y, cursor.z]).all():
+            return
+        best: tuple[float, str, float] | None = None
+        for hole in self.view.holes:
+            s = _stations(self._item, hole.name)
+            d = np.linspace(0.0, hole.end, 200)
+            path = np.column_stack([np.interp(d, s["depth_m"].to_numpy(float), s[c].to_numpy(float)) for c in "xyz"])
+            away = np.linalg.norm(path - [cursor.x, cursor.y, cursor.z], axis=1)
+            k = int(away.argmin())
+            if best is None or away[k] < best[0]:
+                best = (float(away[k]), hole.name, float(d[k]))
+        mark = best[1:] if best is not None and best[0] <= _NEAR else None
+        if mark != self.view.mark:
+            self.view.mark = mark
+            self.view.viewport().update()
+
+    def _choose(self, selection: Selection) -> None:
+        self.view.chosen = {(selection.item, selection.table): set(selection.rows)} if selection.rows else {}
+
+    def show_selection(self, selection: Selection) -> None:
+        self._choose(selection)
+        self._go_to_selected()
+        self.view.viewport().update()
+
+    def _go_to_selected(self) -> None:
+        for number, hole in enumerate(self.view.holes):
+            for rows in hole.rows:
+                wanted = self.view.chosen.get(rows.source) if rows is not None else None
+                if rows is None or not wanted:
+                    continue
+                at = np.flatnonzero(np.isin(rows.rows, list(wanted)))
+                if len(at):
+                    self.view.show_depth(number, float(rows.start[at[0]]))
+                    return
+
+    def on_project(self) -> None:
+        self._shown, self._item, self.others = ("", -1), None, []
+        self.view.holes = []
+        self._recall()
+        self.redraw()
+
+    def fit(self) -> None:
+        self.view.fit()
+
+    def go_to(self, x: float, y: float, z: float) -> None:
+        self.show_cursor(Cursor(x, y, z, "elsewhere"))
+
+
+def _stations(item: HoleSet, hole: str) -> pd.DataFrame:
+    """The desurveyed stations of one hole."""
+    return item.stations[(item.stations["hole"].astype(str) == hole).to_numpy()]

@@ -1,0 +1,255 @@
+"""The strip log, structures in section and 3D, and intercepts on the holes: by what is drawn and said."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMenu
+
+from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.colours import class_colour
+from innerlamp.app.painters.flat import Labels
+from innerlamp.app.panes.log_pane import LogPane
+from innerlamp.app.panes.log_view import HEAD
+from innerlamp.app.panes.scene_pane import ScenePane
+from innerlamp.app.panes.section_pane import SectionPane
+from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.items.holes import HoleSet
+from innerlamp.core.items.tracks import Track
+
+from .conftest import choose, colours_in, widget_image
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def opened(window: Window, hole: str = "EMB010") -> LogPane:
+    """The log of a hole of the demo, filling the centre."""
+    frame = window.centre.frames[3]
+    frame.show_kind("log")
+    window.centre.toggle_fill(3)
+    entry = window.ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
+    assert entry is not None
+    window.ctx.select_item(entry.id)
+    settle(window)
+    pane = frame.pane
+    assert isinstance(pane, LogPane)
+    choose(pane.which, hole)
+    settle(window)
+    return pane
+
+
+def holes_of(window: Window) -> HoleSet:
+    item = window.ctx.item(window.ctx.store.find("Emberlow holes").id)  # type: ignore[union-attr]
+    assert isinstance(item, HoleSet)
+    return item
+
+
+def track(pane: LogPane, name: str) -> int:
+    return next(k for k, t in enumerate(pane.tracks) if t.attributes[:1] == (name,))
+
+
+def menu_path(menu: QMenu, *words: str) -> None:
+    """Choose an entry of a menu and its submenus, as a hand does."""
+    menu.aboutToShow.emit()
+    for word in words[:-1]:
+        menu = next(a for a in menu.actions() if a.text().endswith(word) and a.menu() is not None).menu()  # type: ignore[assignment]
+    action = next(a for a in menu.actions() if a.text() == words[-1])
+    assert action.isEnabled()
+    action.trigger()
+
+
+def test_a_hole_is_drawn_as_it_was_logged_and_named_under_the_pointer(demo_window: Window) -> None:
+    pane = opened(demo_window)
+    item = holes_of(demo_window)
+    log = item.tables["lithology"]
+    rows = log[log["hole"].astype(str) == "EMB010"]
+    image = widget_image(demo_window, pane.view.viewport())
+    legend = demo_window.ctx.legend("Rock", item)
+    k = track(pane, "Rock")
+    for start, stop, rock in zip(rows["from_m"], rows["to_m"], rows["Rock"], strict=True):
+        if (stop - start) * pane.view.per_metre < 14:
+            continue
+        at = pane.view.place_of(0, k, 0.5 * (start + stop))
+        near = {image.pixelColor(at.x() + dx, at.y() + dy).name() for dx in (-22, -18, 20) for dy in (-3, 0, 3)}
+        assert class_colour(legend, rock).name() in near
+    assay = item.tables["assay"]
+    row = int(np.flatnonzero((assay["hole"].astype(str) == "EMB010").to_numpy())[40])
+    depth = 0.5 * float(assay["from_m"].iloc[row] + assay["to_m"].iloc[row])
+    at = pane.view.place_of(0, track(pane, "Sn_ppm"), depth)
+    QTest.mouseMove(pane.view.viewport(), at)
+    assert wait_until(lambda: "Sn" in pane.words.text(), 5)
+    assert pane.words.text().startswith("EMB010")
+    assert f"{assay['Sn_ppm'].iloc[row]:.4g} ppm" in pane.words.text()
+    assert demo_window.ctx.cursor.z == pytest.approx(
+        float(assay["z"].iloc[row]), abs=1.0
+    )  # the same place in every pane
+    QTest.mouseClick(pane.view.viewport(), LEFT, pos=at)
+    assert demo_window.ctx.selection.rows == (row,)
+    assert demo_window.ctx.selection.table == "assay"
+    settle(demo_window)
+    lit = QColor(demo_window.ctx.theme.lit).name()
+    image = widget_image(demo_window, pane.view.viewport())
+    strip = pane.view.track_rect(0, track(pane, "Sn_ppm"))
+    assert any(image.pixelColor(x, at.y()).name() == lit for x in range(int(strip.left()), int(strip.right()) + 2))
+
+
+def test_tracks_are_added_changed_and_kept_as_templates(demo_window: Window) -> None:
+    pane = opened(demo_window)
+    before = pane.tracks
+    menu = pane.arrange.menu()
+    menu_path(menu, "Add a track", "As_ppm", "curve")
+    settle(demo_window)
+    assert pane.tracks == (*before, Track("curve", ("As_ppm",), 70))
+    assert (0, len(before)) in pane.view.painted
+    menu_path(menu, "As_ppm", "Another curve in it", "Zn_ppm")
+    menu_path(menu, "As_ppm, Zn_ppm", "Log scale")
+    menu_path(menu, "As_ppm, Zn_ppm", "To the left")
+    settle(demo_window)
+    assert pane.tracks[-2] == Track("curve", ("As_ppm", "Zn_ppm"), 70, "log")
+    rect = pane.view.track_rect(0, len(before) - 1).toRect()
+    inner = widget_image(demo_window, pane.view.viewport()).copy(rect.adjusted(2, HEAD + 4, -2, -10))
+    assert {(0, 114, 178), (213, 94, 0)} <= colours_in(inner, 1)  # both curves
+    pane.keep_template("Pathfinders")
+    menu_path(menu, "As_ppm, Zn_ppm", "Take away")
+    settle(demo_window)
+    assert len(pane.tracks) == len(before)
+    menu_path(menu, "Templates", "Pathfinders")
+    assert any(t.attributes == ("As_ppm", "Zn_ppm") for t in pane.tracks)
+    # They are there when the project is opened again.
+    path = demo_window.ctx.store.path  # type: ignore[union-attr]
+    demo_window.close_project()
+    assert demo_window.open_path(path)
+    settle(demo_window)
+    again = demo_window.centre.pane("log")
+    assert isinstance(again, LogPane)
+    assert any(t.attributes == ("As_ppm", "Zn_ppm") for t in again.tracks)
+    assert "Pathfinders" in again.templates
+
+
+def test_holes_stand_side_by_side_with_their_units_tied(demo_window: Window) -> None:
+    pane = opened(demo_window)
+    pane.set_tracks((Track("rock", ("Rock",), 60),))
+    pane.beside.menu().aboutToShow.emit()
+    action = pane.beside.menu().actions()[0]
+    name = action.text().split()[0]
+    action.trigger()
+    settle(demo_window)
+    assert [h.name for h in pane.view.holes] == ["EMB010", name]
+    left = pane.view.left_of(0) + pane.view.hole_width()
+    gap = widget_image(demo_window, pane.view.viewport()).copy(
+        left + 3, HEAD + 4, 26, pane.view.viewport().height() - HEAD - 8
+    )
+    assert QColor(demo_window.ctx.theme.canvas).getRgb()[:3] in colours_in(gap, 1)
+    assert len(colours_in(gap, 1)) > 1  # dashes of ties
+    # By elevation the higher collar begins higher.
+    choose(pane.axis, "elevation")
+    settle(demo_window)
+    tops = [float(pane.view.to_y(k)(np.zeros(1))[0]) for k in (0, 1)]
+    z = [float(h.elevations[0]) for h in pane.view.holes]
+    assert (tops[0] < tops[1]) == (z[0] > z[1])
+    assert pane.view.depth_at(0, float(pane.view.to_y(0)(np.array([50.0]))[0])) == pytest.approx(50.0, abs=0.5)
+
+
+def test_the_log_is_zoomed_about_the_pointer_scrolled_and_fitted(demo_window: Window) -> None:
+    pane = opened(demo_window)
+    view = pane.view
+    wide = view.per_metre
+    at = view.place_of(0, 0, 100.0)
+    wheel = QWheelEvent(
+        QPointF(at), QPointF(view.viewport().mapToGlobal(at)), QPoint(), QPoint(0, 480), Qt.MouseButton.NoButton, Qt.KeyboardModifier.ControlModifier, Qt.ScrollPhase.NoScrollPhase, False
+    )  # fmt: skip
+    QApplication.sendEvent(view.viewport(), wheel)
+    assert view.per_metre > 1.5 * wide
+    assert view.place_of(0, 0, 100.0).y() == pytest.approx(at.y(), abs=2)
+    view.setFocus()
+    bar = view.verticalScrollBar()
+    before = bar.value()
+    QTest.keyClick(view, Qt.Key.Key_Down)
+    assert bar.value() > before
+    QTest.keyClick(view, Qt.Key.Key_Home)
+    assert view.per_metre == pytest.approx(wide)
+    # A row that is selected elsewhere comes into view.
+    for _ in range(6):
+        QTest.keyClick(view, Qt.Key.Key_Plus)
+    assay = holes_of(demo_window).tables["assay"]
+    mine = np.flatnonzero((assay["hole"].astype(str) == "EMB010").to_numpy())
+    last = int(mine[-1])
+    from innerlamp.app.context import Selection
+
+    demo_window.ctx.select_rows(Selection(demo_window.ctx.selected, "assay", (last,)))
+    y = view.place_of(0, 0, float(assay["from_m"].iloc[last])).y()
+    assert HEAD < y < view.viewport().height()
+
+
+def test_a_double_click_opens_the_correction_of_that_interval(demo_window: Window) -> None:
+    pane = opened(demo_window)
+    at = pane.view.place_of(0, track(pane, "Rock"), 60.0)
+    QTest.mouseDClick(pane.view.viewport(), LEFT, pos=at)
+    settle(demo_window)
+    form = demo_window.steps.form
+    assert form is not None
+    assert form.operation.name == "correct"
+    assert "Rock" in str(form.values())
+
+
+def test_planes_are_disks_in_3d_and_traces_with_apparent_dip_on_the_section(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    entry = ctx.store.find("Oriented core by set")  # type: ignore[union-attr]
+    assert entry is not None
+    for each in ctx.entries():
+        ctx.set_lit(each.id, each.id == entry.id)
+    settle(window)
+    scene, section = window.centre.pane("scene"), window.centre.pane("section")
+    assert isinstance(scene, ScenePane)
+    assert isinstance(section, SectionPane)
+    scene.fit_item(entry.id)
+    settle(window)
+    item = ctx.item(entry.id)
+    assert item is not None
+    legend = ctx.legend("set", item)
+
+    def seen(name: str) -> int:
+        image, hue = widget_image(window, scene), class_colour(legend, name).hslHueF()
+        spots = [image.pixelColor(x, y) for x in range(0, image.width(), 2) for y in range(60, image.height(), 2)]
+        return sum(abs(c.hslHueF() - hue) < 0.03 and c.hslSaturationF() > 0.3 for c in spots)
+
+    # Steep planes towards 61 are seen on edge from the south-east, and face on from the east-north-east.
+    blue, on_edge = seen("set 2"), seen("set 3")
+    scene.aim(61.0, 5.0)
+    scene.fit_item(entry.id)
+    settle(window)
+    assert blue > 50
+    assert seen("set 3") > max(50, 4 * on_edge)
+    # Traces: those of one set are parallel on the section, as long as a tick.
+    drawn = [g for g in section.layers.graphics() if hasattr(g, "getData") and len(g.getData()[0])]
+    assert drawn
+    for graphic in drawn:
+        along, z = (np.asarray(v).reshape(-1, 2) for v in graphic.getData())
+        angle = np.degrees(np.arctan2(np.diff(z, axis=1), np.diff(along, axis=1))).ravel()
+        doubled = np.exp(2j * np.radians(angle))
+        assert abs(doubled.mean()) > 0.8
+
+
+def test_intercepts_stand_on_map_and_section_with_their_words(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    entry = ctx.store.find("Sn intercepts")  # type: ignore[union-attr]
+    assert entry is not None
+    for each in ctx.entries():
+        ctx.set_lit(each.id, each.id == entry.id)
+    ctx.select_item(entry.id)
+    settle(window)
+    section = window.centre.pane("section")
+    assert isinstance(section, SectionPane)
+    labels = [g for g in section.layers.graphics() if isinstance(g, Labels) and g.left is not None]
+    assert labels and labels[0].shown >= 3
+    item = ctx.item(entry.id)
+    assert isinstance(item, HoleSet)
+    table = item.tables["intercepts"]
+    assert set(labels[0].words) <= set(table["label"])
+    assert table["report"].iloc[0].count("@") >= 1
+    rows = window.centre.pane("table")
+    assert rows is not None
+    assert rows.which.currentText() == "intercepts"  # type: ignore[attr-defined]
