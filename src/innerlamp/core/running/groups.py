@@ -30,7 +30,12 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         "Drawing": ("draw-feature", "edit-corner", "edit-features", "split-features", "join-features", "merge-by-unit"),
         "Pages": ("make-page", "arrange-page"),
     },
-    "Drilling": {"Logs and grades": ("group-codes", "composite")},
+    "Drilling": {
+        "Logs and grades": ("group-codes", "composite", "intercepts", "contact-profile"),
+        "Structures in core": ("orient-core", "structural-sets", "predict-piercings"),
+        "Continuity": ("grade-trend",),
+        "Holes written out": ("holes-as-lines", "holes-as-points"),
+    },
     "Geophysics": {
         "Magnetics and gravity": (
             "diurnal-correction",

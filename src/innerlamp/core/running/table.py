@@ -20,7 +20,7 @@ from ..operations.data import (
     import_shapes,
     merge_holes,
 )
-from ..operations.drilling import compositing, intercepts, oriented
+from ..operations.drilling import along, compositing, contact_profile, continuity, intercepts, oriented
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
@@ -82,6 +82,10 @@ OPERATIONS: dict[str, Operation] = {
         oriented.ORIENT,
         oriented.SETS,
         oriented.PIERCE,
+        contact_profile.OPERATION,
+        continuity.OPERATION,
+        along.LINES,
+        along.POINTS,
         diurnal.OPERATION,
         inversion.INVERT,
         inversion.GRAVITY,
