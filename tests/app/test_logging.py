@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
+from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.colours import class_colour
 from innerlamp.app.painters.flat import Labels
@@ -17,6 +18,7 @@ from innerlamp.app.panes.log_view import HEAD
 from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.tracks import Track
 
@@ -177,8 +179,6 @@ def test_the_log_is_zoomed_about_the_pointer_scrolled_and_fitted(demo_window: Wi
     assay = holes_of(demo_window).tables["assay"]
     mine = np.flatnonzero((assay["hole"].astype(str) == "EMB010").to_numpy())
     last = int(mine[-1])
-    from innerlamp.app.context import Selection
-
     demo_window.ctx.select_rows(Selection(demo_window.ctx.selected, "assay", (last,)))
     y = view.place_of(0, 0, float(assay["from_m"].iloc[last])).y()
     assert HEAD < y < view.viewport().height()
@@ -231,6 +231,62 @@ def test_planes_are_disks_in_3d_and_traces_with_apparent_dip_on_the_section(demo
         angle = np.degrees(np.arctan2(np.diff(z, axis=1), np.diff(along, axis=1))).ravel()
         doubled = np.exp(2j * np.radians(angle))
         assert abs(doubled.mean()) > 0.8
+
+
+def test_a_section_is_placed_by_holes_and_planes_turned_and_given_one_side(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    pane = window.centre.pane("section")
+    assert isinstance(pane, SectionPane)
+    item = holes_of(window)
+    window.centre.toggle_fill(next(f.number for f in window.centre.frames if f.pane is pane))
+    settle(window)
+    log = item.tables["lithology"]
+    row = int(np.flatnonzero((log["hole"].astype(str) == "EMB014").to_numpy())[0])
+    ctx.select_rows(Selection(ctx.store.find("Emberlow holes").id, "lithology", (row,)))  # type: ignore[union-attr]
+    menu = pane.placing.menu()
+    menu_path(menu, "Through EMB014")
+    settle(window)
+    plane = ctx.section
+    assert plane is not None
+    path = item.stations[item.stations["hole"].astype(str) == "EMB014"]
+    _, off = plane.to_plane(path["x"].to_numpy(float)[[0, -1]], path["y"].to_numpy(float)[[0, -1]])
+    assert np.abs(off).max() < 0.5  # its collar and its end lie on it
+    menu_path(menu, "From the other side")
+    assert ctx.section is not None
+    assert (ctx.section.azimuth - plane.azimuth) % 360 == pytest.approx(180.0)
+    menu_path(menu, "Turned by a right angle")
+    assert (ctx.section.azimuth - plane.azimuth) % 360 == pytest.approx(270.0)
+    # Along and across the veins of the demo.
+    ctx.select_item(ctx.store.find("Oriented core by set, means").id)  # type: ignore[union-attr]
+    ctx.select_rows(Selection(ctx.selected, "", (1,)))
+    settle(window)
+    menu_path(menu, "Along the strike of the selected planes")
+    along = ctx.section.azimuth % 180
+    menu_path(menu, "Across the selected planes")
+    assert (ctx.section.azimuth - along) % 180 == pytest.approx(90.0)
+    assert along == pytest.approx(62.0, abs=3.0)  # the strike of the veins
+    # One side only: what is drawn of the holes lies there.
+    x, y = item.collars["x"].median(), item.collars["y"].median()
+    ctx.set_section(SectionPlane(x - 500, y, x + 500, y))
+    ctx.set_corridor(300.0)
+    settle(window)
+    names = {side: drawn_names(pane) for side in ("both sides",)}
+    for side, words in (("behind", "Corridor behind only"), ("in front", "Corridor in front only")):
+        menu_path(menu, words)
+        settle(window)
+        names[side] = drawn_names(pane)
+        assert f"{side} only" in pane.caption.text()
+    assert names["behind"] and names["in front"]
+    assert names["behind"] | names["in front"] == names["both sides"]
+    assert len(names["behind"] & names["in front"]) < 3
+    here = ctx.section
+    pane.plot.setFocus()
+    QTest.keyClick(pane.plot, Qt.Key.Key_PageUp)
+    assert ctx.section.y0 - here.y0 == pytest.approx(300.0)  # to where the corridor ends, behind
+
+
+def drawn_names(pane: SectionPane) -> set[str]:
+    return {w for g in pane.layers.graphics() if isinstance(g, Labels) and g.left is None for w in g.words}
 
 
 def test_intercepts_stand_on_map_and_section_with_their_words(demo_window: Window) -> None:

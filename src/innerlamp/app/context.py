@@ -15,7 +15,7 @@ import numpy as np
 from PySide6.QtCore import QThreadPool, QTimer
 
 from ..core.comparing import differences
-from ..core.compute.geometry.planes import SectionPlane
+from ..core.compute.geometry.planes import SectionPlane, Side
 from ..core.compute.geometry.sampling import bilinear
 from ..core.errors import LampError, ProjectError
 from ..core.items.attributes import is_ground
@@ -288,6 +288,16 @@ class Context:
 
     def set_section(self, plane: SectionPlane) -> None:
         self.view.section = plane
+        self.section_changed.emit()
+        self.view_moved()
+
+    @property
+    def corridor_side(self) -> Side:
+        """Which side of the section its corridor lies on."""
+        return self.view.side
+
+    def set_corridor_side(self, side: Side) -> None:
+        self.view.side = side
         self.section_changed.emit()
         self.view_moved()
 

@@ -56,8 +56,8 @@ def paint_grid(ctx: Context, view: SectionView, entry: Entry, item: Item) -> lis
 
 
 def _near(view: SectionView, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    along, off = view.plane.to_plane(x, y)
-    return along, (np.abs(off) <= view.corridor) & (along >= 0) & (along <= view.plane.length)
+    along, _, inside = view.near(x, y)
+    return along, inside
 
 
 def paint_points(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...core.compute.geometry.planes import SectionPlane
+from ...core.compute.geometry.planes import SectionPlane, Side, in_corridor
 
 
 @dataclass(frozen=True)
@@ -23,8 +23,15 @@ class SectionView:
     plane: SectionPlane
     corridor: float
     exaggeration: float = 1.0
+    side: Side = "both sides"
 
     kind = "section"
+
+    def near(self, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Distance along the section, distance behind it, and whether each place is drawn on it."""
+        along, off = self.plane.to_plane(x, y)
+        inside = in_corridor(off, self.corridor, self.side) & (along >= 0) & (along <= self.plane.length)
+        return along, off, inside
 
 
 @dataclass(frozen=True)

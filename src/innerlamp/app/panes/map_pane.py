@@ -149,12 +149,13 @@ class MapPane(Pane):
                 self.handle.movePoint(point, QPointF(x, y), finish=False, coords="parent")
             self._moving = False
         ux, uy = (plane.x1 - plane.x0) / max(plane.length, 1e-9), (plane.y1 - plane.y0) / max(plane.length, 1e-9)
-        w = self.ctx.corridor
+        w, side = self.ctx.corridor, self.ctx.corridor_side
+        left, right = (0.0 if side == "in front" else w), (0.0 if side == "behind" else w)  # behind lies left of A to B
         corners = [
-            (plane.x0 - uy * w, plane.y0 + ux * w),
-            (plane.x1 - uy * w, plane.y1 + ux * w),
-            (plane.x1 + uy * w, plane.y1 - ux * w),
-            (plane.x0 + uy * w, plane.y0 - ux * w),
+            (plane.x0 - uy * left, plane.y0 + ux * left),
+            (plane.x1 - uy * left, plane.y1 + ux * left),
+            (plane.x1 + uy * right, plane.y1 - ux * right),
+            (plane.x0 + uy * right, plane.y0 - ux * right),
         ]
         self._corridor.setData(*np.array([*corners, corners[0]]).T)
         gap = 0.03 * plane.length

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import ClassVar
 
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QToolButton, QWidget
 
-from ...core.compute.geometry.planes import SectionPlane, proposed_exaggeration
+from ...core.compute.drilling.thickness import plane_normal
+from ...core.compute.geometry.planes import SIDES, SectionPlane, about, in_corridor, proposed_exaggeration, turned
+from ...core.items.attributes import orientation
 from ...core.items.fields import Surface
 from ...core.items.holes import HoleSet, table_with
+from ...core.items.points import PointSet
 from ...core.numbers import number_or_none
 from ...core.project.records import Entry
 from ..context import Context, Cursor, Selection
@@ -55,6 +59,16 @@ class SectionPane(Pane):
         self.tools.addWidget(pair)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
+        self.placing = QToolButton()
+        self.placing.setText("Place")
+        self.placing.setToolTip(
+            "Through a hole, across or along what is selected, from the other side, to one side only"
+        )
+        self.placing.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.placing)
+        menu.aboutToShow.connect(lambda: self._place_menu(menu))
+        self.placing.setMenu(menu)
+        self.tools.addWidget(self.placing)
         self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)
         self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
         for line in self._cross:
@@ -97,9 +111,10 @@ class SectionPane(Pane):
             )
         factor = ctx.section_exaggeration
         self.plot.getViewBox().setAspectLocked(True, 1.0 / factor)
-        self.layers.update(ctx, SectionView(plane, ctx.corridor, factor), ctx.lit_entries())
+        self.layers.update(ctx, self._view(plane), ctx.lit_entries())
         self.caption.setText(
             f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{factor:g}"
+            + ("" if ctx.corridor_side == "both sides" else f"   {ctx.corridor_side} only")
         )
         self.caption.adjustSize()
         self.caption.show()
@@ -122,6 +137,10 @@ class SectionPane(Pane):
     def on_theme(self) -> None:
         self.plot.dress()
         self.redraw()
+
+    def _view(self, plane: SectionPlane) -> SectionView:
+        ctx = self.ctx
+        return SectionView(plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side)
 
     def _differs(self, plane: SectionPlane) -> bool:
         """Whether a section is another one than the one before, not only moved aside."""
@@ -164,8 +183,8 @@ class SectionPane(Pane):
             xyz = item.vertices
         else:
             return np.empty((0, 2))
-        along, off = plane.to_plane(xyz[:, 0], xyz[:, 1])
-        near = (np.abs(off) <= self.ctx.corridor) & (along >= 0) & (along <= plane.length) & np.isfinite(xyz[:, 2])
+        along, _, inside = self._view(plane).near(xyz[:, 0], xyz[:, 1])
+        near = inside & np.isfinite(xyz[:, 2])
         return np.column_stack([along[near], xyz[near, 2]])
 
     def _elevations(self, plane: SectionPlane, left: float, right: float) -> tuple[float, float]:
@@ -211,9 +230,9 @@ class SectionPane(Pane):
                 name, table = hit
             if table is None or not len(table) or not {"x", "y", "z"} <= set(table.columns):
                 continue
-            a, off = plane.to_plane(table["x"].to_numpy(float), table["y"].to_numpy(float))
+            a, _, inside = self._view(plane).near(table["x"].to_numpy(float), table["y"].to_numpy(float))
             away = np.hypot((a - along) / dx, (table["z"].to_numpy(float) - z) / dy)
-            away[np.abs(off) > self.ctx.corridor] = np.inf
+            away[~inside] = np.inf
             if not np.isfinite(away).any():
                 continue
             row = int(np.nanargmin(away))
@@ -228,7 +247,9 @@ class SectionPane(Pane):
         show = plane is not None and np.isfinite(cursor.x) and cursor.source != self.kind
         if show and plane is not None:
             along, off = plane.to_plane(np.array([cursor.x]), np.array([cursor.y]))
-            show = bool(abs(off[0]) <= self.ctx.corridor and 0 <= along[0] <= plane.length)
+            show = bool(
+                in_corridor(off, self.ctx.corridor, self.ctx.corridor_side)[0] and 0 <= along[0] <= plane.length
+            )
             if show:
                 self._cross[1].setValue(float(along[0]))
                 if np.isfinite(cursor.z):
@@ -245,7 +266,7 @@ class SectionPane(Pane):
             self._marked.setData([], [])
             return
         along, off = self.ctx.section.to_plane(xyz[:, 0], xyz[:, 1])
-        near = np.abs(off) <= max(self.ctx.corridor, 1.0)
+        near = in_corridor(off, max(self.ctx.corridor, 1.0), self.ctx.corridor_side)
         self._marked.setData(along[near], xyz[near, 2])
 
     def go_to(self, x: float, y: float, z: float) -> None:
@@ -259,14 +280,9 @@ class SectionPane(Pane):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            plane = self.ctx.section
             step = {Qt.Key.Key_PageUp: 1.0, Qt.Key.Key_PageDown: -1.0}.get(Qt.Key(event.key()))
-            if step and plane is not None:
-                d = step * 2 * self.ctx.corridor
-                ux, uy = (plane.x1 - plane.x0) / plane.length, (plane.y1 - plane.y0) / plane.length
-                self.ctx.set_section(
-                    SectionPlane(plane.x0 - uy * d, plane.y0 + ux * d, plane.x1 - uy * d, plane.y1 + ux * d)
-                )
+            if step and self.ctx.section is not None:
+                self.step(step)
                 return True
             if event.key() == Qt.Key.Key_Home:
                 self.fit()
@@ -276,6 +292,109 @@ class SectionPane(Pane):
                 self.plot.getViewBox().scaleBy((factor, factor))
                 return True
         return False
+
+    # ---- where it lies
+
+    def _place_menu(self, menu: QMenu) -> None:
+        """What can be done with the section, by what is there and selected."""
+        menu.clear()
+        plane = self.ctx.section
+        hole = self._selected_hole()
+        self._offer(
+            menu, f"Through {hole[0]}" if hole else "Through the selected hole", self._through_hole, hole is not None
+        )
+        strike = self._strike()
+        self._offer(menu, "Along the strike of the selected planes", lambda: self._along(0.0), strike is not None)
+        self._offer(menu, "Across the selected planes", lambda: self._along(90.0), strike is not None)
+        menu.addSeparator()
+        there = plane is not None
+        self._offer(menu, "From the other side", lambda: self._turn(180.0), there)
+        self._offer(menu, "Turned by a right angle", lambda: self._turn(90.0), there)
+        self._offer(menu, "One corridor back (Page Down)", lambda: self.step(-1.0), there)
+        self._offer(menu, "One corridor on (Page Up)", lambda: self.step(1.0), there)
+        menu.addSeparator()
+        for side in SIDES:
+            action = menu.addAction(f"Corridor on {side}" if side == "both sides" else f"Corridor {side} only")
+            action.setCheckable(True)
+            action.setChecked(side == self.ctx.corridor_side)
+            action.triggered.connect(lambda _=False, s=side: self.ctx.set_corridor_side(s))
+
+    def _offer(self, menu: QMenu, words: str, act: Callable[[], None], possible: bool) -> None:
+        action = menu.addAction(words)
+        action.setEnabled(possible)
+        action.triggered.connect(lambda _=False: act())
+
+    def _selected_hole(self) -> tuple[str, float, float, float, float] | None:
+        """Name, place, azimuth (degrees) and plan length (m) of the hole of the selected row."""
+        selection = self.ctx.selection
+        item = self.ctx.item(selection.item) if selection.item and selection.rows else None
+        if not isinstance(item, HoleSet):
+            return None
+        named = {"": item.collars, "collar": item.collars, **item.tables, **item.readings}
+        table = named.get(selection.table)
+        if table is None or selection.rows[0] >= len(table):
+            return None
+        name = str(table["hole"].iloc[selection.rows[0]])
+        path = item.stations[(item.stations["hole"].astype(str) == name).to_numpy()]
+        if not len(path):
+            return None
+        x, y = path["x"].to_numpy(float), path["y"].to_numpy(float)
+        dx, dy = float(x[-1] - x[0]), float(y[-1] - y[0])
+        here = self.ctx.section
+        steep = np.hypot(dx, dy) < 1.0
+        azimuth = (
+            (here.azimuth if here is not None else 90.0) if steep else float(np.degrees(np.arctan2(dx, dy)) % 360.0)
+        )
+        return name, float(0.5 * (x[0] + x[-1])), float(0.5 * (y[0] + y[-1])), azimuth, float(np.hypot(dx, dy))
+
+    def _through_hole(self) -> None:
+        hole = self._selected_hole()
+        if hole is not None:
+            _, x, y, azimuth, plan = hole
+            length = max(self.ctx.section.length if self.ctx.section is not None else 0.0, 2.0 * plan, 200.0)
+            self.ctx.set_section(about(x, y, azimuth, length))
+
+    def _strike(self) -> float | None:
+        """Strike in degrees of the mean of the selected planes, or of those of the selected item."""
+        entry = self.ctx.entry(self.ctx.selected)
+        item = self.ctx.item(entry.id) if entry is not None else None
+        names = orientation(item.attributes) if isinstance(item, PointSet) else None
+        if not isinstance(item, PointSet) or names is None:
+            return None
+        rows = self.ctx.selection.rows if self.ctx.selection.item == self.ctx.selected else ()
+        t = item.table.iloc[list(rows)] if rows else item.table
+        dip, to = t[names[0]].to_numpy(float), t[names[1]].to_numpy(float)
+        good = np.isfinite(dip) & np.isfinite(to)
+        if not good.any():
+            return None
+        normal = plane_normal(dip[good], to[good])
+        mean = np.linalg.eigh(normal.T @ normal)[1][:, -1]
+        return float((np.degrees(np.arctan2(mean[0], mean[1])) + 90.0) % 180.0)
+
+    def _along(self, turn: float) -> None:
+        strike, here = self._strike(), self.ctx.section
+        entry = self.ctx.entry(self.ctx.selected)
+        if strike is None or entry is None:
+            return
+        west, east, south, north = entry.bounds[:4]
+        x, y = 0.5 * (west + east), 0.5 * (south + north)
+        length = max(float(np.hypot(east - west, north - south)), 200.0)
+        if here is not None and not np.isfinite([x, y]).all():
+            x, y, length = 0.5 * (here.x0 + here.x1), 0.5 * (here.y0 + here.y1), here.length
+        self.ctx.set_section(about(x, y, strike + turn, length))
+
+    def _turn(self, degrees: float) -> None:
+        if self.ctx.section is not None:
+            self.ctx.set_section(turned(self.ctx.section, degrees))
+
+    def step(self, direction: float) -> None:
+        """Go to the next section of the series: as far as the corridor is wide, behind (1) or in front (-1)."""
+        plane, width = self.ctx.section, self.ctx.corridor
+        if plane is None:
+            return
+        d = direction * width * (2.0 if self.ctx.corridor_side == "both sides" else 1.0)
+        ux, uy = (plane.x1 - plane.x0) / plane.length, (plane.y1 - plane.y0) / plane.length
+        self.ctx.set_section(SectionPlane(plane.x0 - uy * d, plane.y0 + ux * d, plane.x1 - uy * d, plane.y1 + ux * d))
 
     def close_pane(self) -> None:
         super().close_pane()

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ...core.compute.geometry.planes import SectionPlane
+from ...core.compute.geometry.planes import SIDES, SectionPlane, Side
 from ...core.project.store import Store
 
 
@@ -38,6 +38,7 @@ class ViewState:
     selected: str = ""
     section: SectionPlane | None = None
     corridor: float = 50.0
+    side: Side = "both sides"
     exaggeration: float = 0.0  # 0: as the content proposes
     proposed_exaggeration: float = 1.0
 
@@ -50,6 +51,7 @@ class ViewState:
             selected=selected if any(e.id == selected for e in store.entries()) else "",
             section=SectionPlane(*line) if line else None,
             corridor=float(store.workspace("corridor", 50.0)),
+            side=next((s for s in SIDES if s == store.workspace("side")), "both sides"),
             exaggeration=float(store.workspace("exaggeration", 0.0)),
         )
 
@@ -60,6 +62,7 @@ class ViewState:
             {
                 "section": [s.x0, s.y0, s.x1, s.y1] if s else None,
                 "corridor": self.corridor,
+                "side": self.side,
                 "exaggeration": self.exaggeration,
                 "selected": self.selected,
             }

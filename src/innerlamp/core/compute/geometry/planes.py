@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,6 +47,31 @@ class SectionPlane:
         """
         t = np.asarray(along, dtype=float) / max(self.length, 1e-9)
         return self.x0 + t * (self.x1 - self.x0), self.y0 + t * (self.y1 - self.y0)
+
+
+Side = Literal["both sides", "behind", "in front"]
+SIDES: tuple[Side, ...] = ("both sides", "behind", "in front")
+
+
+def in_corridor(off: FloatArray, width: float, side: Side = "both sides") -> NDArray[np.bool_]:
+    """Return which distances behind a section (metres, negative in front of it) lie in its corridor of a width to a side."""
+    off = np.asarray(off, dtype=float)
+    low = 0.0 if side == "behind" else -width
+    high = 0.0 if side == "in front" else width
+    return np.asarray((off >= low - 1e-9) & (off <= high + 1e-9))
+
+
+def turned(plane: SectionPlane, degrees: float) -> SectionPlane:
+    """Return a section of the same length and middle, turned clockwise on the map."""
+    a = np.radians(plane.azimuth + degrees)
+    return about(0.5 * (plane.x0 + plane.x1), 0.5 * (plane.y0 + plane.y1), float(np.degrees(a)), plane.length)
+
+
+def about(x: float, y: float, azimuth: float, length: float) -> SectionPlane:
+    """Return the section of a length (m) whose middle lies at a place and that runs towards an azimuth (degrees)."""
+    a = np.radians(azimuth)
+    dx, dy = 0.5 * length * float(np.sin(a)), 0.5 * length * float(np.cos(a))
+    return SectionPlane(x - dx, y - dy, x + dx, y + dy)
 
 
 EXAGGERATIONS = (1.0, 1.5, 2.0, 3.0, 5.0, 10.0)
