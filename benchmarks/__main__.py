@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import intake, interface, kernels, tables
+from . import drilling, intake, interface, kernels, tables
 from .table import Row, show
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -19,6 +19,8 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     tables.scroll_a_million_rows,
     intake.look_at_a_gigabyte,
     intake.look_at_the_prospect,
+    drilling.a_million_intervals,
+    drilling.a_strip_log_of_32_tracks,
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,

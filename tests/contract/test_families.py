@@ -19,7 +19,6 @@ from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.kinds import KINDS
 from innerlamp.core.project import payload, trail
 from innerlamp.core.project.store import Store, stage
-from innerlamp.core.running import execute
 from innerlamp.core.running.describe import describe
 from innerlamp.core.running.groups import GROUPS
 from innerlamp.core.running.table import OPERATIONS
@@ -160,7 +159,7 @@ def test_every_operation_runs_is_made_again_and_undone(examples: Examples, name:
     if above:
         store.add({"0": stage(store.payloads, store.load(above))}, "Touched", replace={"0": above})
         assert trail.freshness(store)[item] == "stale"
-        done = execute.refresh(store, [item])
+        done = project.refresh(only=[item])
         assert item in done
         assert trail.freshness(store)[item] == "fresh"
         assert seen(project)[item] == ran[item]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -10,7 +11,7 @@ import pandas as pd
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
 from ...core.items.legend import Legend, position
 from ...core.items.tracks import Track
@@ -74,11 +75,18 @@ def paint_track(painter: QPainter, track: Track, rows: Rows, strip: Strip) -> No
 def _rock(painter: QPainter, track: Track, rows: Rows, strip: Strip) -> None:
     name = track.attributes[0]
     legend, part = strip.legends[name], rows.seen(strip.top, strip.bottom)
-    y0, y1 = strip.to_y(rows.start[part]), strip.to_y(rows.stop[part])
+    words = np.array(["" if pd.isna(v) else str(v) for v in rows.values[name][part].tolist()], dtype=object)
+    start, stop = rows.start[part], rows.stop[part]
+    # Intervals of one rock that touch are one area.
+    new = np.ones(len(words), dtype=bool)
+    new[1:] = (words[1:] != words[:-1]) | (np.abs(start[1:] - stop[:-1]) > 1e-3)
+    first = np.flatnonzero(new)
+    last = np.append(first[1:], len(words)) - 1 if len(first) else first
+    y0, y1 = strip.to_y(start[first]), strip.to_y(stop[last])
     ink = QPen(QColor(strip.theme.text), 0.5)
+    origin = QPointF(strip.rect.left(), float(strip.to_y(np.zeros(1))[0]))  # patterns move with the rock
     metrics = QFontMetricsF(painter.font())
-    for a, b, value in zip(y0.tolist(), y1.tolist(), rows.values[name][part], strict=True):
-        word = "" if pd.isna(value) else str(value)
+    for a, b, word in zip(y0.tolist(), y1.tolist(), words[first], strict=True):
         if not word:
             continue
         box = QRectF(strip.rect.left(), min(a, b), strip.rect.width(), abs(b - a))
@@ -87,7 +95,7 @@ def _rock(painter: QPainter, track: Track, rows: Rows, strip: Strip) -> None:
         if box.height() > 4.0:
             painter.save()
             painter.setClipRect(box, Qt.ClipOperation.IntersectClip)
-            draw_pattern(painter, legend.patterns.get(word, "plain"), box, strip.rect.topLeft(), colour.darker(150))
+            draw_pattern(painter, legend.patterns.get(word, "plain"), box, origin, colour.darker(150))
             painter.restore()
             painter.setPen(ink)
             painter.drawLine(box.bottomLeft(), box.bottomRight())
@@ -116,41 +124,67 @@ def place_of(track: Track, legend: Legend, values: FloatArray) -> FloatArray:
     return np.asarray(np.clip((values - low) / (high - low if high > low else 1.0), 0.0, 1.0))
 
 
-def _thinned(y0: FloatArray, y1: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Where many intervals fall on one pixel: the highest of each pixel, so that no peak is lost."""
-    if len(values) < 2 or np.median(np.abs(y1 - y0)) > 1.0:
-        return y0, y1, values
-    pixel = np.floor(np.minimum(y0, y1)).astype(np.int64)
-    order = np.lexsort((np.nan_to_num(values, nan=-np.inf), pixel))
-    last = np.append(np.flatnonzero(np.diff(pixel[order])), len(order) - 1)
-    keep = order[last]
-    return y0[keep], np.where(np.abs(y1 - y0)[keep] < 1.0, y0[keep] + 1.0, y1[keep]), values[keep]
+def _by_pixel(y0: FloatArray, y1: FloatArray, values: FloatArray, top: float, count: int) -> FloatArray:
+    """The value of each row of pixels, NaN where none: the highest that falls on it, so that no peak is lost."""
+    out = np.full(count, -np.inf)
+    known = np.isfinite(values)
+    low, high, values = np.minimum(y0, y1)[known] - top, np.maximum(y0, y1)[known] - top, values[known]
+    first = np.clip(np.floor(low + 0.5), 0, count).astype(np.int64)
+    last = np.clip(np.maximum(np.floor(high + 0.5), np.floor(low + 0.5) + 1), 0, count).astype(np.int64)
+    rows = np.maximum(last - first, 0)
+    at = np.repeat(first - np.cumsum(rows) + rows, rows) + np.arange(int(rows.sum()))
+    np.maximum.at(out, at, np.repeat(values, rows))
+    return np.where(np.isfinite(out), out, np.nan)
 
 
 def _bars(painter: QPainter, track: Track, rows: Rows, strip: Strip) -> None:
     name = track.attributes[0]
     legend, part = strip.legends[name], rows.seen(strip.top, strip.bottom)
     values = rows.values[name][part].astype(float)
-    y0, y1, values = _thinned(strip.to_y(rows.start[part]), strip.to_y(rows.stop[part]), values)
     if legend.cutoff is not None:
         with np.errstate(invalid="ignore"):
             values = np.where(values < legend.cutoff, np.nan, values)
-    place = place_of(track, legend, values)
-    known = np.isfinite(place)
-    colours = table(legend.ramp)[np.nan_to_num(position(legend, values) * 255.0).astype(np.uint8)]
-    left, wide = strip.rect.left(), strip.rect.width() - 1.0
-    for a, b, share, c in zip(
-        y0[known].tolist(), y1[known].tolist(), place[known].tolist(), colours[known].tolist(), strict=True
-    ):
-        box = QRectF(left, min(a, b), max(share, 0.012) * wide, max(abs(b - a), 0.8))
-        painter.fillRect(box, QColor(c[0], c[1], c[2]))
+    # As one picture, row by row of the screen's own pixels: thousands of boxes would be slow.
+    device = painter.device()
+    ratio = device.devicePixelRatioF() if device is not None else 1.0
+    high, wide = int(strip.rect.height() * ratio) + 1, max(int(strip.rect.width() * ratio) - 1, 1)
+    y0, y1 = (strip.to_y(d[part]) * ratio for d in (rows.start, rows.stop))
+    shown = _by_pixel(y0, y1, values, strip.rect.top() * ratio, high)
+    share = place_of(track, legend, shown)
+    known = np.isfinite(share)
+    index = np.nan_to_num(1.0 + position(legend, shown) * 254.0).astype(np.uint8)  # 0 stands for nothing
+    long = np.where(known, np.maximum(np.nan_to_num(share), 0.012) * wide, 0.0)
+    line = -(-wide // 4) * 4
+    pixels = np.where(np.arange(line)[None, :] < long[:, None], index[:, None], np.uint8(0))
+    image = QImage(pixels.data, wide, high, line, QImage.Format.Format_Indexed8)
+    image.setColorTable(_colour_table(legend.ramp))
+    image.setDevicePixelRatio(ratio)
+    painter.drawImage(strip.rect.topLeft(), image)
+
+
+@functools.cache
+def _colour_table(ramp: str) -> list[int]:
+    """A ramp as Qt's table of colours, its first one transparent."""
+    return [0, *(0xFF000000 | int(r) << 16 | int(g) << 8 | int(b) for r, g, b, _ in table(ramp)[1:])]
+
+
+def _fewer(x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """A curve with more points than pixels: the least and the largest of each pixel."""
+    if len(y) < 4 or len(y) < 3 * (np.ptp(y) + 1):
+        return x, y
+    pixel = np.floor(y).astype(np.int64)
+    cut = np.concatenate([[0], np.flatnonzero(np.diff(pixel)) + 1])
+    low, high = np.minimum.reduceat(x, cut), np.maximum.reduceat(x, cut)
+    return np.column_stack([low, high]).ravel(), np.repeat(y[cut], 2)
 
 
 def _curve(painter: QPainter, track: Track, rows: Rows, strip: Strip, filled: bool = False) -> None:
     part = rows.seen(strip.top, strip.bottom)
     y = strip.to_y(0.5 * (rows.start[part] + rows.stop[part]))
     deep = 0.5 * (rows.start[part] + rows.stop[part])
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setRenderHint(
+        QPainter.RenderHint.Antialiasing, len(y) < 400
+    )  # of many points it costs much and shows nothing
     for number, name in enumerate(n for n in track.attributes if n in rows.values):
         values = rows.values[name][part].astype(float)
         place = place_of(track, strip.legends[name], values)
@@ -164,17 +198,18 @@ def _curve(painter: QPainter, track: Track, rows: Rows, strip: Strip, filled: bo
         for piece in np.split(at, breaks):
             if not len(piece):
                 continue
-            line = pg.functions.arrayToQPolygonF(x[piece], y[piece])
+            px, py = _fewer(x[piece], y[piece])
+            line = pg.functions.arrayToQPolygonF(px, py)
             if filled:
-                edge = np.concatenate([[strip.rect.left()], x[piece], [strip.rect.left()]])
-                down = np.concatenate([[y[piece][0]], y[piece], [y[piece][-1]]])
+                edge = np.concatenate([[strip.rect.left()], px, [strip.rect.left()]])
+                down = np.concatenate([[py[0]], py, [py[-1]]])
                 soft = QColor(colour)
                 soft.setAlpha(80)
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(soft)
                 painter.drawPolygon(pg.functions.arrayToQPolygonF(edge, down))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(colour, 1.2))
+            painter.setPen(QPen(colour, 1.2 if len(y) < 400 else 0))
             if len(piece) == 1:
                 painter.drawEllipse(QPointF(x[piece[0]], y[piece[0]]), 1.2, 1.2)
             else:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QAbstractScrollArea
@@ -197,6 +197,8 @@ class LogView(QAbstractScrollArea):
         painter.fillRect(self.viewport().rect(), QColor(self.theme.canvas))
         self.painted = []
         height = self.viewport().height()
+        # Of a scrolled log only what came into view is drawn; a little more, so that outlines meet.
+        band = QRectF(0, event.rect().top() - 4, self.viewport().width(), event.rect().height() + 8)
         for hole, shown in enumerate(self.holes):
             left = self.left_of(hole)
             if left > self.viewport().width() or left + self.hole_width() + GAP < 0:
@@ -206,7 +208,8 @@ class LogView(QAbstractScrollArea):
                 self._tie(painter, hole)
             self._scale(painter, hole, left)
             end = float(to_y(np.array([shown.end]))[0])
-            top, bottom = self.depth_at(hole, HEAD), self.depth_at(hole, height)
+            whole = self.depth_at(hole, HEAD), self.depth_at(hole, height)
+            part = self.depth_at(hole, max(band.top(), HEAD)), self.depth_at(hole, min(band.bottom(), height))
             for k, track in enumerate(self.tracks):
                 rect = self.track_rect(hole, k)
                 if rect.right() < 0 or rect.left() > self.viewport().width():
@@ -214,8 +217,11 @@ class LogView(QAbstractScrollArea):
                 start = max(float(to_y(np.zeros(1))[0]), HEAD)
                 rect = QRectF(rect.left(), start, rect.width(), max(min(end, height) - start, 0.0))
                 rows = shown.rows[k]
-                if rows is not None and len(rows.start) and rect.height() > 0:
-                    paint_track(painter, track, rows, Strip(rect, top, bottom, to_y, self.legends[k], self.theme))
+                seen = rect.intersected(band)
+                if rows is not None and len(rows.start) and seen.height() > 0:
+                    # Texts make room for each other: which of them show must not depend on what is drawn anew.
+                    box, (top, bottom) = (rect, whole) if track.kind in ("values", "notes") else (seen, part)
+                    paint_track(painter, track, rows, Strip(box, top, bottom, to_y, self.legends[k], self.theme))
                     self._selected(painter, rows, rect, to_y)
                     self.painted.append((hole, k))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -226,7 +232,8 @@ class LogView(QAbstractScrollArea):
                 if y >= HEAD:
                     painter.setPen(QPen(QColor(self.theme.lit), 1.2))
                     painter.drawLine(QPointF(left, y), QPointF(left + self.hole_width(), y))
-            self._head(painter, hole, left)
+            if band.top() < HEAD:
+                self._head(painter, hole, left)
 
     def _selected(self, painter: QPainter, rows: Rows, rect: QRectF, to_y: Callable[[FloatArray], FloatArray]) -> None:
         wanted = self.chosen.get(rows.source)
@@ -377,7 +384,11 @@ class LogView(QAbstractScrollArea):
         self._ranges()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:  # noqa: N802
-        self.viewport().update()
+        below = QRect(0, HEAD, self.viewport().width(), self.viewport().height() - HEAD)
+        if dx or abs(dy) >= below.height():
+            self.viewport().update()
+        else:
+            self.viewport().scroll(0, dy, below)
 
     def place_of(self, hole: int, track: int, depth: float) -> QPoint:
         """The middle of a track at a depth, in pixels of the view."""

@@ -301,7 +301,16 @@ class Operation:
 
     def attributes_read(self, params: Mapping[str, Any]) -> dict[str, list[str]]:
         """Return, for the slots of `reads`, the attributes that parameters name."""
-        named = [(info.of, params.get(n)) for n, info in self.fields().items() if info.editor in ("attribute", "code")]
+        named: list[tuple[str, Any]] = []
+        for name, info in self.fields().items():
+            value = params.get(name)
+            if info.editor == "table":
+                rows = [r if isinstance(r, Mapping) else r.model_dump() for r in value or ()]
+                named += [(c.of, row.get(n)) for row in rows for n, c in info.columns.items() if c.of]
+            elif info.of and isinstance(value, list | tuple):
+                named += [(info.of, each) for each in value]
+            elif info.editor in ("attribute", "code"):
+                named.append((info.of, value))
         return {slot: sorted({str(v) for of, v in named if of == slot and v}) for slot in self.reads}
 
     def fields(self) -> dict[str, FieldInfo]:

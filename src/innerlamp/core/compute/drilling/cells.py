@@ -74,7 +74,10 @@ def divided(
 def rock_runs(
     hole: IntArray, start: FloatArray, stop: FloatArray, code: NDArray[np.object_]
 ) -> tuple[IntArray, FloatArray, FloatArray, NDArray[np.object_]]:
-    """Return the runs of one rock: logged intervals of the same code that touch are one; those without a code none."""
+    """Return the runs of one rock: logged intervals of the same code that touch are one; those without a code none.
+
+    All are of shape (n,): index of the hole, depths in metres, code; and so are the runs.
+    """
     known = np.isfinite(start) & np.isfinite(stop) & (stop > start) & (hole >= 0) & (code.astype(str) != "")
     order = np.flatnonzero(known)[np.lexsort((start[known], hole[known]))]
     h, a, b, c = hole[order], start[order], stop[order], code[order]

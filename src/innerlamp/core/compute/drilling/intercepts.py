@@ -72,7 +72,7 @@ class Intercepts:
 
     @property
     def length(self) -> FloatArray:
-        """Length along the hole in metres."""
+        """Length along the hole in metres, shape (n,)."""
         return self.stop - self.start
 
     def __len__(self) -> int:
@@ -106,7 +106,7 @@ def included(
 ) -> Intercepts:
     """Return the intercepts at a higher cut-off that lie within others, without those that are as long as their parent.
 
-    Parameters and errors are those of `significant`; samples are cut at the ends of the parents.
+    Parameters (shape (n,) each) and errors are those of `significant`; samples are cut at the ends of the parents.
     """
     _check(rules)
     seg_hole, seg_start, seg_stop, value = _segments(hole, start, stop, grade, rules)

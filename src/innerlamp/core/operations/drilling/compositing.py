@@ -40,7 +40,9 @@ class Composites(Params):
         help="Stay missing when empty, and count neither as metal nor as length",
         more=True,
     )
-    also: Several = param((), "Also composite", help="Other grades of these holes, parted by semicolons", more=True)
+    also: Several = param(
+        (), "Also composite", of="holes", help="Other grades of these holes, parted by semicolons", more=True
+    )
     name: str = param("", "Name", help="Attribute and length when empty")
 
 
@@ -182,6 +184,7 @@ OPERATION = Operation(
     help="Cuts holes into equal lengths from the collar, into benches, or at the contacts of rocks, and gives each part the length-weighted mean of what was sampled in it. Gaps count neither as metal nor as length unless a value is given for them.",
     params=Composites,
     run=_run,
+    reads=("holes",),
     inputs=(Input("holes", "Drillholes", ("holes",)),),
     outputs=(Output("composites", "points", "Composites"),),
     estimate=_estimate,

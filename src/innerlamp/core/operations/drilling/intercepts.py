@@ -47,12 +47,12 @@ class InterceptParams(Params):
         0.0, "Internal waste in a row", unit="m", low=0.0, help="Longest run below the cut-off that is taken in"
     )
     waste_in_all: Maybe = param(None, "Internal waste in all", unit="m", low=0.0, help="No limit when empty")
-    least_product: float = param(0.0, "Least grade x length", low=0.0)
+    least_product: float = param(0.0, "Least grade x length", unit="grade x m", low=0.0)
     top_cut: Maybe = param(None, "Top-cut", help="Grades above it count as it; none when empty")
     gaps: Gaps = param("end the intercept", "Lengths without a grade")
     including: Several = param((), "Including at", help="Higher cut-offs, parted by semicolons, for what lies within")
     shortest_included: float = param(0.0, "Shortest included", unit="m", low=0.0)
-    also: Several = param((), "Also report", help="Other grades, parted by semicolons")
+    also: Several = param((), "Also report", of="holes", help="Other grades, parted by semicolons")
     report_in: str = param("", "Report in", help="% or g/t, for the main grade; its own unit when empty")
     metals: tuple[MetalRow, ...] = param(
         (), "Equivalent of", editor="table", help="The first metal is what the others count as", more=True
@@ -344,6 +344,7 @@ OPERATION = Operation(
     help="Joins samples at or above a cut-off over a little waste, with what they include at higher cut-offs, several grades, equivalents by prices and recoveries, and true thickness; worded as in reports.",
     params=InterceptParams,
     run=_run,
+    reads=("holes",),
     inputs=(
         Input("holes", "Drillholes", ("holes",)),
         Input(
