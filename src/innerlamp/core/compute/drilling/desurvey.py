@@ -170,7 +170,8 @@ def locate(path: Path, hole: IntArray, depth: FloatArray) -> FloatArray:
     span = np.where(inside, path.depth[after] - path.depth[at], 1.0)
     f = along / span
     if path.method == "minimum curvature":
-        offset = _on_arc(t0, t1, span, f)
+        bend = np.append(angle_between(path.tangent[:-1], path.tangent[1:]), 0.0)  # once a station, not once a place
+        offset = _on_arc(t0, t1, span, f, bend[at])
     elif path.method == "radius of curvature":
         offset = _on_cylinder(t0, t1, span, f)
     else:
@@ -188,9 +189,8 @@ def direction_at(path: Path, hole: IntArray, depth: FloatArray) -> FloatArray:
     return np.asarray(step / np.where(length > 0, length, np.nan)[:, None])
 
 
-def _on_arc(t0: FloatArray, t1: FloatArray, span: FloatArray, f: FloatArray) -> FloatArray:
-    # Integral of the direction turning evenly from t0 to t1 over the fraction f of the arc.
-    theta = angle_between(t0, t1)
+def _on_arc(t0: FloatArray, t1: FloatArray, span: FloatArray, f: FloatArray, theta: FloatArray) -> FloatArray:
+    # Integral of the direction turning evenly by theta from t0 to t1 over the fraction f of the arc.
     a, b = f - f * f / 2.0, f * f / 2.0
     bent = (theta > _STRAIGHT) & (theta < _TURNED)
     turned = theta >= _TURNED
