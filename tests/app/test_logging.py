@@ -22,7 +22,7 @@ from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.tracks import Track
 
-from .conftest import choose, colours_in, widget_image
+from .conftest import choose, colours_in, run_form, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -287,6 +287,33 @@ def test_a_section_is_placed_by_holes_and_planes_turned_and_given_one_side(demo_
 
 def drawn_names(pane: SectionPane) -> set[str]:
     return {w for g in pane.layers.graphics() if isinstance(g, Labels) and g.left is None for w in g.words}
+
+
+def test_intercepts_are_made_from_the_form(demo_window: Window) -> None:
+    window = demo_window
+    window.ctx.select_item(window.ctx.store.find("Emberlow holes").id)  # type: ignore[union-attr]
+    form = window.steps.open_form("intercepts")
+    settle(window)
+    fields = form.fields
+    fields["attribute"].set_value("Sn_ppm")
+    for name, words in (
+        ("cutoff", "2000"),
+        ("waste_in_row", "4"),
+        ("including", "4000; 6000"),
+        ("also", "Cu_pct"),
+        ("name", "By hand"),
+    ):
+        type_into(fields[name].edit, words)  # type: ignore[attr-defined]
+    run_form(window)
+    entry = window.ctx.store.find("By hand")  # type: ignore[union-attr]
+    assert entry is not None
+    item = window.ctx.store.load(entry.id)  # type: ignore[union-attr]
+    assert isinstance(item, HoleSet)
+    table = item.tables["intercepts"]
+    assert set(table["cut-off"]) == {2000.0, 4000.0, 6000.0}
+    assert (table.loc[table["is"] == "intercept", "Sn_ppm"] >= 2000).all()
+    window.ctx.undo()
+    assert "By hand" not in [e.name for e in window.ctx.entries()]
 
 
 def test_intercepts_stand_on_map_and_section_with_their_words(demo_window: Window) -> None:

@@ -175,6 +175,14 @@ def test_every_operation_runs_is_made_again_and_undone(examples: Examples, name:
     assert not list((store.path / "staging").glob("*"))
 
 
+def test_parameters_that_are_lists_of_words_are_edited_as_such() -> None:
+    """A text line would hand over the words of an empty list."""
+    for op in OPERATIONS.values():
+        for field in op.fields().values():
+            if isinstance(field.default, tuple) and not field.default:
+                assert field.editor in ("lines", "files", "rows", "picks", "table"), f"{op.name}.{field.name}"
+
+
 @pytest.mark.parametrize("chosen", FORMATS, ids=lambda f: f.name)
 def test_every_format_writes_its_kinds(demo: Store, chosen: Any, tmp_path: Path) -> None:
     for kind in chosen.kinds:

@@ -16,6 +16,7 @@ from .mainwindow.centre import DEFAULT
 from .mainwindow.window import Window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
+from .panes.log_pane import LogPane
 from .panes.map_pane import MapPane
 from .panes.page_pane import PagePane
 from .panes.profile_pane import ProfilePane
@@ -331,6 +332,41 @@ def _page(window: Window) -> None:
     page.choose(1)
 
 
+def _log(window: Window) -> None:
+    window.centre.toggle_fill(0)
+    window.steps.show_area("Drilling")
+    _light(window, "Ground", "Emberlow holes", "Oriented core by set")
+    window.ctx.select_item(_find(window, "Emberlow holes"))
+    _panes(window, ("map", "stereonet", "section", "log"))
+    window.centre.toggle_fill(3)
+    settle(window)
+    log = window.centre.pane("log")
+    assert isinstance(log, LogPane)
+    kept = tuple(t for t in log.tracks if t.attributes[:1] in (("Rock",), ("Sn_ppm",), ("Cu_pct",), ()))
+    log.which.setCurrentText("EMB010")
+    log.set_tracks(kept)
+    log.set_beside(["EMB006"])
+    settle(window)
+    log.fit()
+
+
+def _intercepts(window: Window) -> None:
+    window.centre.toggle_fill(3)
+    _light(window, "Ground", "Sn intercepts", "Sn shell 800 ppm", "Oriented core by set")
+    window.ctx.select_item(_find(window, "Sn intercepts"))
+    window.steps.show_area("Drilling")
+    _panes(window, ("map", "scene", "section", "table"))
+    settle(window)
+    window.centre.fit_all()
+    window.ctx.say("")
+    table = window.centre.pane("table")
+    assert isinstance(table, TablePane)
+    table.show_table("intercepts")
+    pane = window.centre.pane("scene")
+    assert isinstance(pane, ScenePane)
+    pane.fit_item(window.ctx.selected)
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview,
     "map": _map,
@@ -346,4 +382,6 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "stereonet": _stereonet,
     "drawing": _drawing,
     "page": _page,
+    "log": _log,
+    "intercepts": _intercepts,
 }

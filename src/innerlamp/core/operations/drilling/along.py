@@ -52,7 +52,11 @@ class PointParams(Params):
         10.0, "Point each", unit="m", above=0.0, help="Along the hole; not used where depths are asked for"
     )
     depths: Several = param(
-        (), "Or at depths", help="Hole and depth, parted by semicolons: EMB001 120; EMB002 33.5", more=True
+        (),
+        "Or at depths",
+        editor="lines",
+        help="Hole and depth, parted by semicolons: EMB001 120; EMB002 33.5",
+        more=True,
     )
     name: str = param("", "Name", help="The holes' name with 'points' when empty")
 

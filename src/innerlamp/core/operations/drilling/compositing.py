@@ -41,7 +41,12 @@ class Composites(Params):
         more=True,
     )
     also: Several = param(
-        (), "Also composite", of="holes", help="Other grades of these holes, parted by semicolons", more=True
+        (),
+        "Also composite",
+        editor="lines",
+        of="holes",
+        help="Other grades of these holes, parted by semicolons",
+        more=True,
     )
     name: str = param("", "Name", help="Attribute and length when empty")
 

@@ -19,8 +19,12 @@ from ...progress import Progress
 class ContactParams(Params):
     attribute: str = param(..., "Grade", editor="attribute", of="holes")
     code: str = param(..., "Rock column", editor="code", of="holes")
-    first: Several = param(..., "First rocks", help="Codes, parted by semicolons; distances in them are negative")
-    second: Several = param(..., "Second rocks", help="Codes, parted by semicolons; distances in them are positive")
+    first: Several = param(
+        ..., "First rocks", editor="lines", help="Codes, parted by semicolons; distances in them are negative"
+    )
+    second: Several = param(
+        ..., "Second rocks", editor="lines", help="Codes, parted by semicolons; distances in them are positive"
+    )
     reach: float = param(50.0, "Reach", unit="m", above=0.0, help="Along the hole, to both sides")
     width: float = param(5.0, "Classes of", unit="m", above=0.0, help="Of distance, for the mean of each")
     name: str = param("", "Name", help="Grade and rocks when empty")

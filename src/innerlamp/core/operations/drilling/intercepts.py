@@ -50,9 +50,11 @@ class InterceptParams(Params):
     least_product: float = param(0.0, "Least grade x length", unit="grade x m", low=0.0)
     top_cut: Maybe = param(None, "Top-cut", help="Grades above it count as it; none when empty")
     gaps: Gaps = param("end the intercept", "Lengths without a grade")
-    including: Several = param((), "Including at", help="Higher cut-offs, parted by semicolons, for what lies within")
+    including: Several = param(
+        (), "Including at", editor="lines", help="Higher cut-offs, parted by semicolons, for what lies within"
+    )
     shortest_included: float = param(0.0, "Shortest included", unit="m", low=0.0)
-    also: Several = param((), "Also report", of="holes", help="Other grades, parted by semicolons")
+    also: Several = param((), "Also report", editor="lines", of="holes", help="Other grades, parted by semicolons")
     report_in: str = param("", "Report in", help="% or g/t, for the main grade; its own unit when empty")
     metals: tuple[MetalRow, ...] = param(
         (), "Equivalent of", editor="table", help="The first metal is what the others count as", more=True
