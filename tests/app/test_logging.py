@@ -285,6 +285,125 @@ def test_a_section_is_placed_by_holes_and_planes_turned_and_given_one_side(demo_
     assert ctx.section.y0 - here.y0 == pytest.approx(300.0)  # to where the corridor ends, behind
 
 
+def test_two_points_in_3d_give_a_line_three_a_plane_and_a_drag_still_turns(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    for each in ctx.entries():
+        ctx.set_lit(each.id, each.name == "Ground")
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    pane = frame.pane
+    assert isinstance(pane, ScenePane)
+    choose(pane.view, "From above")
+    settle(window)
+    pane.canvas.setFocus()
+    QTest.keyClick(pane.canvas, Qt.Key.Key_M)
+    assert pane.measuring.isChecked()
+    middle = pane.canvas.rect().center()
+    spots = [middle + QPoint(*d) for d in ((-120, -60), (110, -40), (20, 90))]
+    places = [pane.place_at(spot) for spot in spots]
+    a, b, c = (np.asarray(p) for p in places)
+    for spot in spots[:2]:
+        QTest.mouseClick(pane.canvas, LEFT, pos=spot)
+    settle(window)
+    long = float(np.linalg.norm(b - a))
+    trend = float(np.degrees(np.arctan2(b[0] - a[0], b[1] - a[1])) % 360)
+    assert f"{long:.1f} m" in pane.measure.words
+    assert f"towards {trend:05.1f}" in pane.measure.words
+    amber = QColor(ctx.theme.lit)
+    image = widget_image(window, pane)
+    half = pane.canvas.mapTo(pane, (spots[0] + spots[1]) / 2)
+    near = [image.pixelColor(half.x() + dx, half.y() + dy) for dx in range(-3, 4) for dy in range(-6, 7)]
+    assert any(
+        abs(n.hslHueF() - amber.hslHueF()) < 0.03 and n.hslSaturationF() > 0.5 for n in near
+    )  # the line is drawn
+    QTest.mouseClick(pane.canvas, LEFT, pos=spots[2])
+    normal = np.cross(b - a, c - a)
+    normal = normal if normal[2] > 0 else -normal
+    dip = np.degrees(np.arctan2(np.hypot(normal[0], normal[1]), normal[2]))
+    assert pane.measure.words.startswith(f"plane {dip:.1f}°")
+    before = pane.direction()
+    QTest.mousePress(pane.canvas, LEFT, pos=middle)
+    QTest.mouseMove(pane.canvas, middle + QPoint(60, 40))
+    QTest.mouseRelease(pane.canvas, LEFT, pos=middle + QPoint(60, 40))
+    settle(window)
+    assert len(pane.measure.points) == 3
+    assert pane.direction() != before
+    QTest.keyClick(pane.canvas, Qt.Key.Key_M)
+    assert pane.measure.words == ""
+
+
+def test_the_slab_cuts_the_scene_to_the_section_s_corridor_and_moves_with_it(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    for each in ctx.entries():
+        ctx.set_lit(each.id, each.name in ("Ground", "Emberlow holes"))
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    pane = frame.pane
+    assert isinstance(pane, ScenePane)
+    choose(pane.view, "From above")
+    item = holes_of(window)
+    x, y = float(item.collars["x"].median()), float(item.collars["y"].median())
+    ctx.set_section(SectionPlane(x - 600, y, x + 600, y))
+    ctx.set_corridor(100.0)
+    pane.fit_item(ctx.store.find("Emberlow holes").id)  # type: ignore[union-attr]
+    settle(window)
+
+    def rows_drawn() -> np.ndarray:
+        """Rows of pixels with anything but the background on them."""
+        image = widget_image(window, pane.canvas)
+        column = [image.pixelColor(image.width() // 2 + dx, y) for y in range(image.height()) for dx in (-90,)]
+        back = column[2]
+        return np.array(
+            [abs(c.lightnessF() - back.lightnessF()) + abs(c.hslHueF() - back.hslHueF()) > 0.08 for c in column]
+        )
+
+    def northings() -> tuple[float, float]:
+        picks = [pane.place_at(QPoint(pane.canvas.width() // 2 - 90, row)) for row in range(4, pane.canvas.height(), 4)]
+        found = [float(p[1]) for p in picks if p is not None]
+        return min(found), max(found)
+
+    assert np.ptp(northings()) > 500
+    whole = rows_drawn().sum()
+    pane.canvas.setFocus()
+    QTest.keyClick(pane.canvas, Qt.Key.Key_L)
+    settle(window)
+    assert pane.slab.isChecked()
+    assert 0 < rows_drawn().sum() < 0.7 * whole
+    low, high = northings()
+    assert y - 101 <= low and high <= y + 101
+    ctx.set_section(SectionPlane(x - 600, y + 200, x + 600, y + 200))
+    settle(window)
+    low, high = northings()
+    assert y + 99 <= low and high <= y + 301
+    QTest.keyClick(pane.canvas, Qt.Key.Key_L)
+    settle(window)
+    assert np.ptp(northings()) > 500
+
+
+def test_what_lies_off_the_section_is_fainter(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    pane = window.centre.pane("section")
+    assert isinstance(pane, SectionPane)
+    ctx.set_corridor(60.0)
+    settle(window)
+    entry = ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
+    assert entry is not None
+    assay = holes_of(window).tables["assay"]
+    plane = ctx.section
+    assert plane is not None
+    bars = [g for g in pane.layers.graphics(entry.id) if g.zValue() in (9.5, 10) and hasattr(g, "getData")]
+    seen = {round(float(g.opacity()), 2) for g in bars}
+    assert len(seen) >= 2
+    along, off = plane.to_plane(assay["x"].to_numpy(float), assay["y"].to_numpy(float))
+    near = {round(float(a), 1) for a, o in zip(along, off, strict=True) if abs(o) < 20.0}
+    for graphic in bars:
+        x = np.asarray(graphic.getData()[0]).reshape(-1, 2)
+        if graphic.zValue() == 10 and graphic.opacity() == 1.0:
+            assert all(any(abs(m - n) < 1.6 for n in near) for m in x.mean(axis=1)[:40])
+
+
 def drawn_names(pane: SectionPane) -> set[str]:
     return {w for g in pane.layers.graphics() if isinstance(g, Labels) and g.left is None for w in g.words}
 

@@ -48,7 +48,7 @@ F1: help, in a form that of its operation
 Map: arrows shift, + and − zoom, Home fits, S draws a section, D draws features
 Section: Page Up and Down step by the corridor
 Strip log: arrows scroll, + and − or Ctrl+wheel zoom, Home fits, double click corrects the record
-3D: arrows turn, + and − zoom, double click moves the cursor
+3D: arrows turn, + and − zoom, double click moves the cursor, M measures, L cuts to the slab
 Shelf: Space lights or dims, F2 renames, Del removes
 Form: Ctrl+Return runs, Esc goes back
 Ctrl+Home: fit all panes

@@ -6,6 +6,7 @@ import numpy as np
 import pandas as pd
 import pyqtgraph as pg
 from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.compute.drilling.beside import room_beside
 from ...core.compute.drilling.thickness import plane_normal
@@ -28,6 +29,7 @@ from .map_painters import marks, surface_colour, surface_shown, target_colours, 
 from .views import SectionView
 
 BAR_METRES = 34.0
+FADING = (1.0, 0.7, 0.45)  # opacity by thirds of the corridor, from the section outwards
 TICK_METRES = 16.0  # length of a plane's trace
 BAR_START = 4.0  # metres from the trace
 
@@ -129,20 +131,32 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     hit = table_with(item, attribute)
     if hit is not None:
         table = hit[1]
-        _, inside = _near(view, table["x"].to_numpy(float), table["y"].to_numpy(float))
+        _, off, inside = view.near(table["x"].to_numpy(float), table["y"].to_numpy(float))
         rows = table[inside]
         a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
         a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
         start, stop = np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
-        legend = ctx.legend(attribute, item)
-        out += flat.coloured_pieces(start, stop, legend, rows[attribute].to_numpy(), 5.0, 10)
+        legend, values = ctx.legend(attribute, item), rows[attribute].to_numpy()
+        room: np.ndarray = np.zeros(0)
         if not legend.classes and len(rows):
-            keep = shown(legend, rows[attribute].to_numpy())
-            kept = rows[keep]
             code, names = pd.factorize(hole[near])
             _, right = room_beside(code, along[near], z[near])
-            room = pd.Series(right, index=names).reindex(kept["hole"]).fillna(np.inf).to_numpy()
-            out += _bars(start[keep], stop[keep], kept[attribute].to_numpy(float), legend, view.exaggeration, room)
+            room = pd.Series(right, index=names).reindex(rows["hole"]).fillna(np.inf).to_numpy(float)
+        # What lies farther off the section is fainter.
+        third = np.minimum(np.abs(off[inside]) / max(view.corridor, 1e-9) * len(FADING), len(FADING) - 1).astype(int)
+        for step, opacity in enumerate(FADING):
+            mine = third == step
+            if not mine.any():
+                continue
+            drawn = flat.coloured_pieces(start[mine], stop[mine], legend, values[mine], 5.0, 10)
+            if len(room):
+                keep = mine & shown(legend, values)
+                drawn += _bars(
+                    start[keep], stop[keep], values[keep].astype(float), legend, view.exaggeration, room[keep]
+                )
+            for graphic in drawn:
+                QGraphicsItem.setOpacity(graphic, opacity)
+            out += drawn
     out += _intercept_words(ctx, view, item)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:

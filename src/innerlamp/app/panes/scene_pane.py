@@ -9,26 +9,29 @@ import numpy as np
 import vtkmodules.vtkInteractionStyle
 import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
-from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QToolTip
+from PySide6.QtWidgets import QToolButton, QToolTip
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
 
+from ...core.compute.geometry.planes import in_corridor
 from ...core.items.attributes import is_ground
 from ..context import Context, Cursor, Selection
 from ..painters.actors import actor
 from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
 from ..painters.scene_painters import text
-from ..painters.space import Space
 from ..painters.views import SceneView
 from .base import Pane
 from .boxes import choice_box, exaggeration_box, show_exaggeration
 from .scene_axes import SceneAxes
 from .scene_marks import CornerCompass, CornerScale
+from .scene_measure import Measure
 from .scene_quality import Quality, quiet_background
+from .scene_slab import cut_off, slab_planes
+from .scene_words import faded_prop, is_words, part_labels
 from .selection import selected_places
 from .under_pointer import words_at
 
@@ -67,6 +70,20 @@ class ScenePane(Pane):
         self.tools.addWidget(self.view)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
+        self.measuring = QToolButton()
+        self.measuring.setText("Measure")
+        self.measuring.setCheckable(True)
+        self.measuring.setToolTip("Click two points for distance, plunge and trend, a third one for the plane (M)")
+        self.measuring.toggled.connect(self._measure_toggled)
+        self.tools.addWidget(self.measuring)
+        self.slab = QToolButton()
+        self.slab.setText("Slab")
+        self.slab.setCheckable(True)
+        self.slab.setToolTip(
+            "Show only what lies in the corridor of the section; drag or step the section to move it (L)"
+        )
+        self.slab.toggled.connect(self._slab_toggled)
+        self.tools.addWidget(self.slab)
         self.frame_seconds = 0.0
         self._initialized = False
         self._frame = QTimer(self)
@@ -92,6 +109,8 @@ class ScenePane(Pane):
         self.scale = CornerScale(self.renderer)
         self.compass = CornerCompass(self.renderer)
         self.axes = SceneAxes(self.renderer)
+        self.measure = Measure(self.renderer)
+        self._pressed = QPoint()
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(180)
@@ -134,9 +153,11 @@ class ScenePane(Pane):
         self.layers.update(ctx, SceneView((x, y, z), draped), entries, wait=True)
         self._words_on_top()
         self._stretch()
+        self._cut()
         self._dress()
         self._update_caption()
         self._draw_section()
+        self._draw_measure()
         self.show_selection(ctx.selection, render=False)
         if not self._fitted and self.layers and not ctx.reading:
             self._fitted = True
@@ -231,7 +252,32 @@ class ScenePane(Pane):
         self._fitted = False
         self.redraw()
 
+    def _slab_toggled(self, on: bool) -> None:
+        if on and self.ctx.section is None:
+            self.slab.setChecked(False)
+            self.ctx.say("Draw a section on the map first: the slab is its corridor.", "look")
+            return
+        self._cut()
+        self.render_soon()
+
+    def _cut(self) -> None:
+        """Cut everything to the slab, or to nothing."""
+        plane, ctx = self.ctx.section, self.ctx
+        on = self.slab.isChecked() and plane is not None
+        planes = slab_planes(plane, ctx.corridor, ctx.corridor_side, self.origin) if on and plane is not None else None
+        cut_off(self.layers.graphics(), planes)
+
+    def _in_slab(self, prop: vtkProp3D) -> bool:
+        """Whether words stand within the slab, where there is one."""
+        plane = self.ctx.section
+        if plane is None or not self.slab.isChecked():
+            return True
+        at = np.array(prop.GetPosition()) + self.origin
+        _, off = plane.to_plane(at[:1], at[1:2])
+        return bool(in_corridor(off, self.ctx.corridor, self.ctx.corridor_side)[0])
+
     def on_section(self) -> None:
+        self._cut()
         self._draw_section()
         self.render_soon()
 
@@ -304,24 +350,13 @@ class ScenePane(Pane):
 
     def _part_labels(self) -> None:
         """Hide labels that would lie on others as the camera stands; those of what was lit last come first."""
-        width, height = self.window_.GetSize()
-        on_top = reversed(self.layers.items())
-        labels = [p for i in on_top for p in self.layers.graphics(i) if is_words(p)] + self.axes.labels()
-        if not labels or height < 2:
-            return
-        camera = self.renderer.GetActiveCamera()
-        matrix = camera.GetCompositeProjectionTransformMatrix(width / height, -1.0, 1.0)
-        places = np.array([(*p.GetPosition(), 1.0) for p in labels])
-        seen = places @ np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)]).T
-        at = seen[:, :2] / np.where(np.abs(seen[:, 3:]) > 1e-9, seen[:, 3:], 1e-9)
-        x, y = 0.5 * (at[:, 0] + 1.0) * width, 0.5 * (1.0 - at[:, 1]) * height
-        space = Space(QRectF(-50, -50, width + 100, height + 100))
-        ratio = float(self.canvas.devicePixelRatioF())
-        for prop, px, py, depth in zip(labels, x, y, seen[:, 3], strict=True):
-            size = prop.GetTextProperty().GetFontSize() * ratio
-            wide = 0.62 * size * len(prop.GetInput() or "")
-            free = depth > 0 and space.take(QRectF(px - wide / 2, py - size, wide, 1.2 * size))
-            prop.SetVisibility(bool(free))
+        fixed = self.axes.labels()
+        mine = [p for i in reversed(self.layers.items()) for p in self.layers.graphics(i) if is_words(p)]
+        away = [p for p in mine if not self._in_slab(p)]
+        for prop in away:
+            prop.VisibilityOff()
+        labels = [p for p in mine if p not in away] + fixed
+        part_labels(labels, self.renderer.GetActiveCamera(), self.window_.GetSize(), self.canvas.devicePixelRatioF())
 
     def _begin_to_move(self) -> None:
         self._rest.stop()
@@ -375,20 +410,41 @@ class ScenePane(Pane):
         if render:
             self.render_soon()
 
+    def place_at(self, point: QPoint) -> np.ndarray | None:
+        """Easting, northing and elevation of what is drawn at a pixel of the canvas; None for nothing."""
+        ratio = self.canvas.devicePixelRatioF()
+        if not self._picker.Pick(point.x() * ratio, (self.canvas.height() - point.y()) * ratio, 0, self.renderer):
+            return None
+        return np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
+
     def pick(self, point: QPoint) -> None:
         """Put the shared cursor on what is drawn at a pixel of the canvas."""
-        ratio = self.canvas.devicePixelRatioF()
-        if self._picker.Pick(point.x() * ratio, (self.canvas.height() - point.y()) * ratio, 0, self.renderer):
-            place = np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
+        place = self.place_at(point)
+        if place is not None:
             self.ctx.point_at(float(place[0]), float(place[1]), float(place[2]), self.kind)
+
+    def _measure_toggled(self, on: bool) -> None:
+        if not on:
+            self.measure.clear()
+        self._draw_measure()
+
+    def _draw_measure(self) -> None:
+        theme = self.ctx.theme
+        self.measure.draw(self.origin, self.ctx.exaggeration, QColor(theme.lit), QColor(theme.text))
+        self.render_soon()
+
+    def _measure_at(self, point: QPoint) -> None:
+        place = self.place_at(point)
+        if place is not None:
+            self.measure.add(place)
+            self._draw_measure()
 
     def under(self, point: QPoint) -> str:
         """What is drawn at a pixel of the canvas: its name and values; '' for nothing."""
-        ratio = self.canvas.devicePixelRatioF()
-        if not self._picker.Pick(point.x() * ratio, (self.canvas.height() - point.y()) * ratio, 0, self.renderer):
+        place = self.place_at(point)
+        if place is None:
             return ""
         found = self._picker.GetViewProp()
-        place = np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
         for name in self.layers.items():
             if any(found is prop for prop in self.layers.graphics(name)):
                 entry, item = self.ctx.entry(name), self.ctx.item(name)
@@ -412,6 +468,17 @@ class ScenePane(Pane):
             return False
         if event.type() == QEvent.Type.Leave:
             self._hover.stop()
+        if (
+            isinstance(event, QMouseEvent)
+            and self.measuring.isChecked()
+            and event.button() == Qt.MouseButton.LeftButton
+        ):
+            at = event.position().toPoint()
+            if event.type() == QEvent.Type.MouseButtonPress:
+                self._pressed = at
+            elif event.type() == QEvent.Type.MouseButtonRelease and (at - self._pressed).manhattanLength() < 4:
+                self._measure_at(at)
+            return False  # a drag still turns the scene
         if event.type() == QEvent.Type.MouseButtonDblClick:
             self.pick(event.position().toPoint())  # type: ignore[attr-defined]
             return True
@@ -429,6 +496,10 @@ class ScenePane(Pane):
                 self.renderer.GetActiveCamera().Zoom(0.8 if event.key() == Qt.Key.Key_Minus else 1.25)
             elif event.key() == Qt.Key.Key_Home:
                 self.fit()
+            elif event.key() == Qt.Key.Key_M:
+                self.measuring.toggle()
+            elif event.key() == Qt.Key.Key_L:
+                self.slab.toggle()
             else:
                 return True  # the interactor's own single-letter commands are not ours
             self.renderer.ResetCameraClippingRange()
@@ -491,16 +562,3 @@ class ScenePane(Pane):
         self.window_.Finalize()
         self.canvas.removeEventFilter(self)
         self.canvas.close()
-
-
-def is_words(prop: vtkProp3D) -> bool:
-    """Whether a prop is a text that faces the viewer."""
-    return bool(prop.IsA("vtkBillboardTextActor3D"))
-
-
-def faded_prop(prop: vtkProp3D, opacity: float) -> None:
-    """Give a prop a share of the opacity that it was drawn with."""
-    shading = prop.GetTextProperty() if is_words(prop) else prop.GetProperty()
-    if not hasattr(prop, "full_opacity"):
-        prop.full_opacity = shading.GetOpacity()
-    shading.SetOpacity(prop.full_opacity * opacity)
