@@ -7,7 +7,8 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication, QComboBox, QMenu
+from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
@@ -380,6 +381,82 @@ def test_the_slab_cuts_the_scene_to_the_section_s_corridor_and_moves_with_it(dem
     QTest.keyClick(pane.canvas, Qt.Key.Key_L)
     settle(window)
     assert np.ptp(northings()) > 500
+
+
+def test_views_are_kept_by_name_and_hold_after_opening_again(
+    demo_window: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = demo_window
+    pane = window.centre.pane("scene")
+    assert isinstance(pane, ScenePane)
+    pane.aim(77.0, 33.0)
+    pane.renderer.GetActiveCamera().Zoom(2.0)
+    settle(window)
+    before, angle = pane.direction(), pane.renderer.GetActiveCamera().GetViewAngle()
+    monkeypatch.setattr("innerlamp.app.panes.scene_views.QInputDialog.getText", lambda *_: ("Down the shoot", True))
+    choose(pane.view, "Keep this view…")
+    assert pane.view.currentText() == "Down the shoot"
+    choose(pane.view, "From N")
+    settle(window)
+    assert pane.direction() != pytest.approx(before, abs=5)
+    path = window.ctx.store.path  # type: ignore[union-attr]
+    window.close_project()
+    assert window.open_path(path)
+    settle(window)
+    pane = window.centre.pane("scene")
+    assert isinstance(pane, ScenePane)
+    pane.look_from("Down the shoot")
+    settle(window)
+    assert pane.direction() == pytest.approx(before, abs=0.1)
+    assert pane.renderer.GetActiveCamera().GetViewAngle() == pytest.approx(angle)
+    assert pane.view.currentText() == "Down the shoot"
+
+
+def test_holes_are_as_wide_as_one_column_and_coloured_by_another(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    entry = ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
+    assert entry is not None
+    for each in ctx.entries():
+        ctx.set_lit(each.id, each.id == entry.id)
+    ctx.select_item(entry.id)
+    settle(window)
+    section, scene = window.centre.pane("section"), window.centre.pane("scene")
+    assert isinstance(section, SectionPane)
+    assert isinstance(scene, ScenePane)
+    choose(window.card.findChild(QComboBox, "colourBy"), "Rock")
+    settle(window)
+    assert not [g for g in section.layers.graphics(entry.id) if g.zValue() == 9.5]  # classes have no bars
+
+    def radii() -> np.ndarray:
+        """Radius of each tube of the scene, metres."""
+        mesh = next(
+            p.GetMapper().GetInput()
+            for p in scene.layers.graphics(entry.id)
+            if p.IsA("vtkActor") and p.GetMapper().GetInput().GetNumberOfPolys()
+        )
+        points = vtk_to_numpy(mesh.GetPoints().GetData()).reshape(-1, 10, 3)[:, :5]
+        return np.linalg.norm(points - points.mean(axis=1, keepdims=True), axis=2).mean(axis=1)
+
+    assert np.ptp(radii()) < 0.01
+    choose(window.card.findChild(QComboBox, "widthBy"), "Sn_ppm")
+    settle(window)
+    grade = holes_of(window).tables["assay"]["Sn_ppm"].to_numpy(float)
+    found = radii()
+    assert len(found) == len(grade)
+    known = np.isfinite(grade)
+    assert np.corrcoef(found[known], np.log(np.maximum(grade[known], 1e-3)))[0, 1] > 0.9
+    bars = [g for g in section.layers.graphics(entry.id) if g.zValue() == 9.5]
+    assert bars  # of the grade, beside the rock
+    legend = ctx.legend("Rock", holes_of(window))
+    tube = {
+        QColor(g.opts["pen"].color()).name()
+        for g in section.layers.graphics(entry.id)
+        if g.zValue() == 10 and hasattr(g, "opts")
+    }
+    assert class_colour(legend, "SLATE").name() in tube
+    window.ctx.undo()
+    settle(window)
+    assert np.ptp(radii()) < 0.01
 
 
 def test_what_lies_off_the_section_is_fainter(demo_window: Window) -> None:

@@ -14,7 +14,8 @@ from PySide6.QtWidgets import QComboBox
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.frame_model import as_text
 from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.scene_pane import SELECTED, ScenePane
+from innerlamp.app.panes.scene_pane import ScenePane
+from innerlamp.app.panes.scene_views import SELECTED
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.panes.table_pane import TablePane
 from innerlamp.app.shots import settle, wait_until

@@ -26,6 +26,7 @@ from ...core.errors import InputError
 from ...core.formats.table import formats_for
 from ...core.items.attributes import is_ground
 from ...core.items.base import Item
+from ...core.items.holes import HoleSet
 from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
 from ...core.numbers import parse_number
@@ -35,7 +36,7 @@ from ..context import Context
 from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard
 from .item_history import HistoryList
-from .style_rows import OpacitySlider, UnitList, symbol_rows
+from .style_rows import OpacitySlider, UnitList, symbol_rows, width_row
 
 
 class Card(QScrollArea):
@@ -139,6 +140,8 @@ class Card(QScrollArea):
                 self._ramp(form, legend, item)
         if entry.kind == "points" and isinstance(item, PointSet) and item.content != "structures":
             symbol_rows(self.ctx, form, entry, item)
+        if isinstance(item, HoleSet) and item.tables:
+            width_row(self.ctx, form, entry, item)
         form.addRow("Opacity", OpacitySlider(self.ctx, entry))
         box.addLayout(form)
         if chosen in entry.attributes and 0 < len(legend.classes) <= 24:

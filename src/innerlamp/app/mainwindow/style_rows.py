@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.errors import InputError
+from ...core.items.holes import HoleSet, table_with
 from ...core.items.legend import Legend
 from ...core.items.points import PointSet
 from ...core.items.signs import PATTERNS, line_sign
@@ -91,6 +92,17 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
     least.editingFinished.connect(typed)
     labels.addWidget(least, 1)
     form.addRow("Labels", labels)
+
+
+def width_row(ctx: Context, form: QFormLayout, entry: Entry, item: HoleSet) -> None:
+    """Add the row for the width of holes to a form."""
+    numbers = [a for a, known in entry.attributes.items() if not known.is_code and table_with(item, a) is not None]
+
+    def choose(text: str) -> None:
+        ctx.restyle(entry.id, replace(ctx.style(entry.id), size_by=text))
+
+    tip = "Widens holes in 3D, and makes the bars of sections, by this column; colour stays that of the one above"
+    form.addRow("Width by", _choice("widthBy", numbers, ctx.style(entry.id).size_by, tip, choose))
 
 
 class OpacitySlider(QSlider):

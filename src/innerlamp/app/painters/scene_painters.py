@@ -23,12 +23,14 @@ from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
+from ...core.items.legend import position
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
 from .actors import actor, sheet
 from .colours import ABSENT, bins, colour_values, shown
+from .hole_values import on_intervals
 from .map_painters import label_words, sizes_of, surface_colour, surface_shown, target_colours, targets_shown
 from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
 from .scene_areas import draped_areas
@@ -37,6 +39,7 @@ from .views import SceneView
 FloatArray = NDArray[np.float64]
 MOST_TRIANGLES = 16_000
 MOST_LABELS = 16
+TUBE, THIN, WIDE = 5.0, 1.5, 11.0  # metres: radius of holes, and of the least and the highest value that widens them
 MOST_POINT_LABELS = 60
 
 
@@ -224,15 +227,23 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
     out: list[vtkProp3D] = [actor(bare, QColor(ctx.theme.text), shaded=False)]
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
+    wide = table_with(item, entry.style.size_by) if hit is not None else None
     if hit is not None:
-        table = hit[1]
+        table = hit[1] if wide is None else wide[1]
         start, stop = (
             table[["x0", "y0", "z0"]].to_numpy(float) - origin,
             table[["x1", "y1", "z1"]].to_numpy(float) - origin,
         )
-        values = table[attribute].to_numpy()
+        values = on_intervals(item, table, attribute)
+        assert values is not None
         keep = shown(ctx.legend(attribute, item), values)
-        out.append(actor(_tubes(start[keep], stop[keep], _colours(ctx, item, attribute, values[keep]), 5.0)))
+        radius = np.full(len(table), TUBE)
+        if wide is not None:
+            legend, grade = ctx.legend(entry.style.size_by, item), table[entry.style.size_by].to_numpy(float)
+            keep &= shown(legend, grade)
+            radius = THIN + (WIDE - THIN) * np.nan_to_num(position(legend, grade))
+        rgb = _colours(ctx, item, attribute, values[keep])
+        out.append(actor(_tubes(start[keep], stop[keep], rgb, radius[keep])))
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
         at = spots[1][shown(ctx.legend(attribute, item), spots[1][attribute].to_numpy())]
@@ -252,7 +263,7 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
     return out
 
 
-def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: float) -> vtkPolyData:
+def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: FloatArray) -> vtkPolyData:
     # Five-sided tubes built at once: a filter run for each interval would take seconds.
     sides = 5
     along = stop - start
@@ -262,14 +273,15 @@ def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: 
     u /= np.linalg.norm(u, axis=1)[:, None]
     v = np.cross(along, u)
     angle = 2 * np.pi * np.arange(sides) / sides
-    ring = radius * (np.cos(angle)[None, :, None] * u[:, None, :] + np.sin(angle)[None, :, None] * v[:, None, :])
+    unit = np.cos(angle)[None, :, None] * u[:, None, :] + np.sin(angle)[None, :, None] * v[:, None, :]
+    ring = radius[:, None, None] * unit
     points = np.concatenate([start[:, None, :] + ring, stop[:, None, :] + ring], axis=1)
     n = len(start)
     base = (np.arange(n) * 2 * sides)[:, None]
     k = np.arange(sides)
     quad = np.stack([base + k, base + (k + 1) % sides, base + sides + (k + 1) % sides, base + sides + k], axis=-1)
     mesh = polydata(points.reshape(-1, 3), faces=quad.reshape(-1, 4))
-    set_normals(mesh, np.concatenate([ring, ring], axis=1).reshape(-1, 3) / radius)
+    set_normals(mesh, np.concatenate([unit, unit], axis=1).reshape(-1, 3))
     return colour_cells(mesh, np.repeat(rgb, sides, axis=0))
 
 

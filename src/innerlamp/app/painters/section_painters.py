@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import numpy as np
 import pandas as pd
 import pyqtgraph as pg
@@ -129,34 +132,16 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     ]
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
+    wide = table_with(item, entry.style.size_by)
     if hit is not None:
-        table = hit[1]
-        _, off, inside = view.near(table["x"].to_numpy(float), table["y"].to_numpy(float))
-        rows = table[inside]
-        a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
-        a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
-        start, stop = np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
-        legend, values = ctx.legend(attribute, item), rows[attribute].to_numpy()
-        room: np.ndarray = np.zeros(0)
-        if not legend.classes and len(rows):
-            code, names = pd.factorize(hole[near])
-            _, right = room_beside(code, along[near], z[near])
-            room = pd.Series(right, index=names).reindex(rows["hole"]).fillna(np.inf).to_numpy(float)
-        # What lies farther off the section is fainter.
-        third = np.minimum(np.abs(off[inside]) / max(view.corridor, 1e-9) * len(FADING), len(FADING) - 1).astype(int)
-        for step, opacity in enumerate(FADING):
-            mine = third == step
-            if not mine.any():
-                continue
-            drawn = flat.coloured_pieces(start[mine], stop[mine], legend, values[mine], 5.0, 10)
-            if len(room):
-                keep = mine & shown(legend, values)
-                drawn += _bars(
-                    start[keep], stop[keep], values[keep].astype(float), legend, view.exaggeration, room[keep]
-                )
-            for graphic in drawn:
-                QGraphicsItem.setOpacity(graphic, opacity)
-            out += drawn
+        out += _faded(view, hit[1], partial(_coloured, ctx, view, item, attribute))
+    beside = wide[1] if wide is not None else hit[1] if hit is not None else None
+    measured = entry.style.size_by if wide is not None else attribute
+    if beside is not None and not ctx.legend(measured, item).classes:
+        code, names = pd.factorize(hole[near])
+        _, right = room_beside(code, along[near], z[near])
+        room = pd.Series(right, index=names)
+        out += _faded(view, beside, partial(_grade_bars, ctx, view, item, measured, room))
     out += _intercept_words(ctx, view, item)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
@@ -179,6 +164,51 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
         )
     )
     return out
+
+
+def _faded(
+    view: SectionView, table: pd.DataFrame, draw: Callable[[pd.DataFrame], list[pg.GraphicsObject]]
+) -> list[pg.GraphicsObject]:
+    """What is drawn of the intervals in the corridor, fainter the farther they lie off the section."""
+    _, off, inside = view.near(table["x"].to_numpy(float), table["y"].to_numpy(float))
+    third = np.minimum(np.abs(off) / max(view.corridor, 1e-9) * len(FADING), len(FADING) - 1).astype(int)
+    out: list[pg.GraphicsObject] = []
+    for step, opacity in enumerate(FADING):
+        mine = inside & (third == step)
+        if mine.any():
+            for graphic in draw(table[mine]):
+                QGraphicsItem.setOpacity(graphic, opacity)
+                out.append(graphic)
+    return out
+
+
+def _ends(view: SectionView, rows: pd.DataFrame) -> tuple[np.ndarray, np.ndarray]:
+    a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
+    a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
+    return np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
+
+
+def _coloured(
+    ctx: Context, view: SectionView, item: HoleSet, attribute: str, rows: pd.DataFrame
+) -> list[pg.GraphicsObject]:
+    start, stop = _ends(view, rows)
+    return list(flat.coloured_pieces(start, stop, ctx.legend(attribute, item), rows[attribute].to_numpy(), 5.0, 10))
+
+
+def _grade_bars(
+    ctx: Context,
+    view: SectionView,
+    item: HoleSet,
+    measured: str,
+    room: pd.Series,
+    rows: pd.DataFrame,
+) -> list[pg.GraphicsObject]:
+    """Bars as long as a grade, to the right of each hole."""
+    legend, values = ctx.legend(measured, item), rows[measured].to_numpy(float)
+    keep = shown(legend, values)
+    free = room.reindex(rows["hole"]).fillna(np.inf).to_numpy(float)
+    start, stop = _ends(view, rows)
+    return _bars(start[keep], stop[keep], values[keep], legend, view.exaggeration, free[keep])
 
 
 def _intercept_words(ctx: Context, view: SectionView, item: HoleSet) -> list[pg.GraphicsObject]:

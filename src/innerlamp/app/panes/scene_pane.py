@@ -16,7 +16,6 @@ from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
 
-from ...core.compute.geometry.planes import in_corridor
 from ...core.items.attributes import is_ground
 from ..context import Context, Cursor, Selection
 from ..painters.actors import actor
@@ -25,24 +24,16 @@ from ..painters.polydata import cube, polydata
 from ..painters.scene_painters import text
 from ..painters.views import SceneView
 from .base import Pane
-from .boxes import choice_box, exaggeration_box, show_exaggeration
+from .boxes import exaggeration_box, show_exaggeration
 from .scene_axes import SceneAxes
 from .scene_marks import CornerCompass, CornerScale
 from .scene_measure import Measure
 from .scene_quality import Quality, quiet_background
-from .scene_slab import cut_off, slab_planes
+from .scene_slab import Slab
+from .scene_views import SELECTED, VIEWS, ViewChoice, camera_as_data, set_camera
 from .scene_words import faded_prop, is_words, part_labels
 from .selection import selected_places
 from .under_pointer import words_at
-
-VIEWS: dict[str, tuple[float | None, float]] = {
-    "From SE": (135, 28),
-    "From SW": (225, 28),
-    "From N": (0, 25),
-    "From above": (180, 89.9),
-    "Along section": (None, 5),
-}
-SELECTED = "Selected item"
 
 
 class Canvas(QVTKRenderWindowInteractor):  # type: ignore[misc]  # the library has no types
@@ -65,8 +56,7 @@ class ScenePane(Pane):
 
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
-        self.view = choice_box("Look from a fixed direction", [*VIEWS, SELECTED], length=8)
-        self.view.activated.connect(lambda _: self.look_from(self.view.currentText()))
+        self.view = ViewChoice(ctx, self.look_from, self._camera)
         self.tools.addWidget(self.view)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
@@ -76,13 +66,7 @@ class ScenePane(Pane):
         self.measuring.setToolTip("Click two points for distance, plunge and trend, a third one for the plane (M)")
         self.measuring.toggled.connect(self._measure_toggled)
         self.tools.addWidget(self.measuring)
-        self.slab = QToolButton()
-        self.slab.setText("Slab")
-        self.slab.setCheckable(True)
-        self.slab.setToolTip(
-            "Show only what lies in the corridor of the section; drag or step the section to move it (L)"
-        )
-        self.slab.toggled.connect(self._slab_toggled)
+        self.slab = Slab(ctx, self._cut_again)
         self.tools.addWidget(self.slab)
         self.frame_seconds = 0.0
         self._initialized = False
@@ -138,6 +122,7 @@ class ScenePane(Pane):
         self._pointer = QPoint()
         self.canvas.setMouseTracking(True)
         self.canvas.installEventFilter(self)
+        self.view.offer()
         self.redraw()
 
     # ---- drawing
@@ -153,7 +138,7 @@ class ScenePane(Pane):
         self.layers.update(ctx, SceneView((x, y, z), draped), entries, wait=True)
         self._words_on_top()
         self._stretch()
-        self._cut()
+        self.slab.cut(self.layers.graphics(), self.origin)
         self._dress()
         self._update_caption()
         self._draw_section()
@@ -248,40 +233,24 @@ class ScenePane(Pane):
         return self.layers.items()
 
     def on_project(self) -> None:
+        self.view.offer()
         self.layers.clear()
         self._fitted = False
         self.redraw()
 
-    def _slab_toggled(self, on: bool) -> None:
-        if on and self.ctx.section is None:
-            self.slab.setChecked(False)
-            self.ctx.say("Draw a section on the map first: the slab is its corridor.", "look")
-            return
-        self._cut()
+    def _cut_again(self) -> None:
+        self.slab.cut(self.layers.graphics(), self.origin)
         self.render_soon()
 
-    def _cut(self) -> None:
-        """Cut everything to the slab, or to nothing."""
-        plane, ctx = self.ctx.section, self.ctx
-        on = self.slab.isChecked() and plane is not None
-        planes = slab_planes(plane, ctx.corridor, ctx.corridor_side, self.origin) if on and plane is not None else None
-        cut_off(self.layers.graphics(), planes)
-
-    def _in_slab(self, prop: vtkProp3D) -> bool:
-        """Whether words stand within the slab, where there is one."""
-        plane = self.ctx.section
-        if plane is None or not self.slab.isChecked():
-            return True
-        at = np.array(prop.GetPosition()) + self.origin
-        _, off = plane.to_plane(at[:1], at[1:2])
-        return bool(in_corridor(off, self.ctx.corridor, self.ctx.corridor_side)[0])
-
     def on_section(self) -> None:
-        self._cut()
+        self.slab.cut(self.layers.graphics(), self.origin)
         self._draw_section()
         self.render_soon()
 
     # ---- camera
+
+    def _camera(self) -> list[float]:
+        return camera_as_data(self.renderer.GetActiveCamera(), self.origin, self.ctx.exaggeration)
 
     def look_from(self, name: str) -> None:
         """Look from one of `VIEWS` at everything, or from where the camera is at the selected item."""
@@ -289,6 +258,13 @@ class ScenePane(Pane):
             self.fit_item(self.ctx.selected)
             return
         self.view.setCurrentText(name)
+        kept = self.view.kept().get(name)
+        if kept is not None:
+            set_camera(self.renderer.GetActiveCamera(), kept, self.origin, self.ctx.exaggeration)
+            self.renderer.ResetCameraClippingRange()
+            self._update_caption()
+            self.render_soon()
+            return
         azimuth, altitude = VIEWS[name]
         if azimuth is None:
             azimuth = (self.ctx.section.view_azimuth + 180) % 360 if self.ctx.section else 180
@@ -352,7 +328,7 @@ class ScenePane(Pane):
         """Hide labels that would lie on others as the camera stands; those of what was lit last come first."""
         fixed = self.axes.labels()
         mine = [p for i in reversed(self.layers.items()) for p in self.layers.graphics(i) if is_words(p)]
-        away = [p for p in mine if not self._in_slab(p)]
+        away = [p for p in mine if not self.slab.holds(p, self.origin)]
         for prop in away:
             prop.VisibilityOff()
         labels = [p for p in mine if p not in away] + fixed

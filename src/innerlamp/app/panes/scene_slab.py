@@ -2,13 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
+from PySide6.QtWidgets import QToolButton
 from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPlaneCollection
 from vtkmodules.vtkRenderingCore import vtkActor, vtkProp3D
 
-from ...core.compute.geometry.planes import SectionPlane, Side
+from ...core.compute.geometry.planes import SectionPlane, Side, in_corridor
+from ..context import Context
+
+
+class Slab(QToolButton):
+    """The switch of the slab; `changed` is called when it is turned on or off."""
+
+    def __init__(self, ctx: Context, changed: Callable[[], None]) -> None:
+        super().__init__()
+        self.ctx, self._changed = ctx, changed
+        self.setText("Slab")
+        self.setCheckable(True)
+        self.setToolTip("Show only what lies in the corridor of the section; drag or step the section to move it (L)")
+        self.toggled.connect(self._toggled)
+
+    def _toggled(self, on: bool) -> None:
+        if on and self.ctx.section is None:
+            self.setChecked(False)
+            self.ctx.say("Draw a section on the map first: the slab is its corridor.", "look")
+        else:
+            self._changed()
+
+    def cut(self, props: Iterable[vtkProp3D], origin: np.ndarray) -> None:
+        """Cut everything to the slab, or to nothing."""
+        plane, ctx = self.ctx.section, self.ctx
+        on = self.isChecked() and plane is not None
+        cut_off(
+            props, slab_planes(plane, ctx.corridor, ctx.corridor_side, origin) if on and plane is not None else None
+        )
+
+    def holds(self, prop: vtkProp3D, origin: np.ndarray) -> bool:
+        """Whether words stand within the slab, where there is one."""
+        plane = self.ctx.section
+        if plane is None or not self.isChecked():
+            return True
+        at = np.array(prop.GetPosition()) + origin
+        _, off = plane.to_plane(at[:1], at[1:2])
+        return bool(in_corridor(off, self.ctx.corridor, self.ctx.corridor_side)[0])
 
 
 def slab_planes(plane: SectionPlane, width: float, side: Side, origin: np.ndarray) -> vtkPlaneCollection:

@@ -19,7 +19,7 @@ class Style:
     shape_by
         Points: column of texts; each class has a symbol of its own.
     size_by
-        Points: column of numbers; circles whose area grows with the value.
+        Points: column of numbers; circles whose area grows with the value. Holes: their width in 3D and the bars beside them.
     label_by
         Points: column that is written beside each, where there is space.
     label_from
