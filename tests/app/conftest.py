@@ -136,6 +136,19 @@ def choose(box: QComboBox, text: str) -> None:
         QTest.keyClick(box, Qt.Key.Key_Down if box.currentIndex() < index else Qt.Key.Key_Up)
 
 
+def pick(window: Window, name: str, text: str) -> None:
+    """Step through a box of the card with the keyboard: the card is made anew at each step and must keep the focus."""
+    window.card.findChild(QComboBox, name).setFocus()
+    for _ in range(40):
+        box = window.card.findChild(QComboBox, name)
+        assert box.hasFocus()
+        index = box.findText(text)
+        if box.currentIndex() == index:
+            return
+        QTest.keyClick(box, Qt.Key.Key_Down if box.currentIndex() < index else Qt.Key.Key_Up)
+    raise AssertionError(f"'{text}' was not reached")
+
+
 def run_form(window: Window, seconds: float = 120.0) -> str:
     """Press Run, wait for the job to end, return what the strip says."""
     form = window.steps.form

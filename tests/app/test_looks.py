@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QToolButton
+from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
 
 from innerlamp.app.mainwindow.cutoff_slider import CutoffSlider
 from innerlamp.app.mainwindow.item_history import HistoryList
@@ -22,22 +22,9 @@ from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 
-from .conftest import colours_in, map_alone, type_into, widget_image
+from .conftest import colours_in, map_alone, pick, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
-
-
-def pick(window: Window, name: str, text: str) -> None:
-    """Step through a box of the card with the keyboard: the card is made anew at each step and must keep the focus."""
-    window.card.findChild(QComboBox, name).setFocus()
-    for _ in range(40):
-        box = window.card.findChild(QComboBox, name)
-        assert box.hasFocus()
-        index = box.findText(text)
-        if box.currentIndex() == index:
-            return
-        QTest.keyClick(box, Qt.Key.Key_Down if box.currentIndex() < index else Qt.Key.Key_Up)
-    raise AssertionError(f"'{text}' was not reached")
 
 
 def graphics(pane: MapPane, kind: type) -> list:

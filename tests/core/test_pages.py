@@ -140,16 +140,21 @@ def test_a_page_is_read_back_from_pdf_with_its_size_scale_and_fonts(demo_path: P
     wide, high = (v * 25.4 / 72.0 for v in sheet.get_size())
     assert (wide, high) == (pytest.approx(420.0, abs=0.2), pytest.approx(297.0, abs=0.2))
     text = sheet.get_textpage().get_text_bounded()
+    bare = "".join(text.split())  # where glyphs stand close, the reader sees no blank between words
     for words in ("Emberlow prospect", "Scale 1:25", "EPSG:32629", "bedding, with dip", "Slate"):
-        assert words in text, words
+        assert words.replace(" ", "") in bare, words
     assert b"/FontFile2" in target.read_bytes()
     # Coordinate labels 1,000 m apart are 40 mm apart at 1:25,000.
     finder = sheet.get_textpage()
     middles = []
-    for label in ("503.000", "504.000"):
-        found = re.search(label, finder.get_text_range())
+    whole = finder.get_text_range()
+    for label in (
+        "503000",
+        "504000",
+    ):  # the reader may put breaks between digits: it takes the page for written downwards
+        found = re.search(r"\D*".join(label), whole)
         assert found
-        boxes = [finder.get_charbox(k) for k in range(*found.span())]
+        boxes = [finder.get_charbox(k) for k in range(*found.span()) if whole[k].isdigit()]
         middles.append(0.5 * (min(b[0] for b in boxes) + max(b[2] for b in boxes)) * 25.4 / 72.0)
     assert middles[1] - middles[0] == pytest.approx(40.0, abs=0.2)
     document.close()

@@ -38,6 +38,8 @@ from .difference import DifferenceCard
 from .item_history import HistoryList
 from .style_rows import OpacitySlider, UnitList, symbol_rows, width_row
 
+NOTHING = "nothing"  # colours an item
+
 
 class Card(QScrollArea):
     """Facts, legend, recipe and trail of the selected item."""
@@ -127,12 +129,12 @@ class Card(QScrollArea):
         pick.setObjectName("colourBy")
         pick.setMinimumContentsLength(6)
         pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        for name in entry.attributes:
-            pick.addItem(name, name)
-        pick.addItem("nothing", "-")
-        pick.setCurrentIndex(max(pick.findData(chosen), 0))
+        names = {name: name for name in entry.attributes} | {NOTHING: "-"}
+        pick.addItems(list(names))
+        pick.setCurrentText(chosen if chosen in entry.attributes else NOTHING)
         pick.setToolTip("The attribute that colours this item in all panes")
-        pick.activated.connect(lambda _: self.ctx.set_colour_by(entry.id, str(pick.currentData())))
+        # The last signal of a choice: the card is made anew by it.
+        pick.textActivated.connect(lambda text: self.ctx.set_colour_by(entry.id, names[text]))
         form.addRow("Colour by", pick)
         if chosen in entry.attributes:
             legend = self.ctx.legend(chosen, item)

@@ -60,6 +60,7 @@ def methods() -> Any:
     return param(
         (),
         "Methods, best first",
+        editor="lines",
         help="Where columns of several methods give an element (Au_FA_ppm, Au_ICP_ppm), such as FA; ICP. Empty goes by a built-in order: over-limit and gravimetric, fire assay, total, partial",
         more=True,
     )
