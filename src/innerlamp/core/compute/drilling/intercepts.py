@@ -18,7 +18,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from ..compiled import compiled
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -95,7 +94,9 @@ def significant(hole: IntArray, start: FloatArray, stop: FloatArray, grade: Floa
     """
     _check(rules)
     seg_hole, seg_start, seg_stop, value = _segments(hole, start, stop, grade, rules)
-    first, last = _runs(
+    from .intercept_kernels import runs
+
+    first, last = runs(
         seg_hole, seg_start, seg_stop, value, rules.cutoff, rules.waste_in_row + _TOUCH, rules.waste_in_all + _TOUCH
     )
     return _kept(seg_hole, seg_start, seg_stop, value, first, last, rules, np.full(len(first), -1, dtype=np.int64))
@@ -123,7 +124,9 @@ def included(
     seg_stop = np.where(inside, np.minimum(seg_stop, within.stop[parent]), seg_stop)
     group = np.where(inside, parent, -1)
     value = np.where(inside, value, np.nan)
-    first, last = _runs(
+    from .intercept_kernels import runs
+
+    first, last = runs(
         group, seg_start, seg_stop, value, rules.cutoff, rules.waste_in_row + _TOUCH, rules.waste_in_all + _TOUCH
     )
     found = _kept(seg_hole, seg_start, seg_stop, value, first, last, rules, group[first])
@@ -160,7 +163,9 @@ def _segments(
     if not len(hole):
         return hole, start, stop, value
     # The deepest end so far of each hole: what overlaps begins there.
-    reach = np.concatenate([[-np.inf], _running_end(hole, stop)[:-1]])
+    from .intercept_kernels import running_end  # numba is loaded only when something is computed
+
+    reach = np.concatenate([[-np.inf], running_end(hole, stop)[:-1]])
     same = np.concatenate([[False], hole[1:] == hole[:-1]])
     start = np.where(same, np.maximum(start, reach), start)
     left = stop - start > _TOUCH
@@ -173,49 +178,6 @@ def _segments(
     if rules.gaps == "count as waste":
         value = np.nan_to_num(value, nan=0.0)
     return hole, start, stop, value
-
-
-@compiled(cache=True)
-def _running_end(hole, stop):  # type: ignore[no-untyped-def]
-    out = stop.copy()
-    for k in range(1, len(stop)):
-        if hole[k] == hole[k - 1] and out[k - 1] > out[k]:
-            out[k] = out[k - 1]
-    return out
-
-
-@compiled(cache=True)
-def _runs(group, start, stop, value, cutoff, in_row, in_all):  # type: ignore[no-untyped-def]
-    first = np.empty(len(value), np.int64)
-    last = np.empty(len(value), np.int64)
-    count = 0
-    i = 0
-    while i < len(value):
-        if not value[i] >= cutoff or group[i] < 0:
-            i += 1
-            continue
-        metal, length, row, waste = 0.0, 0.0, 0.0, 0.0
-        best = i
-        k = i
-        while k < len(value) and group[k] == group[i] and value[k] == value[k]:
-            long = stop[k] - start[k]
-            if value[k] >= cutoff:
-                row = 0.0
-            else:
-                row += long
-                waste += long
-                if row > in_row or waste > in_all:
-                    break
-            metal += value[k] * long
-            length += long
-            if value[k] >= cutoff and metal >= cutoff * length - 1e-12 * abs(metal):
-                best = k
-            k += 1
-        first[count] = i
-        last[count] = best
-        count += 1
-        i = best + 1
-    return first[:count], last[:count]
 
 
 def _kept(
