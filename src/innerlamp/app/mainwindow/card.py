@@ -39,6 +39,7 @@ from .item_history import HistoryList
 from .style_rows import OpacitySlider, UnitList, symbol_rows, width_row
 
 NOTHING = "nothing"  # colours an item
+UNCOLOURED = ("points", "holes", "features", "lines")  # what can be drawn in one colour
 
 
 class Card(QScrollArea):
@@ -129,7 +130,9 @@ class Card(QScrollArea):
         pick.setObjectName("colourBy")
         pick.setMinimumContentsLength(6)
         pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        names = {name: name for name in entry.attributes} | {NOTHING: "-"}
+        names = {name: name for name in entry.attributes}
+        if entry.kind in UNCOLOURED:
+            names[NOTHING] = "-"
         pick.addItems(list(names))
         pick.setCurrentText(chosen if chosen in entry.attributes else NOTHING)
         pick.setToolTip("The attribute that colours this item in all panes")
