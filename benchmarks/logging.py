@@ -43,7 +43,7 @@ def main() -> None:
     view = LogView(PAPER)
     view.resize(1260, 760)
     view.show()
-    hole = ShownHole("H1", "facts", end, np.array([0.0, end]), np.array([0.0, -end]), rows, [])
+    hole = ShownHole("H1", "facts", end, np.array([0.0, end]), np.array([[0.0, 0.0, 0.0], [0.0, 0.0, -end]]), rows, [])
     view.show_holes([hole], tracks, legends, [t.title for t in tracks], fit=True)
     QApplication.processEvents()
     whole = []

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 from innerlamp.app.main import make_application, make_window
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map_pane import MapPane
+from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.shots import settle, wait_until
 
 if not os.environ.get("DISPLAY"):
@@ -134,6 +135,18 @@ def choose(box: QComboBox, text: str) -> None:
     box.setFocus()
     while box.currentIndex() != index:
         QTest.keyClick(box, Qt.Key.Key_Down if box.currentIndex() < index else Qt.Key.Key_Up)
+
+
+def scene_alone(window: Window, *names: str) -> ScenePane:
+    """The 3D pane filling the centre, with some items lit."""
+    for entry in window.ctx.entries():
+        window.ctx.set_lit(entry.id, entry.name in names)
+    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
+    window.centre.toggle_fill(frame.number)
+    settle(window)
+    pane = frame.pane
+    assert isinstance(pane, ScenePane)
+    return pane
 
 
 def pick(window: Window, name: str, text: str) -> None:

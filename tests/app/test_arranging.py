@@ -25,7 +25,7 @@ from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 
-from .conftest import choose, coloured_share, map_alone, widget_image
+from .conftest import choose, coloured_share, map_alone, scene_alone, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -207,13 +207,7 @@ def test_what_is_under_the_pointer_is_named_with_its_values(demo_window: Window)
 
 def test_rock_units_of_the_map_lie_on_the_ground_in_3d(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
-    for entry in ctx.entries():
-        ctx.set_lit(entry.id, entry.name in ("Ground", "Geological map"))
-    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
-    window.centre.toggle_fill(frame.number)
-    settle(window)
-    pane = frame.pane
-    assert isinstance(pane, ScenePane)
+    pane = scene_alone(window, "Ground", "Geological map")
     choose(pane.view, "From above")
     settle(window)
     entry = ctx.store.find("Geological map")  # type: ignore[union-attr]
@@ -258,13 +252,7 @@ def test_while_it_turns_less_is_drawn_and_at_rest_all(demo_window: Window) -> No
 
 def test_hollows_are_shaded_where_graphics_are_hardware_and_only_at_rest(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
-    for entry in ctx.entries():
-        ctx.set_lit(entry.id, entry.name.startswith("Sn shell"))
-    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
-    window.centre.toggle_fill(frame.number)
-    settle(window)
-    pane = frame.pane
-    assert isinstance(pane, ScenePane)
+    pane = scene_alone(window, "Sn shell 800 ppm")
     pane.fit_item(next(e.id for e in ctx.entries() if e.name.startswith("Sn shell")))
     settle(window)
     assert pane.quality.shadows is False  # Mesa draws here

@@ -23,7 +23,7 @@ from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.tracks import Track
 
-from .conftest import choose, colours_in, pick, run_form, type_into, widget_image
+from .conftest import choose, colours_in, pick, run_form, scene_alone, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -288,13 +288,7 @@ def test_a_section_is_placed_by_holes_and_planes_turned_and_given_one_side(demo_
 
 def test_two_points_in_3d_give_a_line_three_a_plane_and_a_drag_still_turns(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
-    for each in ctx.entries():
-        ctx.set_lit(each.id, each.name == "Ground")
-    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
-    window.centre.toggle_fill(frame.number)
-    settle(window)
-    pane = frame.pane
-    assert isinstance(pane, ScenePane)
+    pane = scene_alone(window, "Ground")
     choose(pane.view, "From above")
     settle(window)
     pane.canvas.setFocus()
@@ -336,13 +330,7 @@ def test_two_points_in_3d_give_a_line_three_a_plane_and_a_drag_still_turns(demo_
 
 def test_the_slab_cuts_the_scene_to_the_section_s_corridor_and_moves_with_it(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
-    for each in ctx.entries():
-        ctx.set_lit(each.id, each.name in ("Ground", "Emberlow holes"))
-    frame = next(f for f in window.centre.frames if f.pane is not None and f.pane.kind == "scene")
-    window.centre.toggle_fill(frame.number)
-    settle(window)
-    pane = frame.pane
-    assert isinstance(pane, ScenePane)
+    pane = scene_alone(window, "Ground", "Emberlow holes")
     choose(pane.view, "From above")
     item = holes_of(window)
     x, y = float(item.collars["x"].median()), float(item.collars["y"].median())

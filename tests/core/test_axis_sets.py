@@ -9,8 +9,8 @@ from scipy.stats import vonmises_fisher
 
 from innerlamp.core.compute.drilling.desurvey import desurvey
 from innerlamp.core.compute.drilling.piercing import piercings, spread_of
-from innerlamp.core.compute.drilling.thickness import plane_normal
 from innerlamp.core.compute.geometry.axis_sets import proposed_count, sets_of
+from innerlamp.core.compute.geometry.orientations import plane_normal
 from innerlamp.core.errors import InputError
 
 CENTRES = plane_normal(np.array([75.0, 20.0, 85.0]), np.array([300.0, 110.0, 30.0]))

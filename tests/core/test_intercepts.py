@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 
 from innerlamp.core.compute.drilling.equivalent import Metal, equivalent, factors, formula
 from innerlamp.core.compute.drilling.intercepts import Intercepts, Rules, included, significant
-from innerlamp.core.compute.drilling.thickness import plane_normal, true_thickness
+from innerlamp.core.compute.drilling.thickness import true_thickness
 from innerlamp.core.compute.drilling.weighted import means_over
+from innerlamp.core.compute.geometry.orientations import plane_normal
 from innerlamp.core.errors import InputError
 
 LOG = [0.1, 0.2, 0.6, 1.4, 0.3, 0.2, 2.2, 5.1, 0.4, 0.1, 0.1, 0.1, 0.9, 0.7, 0.1, 0.05, 12.0, 0.2, 0.1, 0.1]

@@ -7,9 +7,8 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from innerlamp.core.compute.drilling.thickness import plane_normal
 from innerlamp.core.compute.geometry.measuring import line_between, plane_through
-from innerlamp.core.compute.geometry.orientations import disks, section_traces
+from innerlamp.core.compute.geometry.orientations import disks, plane_normal, section_traces
 from innerlamp.core.compute.geometry.planes import SectionPlane, about, in_corridor, turned
 from innerlamp.core.errors import InputError
 

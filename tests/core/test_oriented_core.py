@@ -14,12 +14,10 @@ from scipy.spatial.transform import Rotation
 from innerlamp.core.compute.drilling.desurvey import desurvey, direction, direction_at, locate
 from innerlamp.core.compute.drilling.oriented import (
     core_angles,
-    dip_and_direction,
     line_directions,
     plane_normals,
-    plunge_and_trend,
 )
-from innerlamp.core.compute.drilling.thickness import plane_normal
+from innerlamp.core.compute.geometry.orientations import dip_and_direction, plane_normal, plunge_and_trend
 
 VALUES = Path(__file__).parents[1] / "data" / "reference-values.json"
 BOTTOM = np.zeros(1, dtype=bool)

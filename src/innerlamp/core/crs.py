@@ -14,6 +14,11 @@ from .errors import CrsError
 pyproj.network.set_network_enabled(False)  # type: ignore[attr-defined]
 
 
+def is_metric(system: pyproj.CRS) -> bool:
+    """Whether coordinates of a system are in metres."""
+    return bool(system.axis_info) and abs(system.axis_info[0].unit_conversion_factor - 1.0) < 1e-9
+
+
 @functools.lru_cache(maxsize=32)
 def parse_crs(text: str) -> pyproj.CRS:
     """Return the projected CRS in metres that `text` names (``EPSG:32629``).
@@ -32,7 +37,7 @@ def parse_crs(text: str) -> pyproj.CRS:
             f"'{text}' is in degrees, and projects are kept in metres",
             fix="Give a projected system, such as the UTM zone of the place",
         )
-    if abs(crs.axis_info[0].unit_conversion_factor - 1.0) > 1e-9:
+    if not is_metric(crs):
         raise CrsError(f"'{text}' is not in metres", fix="Give a projected system in metres")
     return crs
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import pyproj
 
+from .crs import is_metric
 from .elements import letters_of
 
 
@@ -78,4 +79,4 @@ def _in_metres(code: str) -> bool:
         system = pyproj.CRS.from_user_input(code)
     except pyproj.exceptions.CRSError:
         return False
-    return bool(system.axis_info) and abs(system.axis_info[0].unit_conversion_factor - 1.0) < 1e-9
+    return is_metric(system)

@@ -42,9 +42,8 @@ class Rows:
         return slice(max(first - 1, 0), int(np.searchsorted(self.start, bottom, "right")) + 1)
 
 
-def rows_of(source: tuple[str, str], frame: pd.DataFrame, hole: str, names: tuple[str, ...]) -> Rows:
-    """Return what a table has of a hole."""
-    mine = np.flatnonzero((frame["hole"].astype(str) == hole).to_numpy())
+def rows_of(source: tuple[str, str], frame: pd.DataFrame, mine: NDArray[np.int64], names: tuple[str, ...]) -> Rows:
+    """Return some rows of a table, those of one hole, by depth."""
     start = frame["from_m" if "from_m" in frame else "depth_m"].to_numpy(float)[mine]
     stop = frame["to_m" if "from_m" in frame else "depth_m"].to_numpy(float)[mine]
     order = np.argsort(start, kind="stable")

@@ -12,8 +12,7 @@ from PySide6.QtGui import QColor
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkProp3D
 
-from ...core.compute.drilling.thickness import plane_normal
-from ...core.compute.geometry.orientations import disks
+from ...core.compute.geometry.orientations import disks, plane_normal
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import ground_shade, hillshade
 from ...core.geometry.mesh import DrapedMesh, face_corners

@@ -12,8 +12,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.compute.drilling.beside import room_beside
-from ...core.compute.drilling.thickness import plane_normal
-from ...core.compute.geometry.orientations import section_traces
+from ...core.compute.geometry.orientations import plane_normal, section_traces
 from ...core.compute.geometry.planes import cut_surface
 from ...core.compute.geometry.sampling import bilinear
 from ...core.items.attributes import orientation

@@ -20,10 +20,15 @@ def choice_box(tip: str, items: list[str] | None = None, length: int = 7) -> QCo
     """Return a choice that is at least `length` letters wide and no wider than it must be."""
     box = QComboBox()
     box.addItems(items or [])
+    as_choice(box, tip, length)
+    return box
+
+
+def as_choice(box: QComboBox, tip: str, length: int) -> None:
+    """Let a box be at least `length` letters wide and no wider than it must be."""
     box.setToolTip(tip)
     box.setMinimumContentsLength(length)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    return box
 
 
 def refill(box: QComboBox, items: list[str], wanted: str) -> None:

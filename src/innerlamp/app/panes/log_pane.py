@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QSizePolicy, QToolBut
 
 from ...core.compute.drilling.cells import rock_runs
 from ...core.items.attributes import orientation
-from ...core.items.holes import HoleSet
+from ...core.items.holes import HoleSet, hole_codes
 from ...core.items.legend import Legend, without_unit
 from ...core.items.points import PointSet
 from ...core.items.tracks import Track, as_data, columns_of, from_data, kinds_for, proposed
@@ -158,15 +158,18 @@ class LogPane(ItemPane):
 
     def _hole(self, entry: Entry, item: HoleSet, name: str) -> ShownHole:
         collar = item.collars[item.collars["hole"].astype(str) == name].iloc[0]
-        s = _stations(item, name)
-        depths, z = s["depth_m"].to_numpy(float), s["z"].to_numpy(float)
-        end = max(float(collar["depth_m"]), float(depths.max()) if len(depths) else 0.0)
-        dip = float(np.degrees(np.arcsin(np.clip(-s["tz"].iloc[0], -1, 1)))) if len(s) else 90.0
-        azimuth = float(np.degrees(np.arctan2(s["tx"].iloc[0], s["ty"].iloc[0])) % 360.0) if len(s) else 0.0
+        s = item.stations.iloc[_of_hole(item.stations, name)]
+        if not len(s):  # without a path a hole goes nowhere
+            s = pd.DataFrame([{"depth_m": 0.0, **{c: collar[c] for c in "xyz"}, "tx": 0.0, "ty": 0.0, "tz": -1.0}])
+        depths, places = s["depth_m"].to_numpy(float), s[["x", "y", "z"]].to_numpy(float)
+        end = max(float(collar["depth_m"]), float(depths.max()))
+        tx, ty, tz = (float(s[c].iloc[0]) for c in ("tx", "ty", "tz"))
+        dip, azimuth = float(np.degrees(np.arcsin(np.clip(-tz, -1, 1)))), float(np.degrees(np.arctan2(tx, ty)) % 360.0)
         facts = f"{collar['x']:.1f} E {collar['y']:.1f} N {collar['z']:.1f} m, {azimuth:03.0f}°/{dip:.0f}°, {end:g} m"
         runs: list[tuple[str, float]] = []
         first = next((t for t in self.tracks if t.kind == "rock"), None)
-        rows = [self._rows(entry, item, name, track) for track in self.tracks]
+        here: dict[tuple[str, str], np.ndarray] = {}  # rows of this hole by table: several tracks are of one
+        rows = [self._rows(entry, item, name, track, here) for track in self.tracks]
         if first is not None:
             mine = rows[self.tracks.index(first)]
             if mine is not None and first.attributes[0] in mine.values:
@@ -174,11 +177,11 @@ class LogPane(ItemPane):
                 codes = np.array(["" if pd.isna(t) else str(t) for t in texts], dtype=object)
                 _, top, _, unit = rock_runs(np.zeros(len(codes), np.int64), mine.start, mine.stop, codes)
                 runs = list(zip(unit.tolist(), top.tolist(), strict=True))
-        return ShownHole(
-            name, facts, end, depths if len(depths) else np.zeros(1), z if len(z) else np.zeros(1), rows, runs
-        )
+        return ShownHole(name, facts, end, depths, places, rows, runs)
 
-    def _rows(self, entry: Entry, item: HoleSet, hole: str, track: Track) -> Rows | None:
+    def _rows(
+        self, entry: Entry, item: HoleSet, hole: str, track: Track, here: dict[tuple[str, str], np.ndarray]
+    ) -> Rows | None:
         if track.kind == "planes":
             hit = self._planes()
             if hit is None:
@@ -186,10 +189,13 @@ class LogPane(ItemPane):
             names = orientation(hit[1].attributes) or ("", "")
             table = hit[1].table.rename(columns={names[0]: "dip", names[1]: "dip direction"})
             kinds = tuple(n for n in ("set", "type") if n in table.columns)
-            return rows_of((hit[0].id, ""), table, hole, ("dip", "dip direction", *kinds))
+            return rows_of((hit[0].id, ""), table, _of_hole(table, hole), ("dip", "dip direction", *kinds))
         for name, table in {**item.tables, **item.readings}.items():
             if track.attributes and track.attributes[0] in table.columns:
-                return rows_of((entry.id, name), table, hole, track.attributes)
+                source = (entry.id, name)
+                if source not in here:
+                    here[source] = _of_hole(table, hole)
+                return rows_of(source, table, here[source], track.attributes)
         return None
 
     def _legends(self, item: HoleSet, track: Track) -> dict[str, Legend]:
@@ -295,11 +301,10 @@ class LogPane(ItemPane):
             where = f"{a:g} to {b:g} m" if b > a else f"{a:g} m"
             words = f"{hole.name}  {where}   " + "   ".join(self._said(n, v[k]) for n, v in rows.values.items())
         self.words.setText(words)
-        place = self._place(hole.name, hit.depth)
-        if place is not None:
-            self.view.mark = (hole.name, hit.depth)
-            self.view.viewport().update()
-            self.ctx.point_at(*place, self.kind)
+        self.view.mark = (hole.name, hit.depth)
+        self.view.viewport().update()
+        x, y, z = hole.place_at(hit.depth).tolist()
+        self.ctx.point_at(x, y, z, self.kind)
 
     def _said(self, name: str, value: Any) -> str:
         unit = self._item.units.get(name, "") if self._item is not None else ""
@@ -308,15 +313,6 @@ class LogPane(ItemPane):
         else:
             shown = "" if pd.isna(value) else str(value)
         return f"{without_unit(name, unit)} {shown}"
-
-    def _place(self, hole: str, depth: float) -> tuple[float, float, float] | None:
-        assert self._item is not None
-        s = _stations(self._item, hole)
-        if not len(s):
-            return None
-        d = s["depth_m"].to_numpy(float)
-        x, y, z = (float(np.interp(depth, d, s[c].to_numpy(float))) for c in "xyz")
-        return x, y, z
 
     def _clicked(self, hit: Hit | None) -> None:
         record = self._record(hit) if hit is not None else None
@@ -340,10 +336,8 @@ class LogPane(ItemPane):
             return
         best: tuple[float, str, float] | None = None
         for hole in self.view.holes:
-            s = _stations(self._item, hole.name)
             d = np.linspace(0.0, hole.end, 200)
-            path = np.column_stack([np.interp(d, s["depth_m"].to_numpy(float), s[c].to_numpy(float)) for c in "xyz"])
-            away = np.linalg.norm(path - [cursor.x, cursor.y, cursor.z], axis=1)
+            away = np.linalg.norm(hole.place_at(d) - [cursor.x, cursor.y, cursor.z], axis=1)
             k = int(away.argmin())
             if best is None or away[k] < best[0]:
                 best = (float(away[k]), hole.name, float(d[k]))
@@ -384,6 +378,6 @@ class LogPane(ItemPane):
         self.show_cursor(Cursor(x, y, z, "elsewhere"))
 
 
-def _stations(item: HoleSet, hole: str) -> pd.DataFrame:
-    """The desurveyed stations of one hole."""
-    return item.stations[(item.stations["hole"].astype(str) == hole).to_numpy()]
+def _of_hole(table: pd.DataFrame, hole: str) -> np.ndarray:
+    """Rows of one hole; quick for millions of them."""
+    return np.flatnonzero(hole_codes(table["hole"], pd.Index([hole])) == 0)

@@ -27,15 +27,24 @@ HEAD = 74
 
 @dataclass
 class ShownHole:
-    """A hole of the log: name, words of its header, end depth (m), elevations (m) at depths, and the rows of each track."""
+    """A hole of the log: name, words of its header, end depth (m), places (n, 3) at depths (m), and the rows of each track."""
 
     name: str
     facts: str
     end: float
     depths: FloatArray
-    elevations: FloatArray
+    places: FloatArray
     rows: list[Rows | None] = field(default_factory=list)
     runs: list[tuple[str, float]] = field(default_factory=list)  # unit and depth of the top of each of its runs
+
+    @property
+    def elevations(self) -> FloatArray:
+        """Elevations at its depths, metres."""
+        return self.places[:, 2]
+
+    def place_at(self, depth: FloatArray | float) -> FloatArray:
+        """Easting, northing and elevation at depths, shape (…, 3)."""
+        return np.stack([np.interp(depth, self.depths, self.places[:, k]) for k in range(3)], axis=-1)
 
 
 @dataclass(frozen=True)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QToolButton
 from vtkmodules.vtkRenderingCore import vtkProp3D, vtkRenderer, vtkTextActor
 
 from ...core.compute.geometry.measuring import line_between, plane_through
@@ -12,6 +15,16 @@ from ..painters.actors import actor
 from ..painters.polydata import polydata
 
 _TOP = 0.955  # of the height of the view
+
+
+def measure_switch(toggled: Callable[[bool], None]) -> QToolButton:
+    """Return the switch that turns measuring on and off."""
+    button = QToolButton()
+    button.setText("Measure")
+    button.setCheckable(True)
+    button.setToolTip("Click two points for distance, plunge and trend, a third one for the plane (M)")
+    button.toggled.connect(toggled)
+    return button
 
 
 class Measure:

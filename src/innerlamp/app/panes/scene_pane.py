@@ -11,7 +11,7 @@ import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QToolButton, QToolTip
+from PySide6.QtWidgets import QToolTip
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
@@ -21,15 +21,14 @@ from ..context import Context, Cursor, Selection
 from ..painters.actors import actor
 from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
-from ..painters.scene_painters import text
 from ..painters.views import SceneView
 from .base import Pane
 from .boxes import exaggeration_box, show_exaggeration
 from .scene_axes import SceneAxes
 from .scene_marks import CornerCompass, CornerScale
-from .scene_measure import Measure
+from .scene_measure import Measure, measure_switch
 from .scene_quality import Quality, quiet_background
-from .scene_slab import Slab
+from .scene_slab import Slab, section_outline
 from .scene_views import SELECTED, VIEWS, ViewChoice, camera_as_data, set_camera
 from .scene_words import faded_prop, is_words, part_labels
 from .selection import selected_places
@@ -60,11 +59,7 @@ class ScenePane(Pane):
         self.tools.addWidget(self.view)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
-        self.measuring = QToolButton()
-        self.measuring.setText("Measure")
-        self.measuring.setCheckable(True)
-        self.measuring.setToolTip("Click two points for distance, plunge and trend, a third one for the plane (M)")
-        self.measuring.toggled.connect(self._measure_toggled)
+        self.measuring = measure_switch(self._measure_toggled)
         self.tools.addWidget(self.measuring)
         self.slab = Slab(ctx, self._cut_again)
         self.tools.addWidget(self.slab)
@@ -189,33 +184,11 @@ class ScenePane(Pane):
         for prop in self._fixtures:
             self.renderer.RemoveViewProp(prop)
         self._fixtures.clear()
-        box = self._box()
-        if box is None:
+        box, plane = self._box(), self.ctx.section
+        if box is None or plane is None:
             return
-        factor = self.ctx.exaggeration
-        low, high = box[0], box[1]
-        around = np.array([[0, 1, 2, 3, 0]])
-        plane = self.ctx.section
-        if plane is not None:
-            corners = np.array(
-                [
-                    [plane.x0, plane.y0, low[2]],
-                    [plane.x1, plane.y1, low[2]],
-                    [plane.x1, plane.y1, high[2]],
-                    [plane.x0, plane.y0, high[2]],
-                ]
-            )
-            corners[:, :2] -= self.origin[:2]
-            outline = actor(polydata(corners, lines=around), QColor(self.ctx.theme.lit), shaded=False)
-            outline.GetProperty().SetLineWidth(2.0)
-            self._fixtures.append(outline)
-            for name, corner in (("A", corners[3]), ("B", corners[2])):
-                self._fixtures.append(
-                    text(name, (corner[0], corner[1], corner[2] * factor), QColor(self.ctx.theme.lit), 14, bold=True)
-                )
+        self._fixtures += section_outline(plane, box, self.origin, self.ctx.exaggeration, QColor(self.ctx.theme.lit))
         for prop in self._fixtures:
-            if not is_words(prop):
-                prop.SetScale(1.0, 1.0, factor)
             prop.PickableOff()
             self.renderer.AddViewProp(prop)
 

@@ -1,16 +1,20 @@
-"""The slab of a section in 3D: what lies outside of its corridor is cut off, in every item."""
+"""The section in 3D: its outline, and its slab, outside of which every item is cut off."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
 import numpy as np
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QToolButton
 from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPlaneCollection
 from vtkmodules.vtkRenderingCore import vtkActor, vtkProp3D
 
 from ...core.compute.geometry.planes import SectionPlane, Side, in_corridor
 from ..context import Context
+from ..painters.actors import actor
+from ..painters.polydata import polydata
+from ..painters.scene_painters import text
 
 
 class Slab(QToolButton):
@@ -74,3 +78,18 @@ def cut_off(props: Iterable[vtkProp3D], planes: vtkPlaneCollection | None) -> No
                 prop.GetMapper().RemoveAllClippingPlanes()
             else:
                 prop.GetMapper().SetClippingPlanes(planes)
+
+
+def section_outline(
+    plane: SectionPlane, box: tuple[np.ndarray, np.ndarray], origin: np.ndarray, factor: float, colour: QColor
+) -> list[vtkProp3D]:
+    """Return the frame of a section from the lowest to the highest of a box (relative to the origin), its ends named."""
+    low, high = box[0][2], box[1][2]
+    ends = ((plane.x0, plane.y0), (plane.x1, plane.y1))
+    corners = np.array([(*ends[0], low), (*ends[1], low), (*ends[1], high), (*ends[0], high)])
+    corners[:, :2] -= origin[:2]
+    frame = actor(polydata(corners, lines=np.array([[0, 1, 2, 3, 0]])), colour, shaded=False)
+    frame.GetProperty().SetLineWidth(2.0)
+    frame.SetScale(1.0, 1.0, factor)
+    names = zip("AB", (corners[3], corners[2]), strict=True)
+    return [frame, *(text(name, (x, y, z * factor), colour, 14, bold=True) for name, (x, y, z) in names)]

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QInputDialog
 from vtkmodules.vtkRenderingCore import vtkCamera
 
 from ..context import Context
-from .boxes import refill
+from .boxes import as_choice, refill
 
 MOST = 60
 VIEWS: dict[str, tuple[float | None, float]] = {
@@ -30,9 +30,7 @@ class ViewChoice(QComboBox):
     def __init__(self, ctx: Context, look: Callable[[str], None], camera: Callable[[], list[float]]) -> None:
         super().__init__()
         self.ctx, self._look, self._camera = ctx, look, camera
-        self.setToolTip("Look from a fixed direction, or as a view that was kept")
-        self.setMinimumContentsLength(8)
-        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        as_choice(self, "Look from a fixed direction, or as a view that was kept", length=8)
         self.activated.connect(lambda _: self._chosen())
         self.offer()
 

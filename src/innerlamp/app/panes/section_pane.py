@@ -11,7 +11,8 @@ from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QToolButton, QWidget
 
-from ...core.compute.drilling.thickness import plane_normal
+from ...core.compute.geometry.axis_sets import mean_axis
+from ...core.compute.geometry.orientations import plane_normal
 from ...core.compute.geometry.planes import SIDES, SectionPlane, about, in_corridor, proposed_exaggeration, turned
 from ...core.items.attributes import orientation
 from ...core.items.fields import Surface
@@ -367,8 +368,7 @@ class SectionPane(Pane):
         good = np.isfinite(dip) & np.isfinite(to)
         if not good.any():
             return None
-        normal = plane_normal(dip[good], to[good])
-        mean = np.linalg.eigh(normal.T @ normal)[1][:, -1]
+        mean = mean_axis(plane_normal(dip[good], to[good]))
         return float((np.degrees(np.arctan2(mean[0], mean[1])) + 90.0) % 180.0)
 
     def _along(self, turn: float) -> None:

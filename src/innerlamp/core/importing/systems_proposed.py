@@ -11,9 +11,10 @@ from pathlib import Path
 import numpy as np
 import pyproj
 
-from ..crs import describe
+from ..crs import describe, is_metric, plan_and_height
 from ..errors import CrsError, LampError
-from ..formats import columns, features, pictures, rawtable, tables_in
+from ..formats import columns, features, pictures, tables_in
+from ..numbers import number_or_none
 from ..progress import SILENT, Progress
 from ..systems_by_name import systems_named
 from .offers import found_files
@@ -139,32 +140,23 @@ def _of_text(path: Path) -> tuple[str, str] | None:
         rows = tables_in.first_rows(ref, layout, 200)
         at = [layout.columns.index(role[axis]) for axis in "xy"]
         texts = [[row[k] if len(row) > k else "" for k in at] for row in rows]
-        places = np.array([[_number(t, layout) for t in pair] for pair in texts], dtype=float).reshape(-1, 2)
+        places = np.array([[number_or_none(t) for t in pair] for pair in texts], dtype=float).reshape(-1, 2)
         good = places[np.isfinite(places).all(axis=1)]
         if len(good):
             return _usable("EPSG:4326", tuple(np.median(good, axis=0).tolist()))
     return None
 
 
-def _number(text: str, layout: rawtable.Layout) -> float:
-    try:
-        return float(text.strip().replace(",", ".") if layout.decimal_comma else text)
-    except ValueError:
-        return float("nan")
-
-
 def _usable(system: str, middle: tuple[float, float] | None) -> tuple[str, str] | None:
     """The system itself where projects can be kept in it; else the zone of its middle."""
     try:
-        crs = pyproj.CRS.from_user_input(system) if system else None
-    except pyproj.exceptions.CRSError:
+        crs = pyproj.CRS.from_user_input(plan_and_height(system)[0]) if system else None
+    except CrsError:
         return None
     if crs is None:
         return None
-    if crs.is_compound:
-        crs = crs.sub_crs_list[0]
-    known = crs.to_authority(min_confidence=70)
-    if crs.is_projected and abs(crs.axis_info[0].unit_conversion_factor - 1.0) < 1e-9:
+    if crs.is_projected and is_metric(crs):
+        known = crs.to_authority(min_confidence=70)
         return (":".join(known), "named by") if known else None
     if middle is None:
         return None

@@ -68,21 +68,6 @@ def line_directions(
     return np.where(line[:, 2:] > 0, -line, line)
 
 
-def dip_and_direction(normal: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Return dip and dip direction in degrees of planes by their normals (n, 3)."""
-    up = np.where(normal[:, 2:] < 0, -normal, normal)
-    dip = np.degrees(np.arctan2(np.hypot(up[:, 0], up[:, 1]), up[:, 2]))
-    return dip, np.degrees(np.arctan2(up[:, 0], up[:, 1])) % 360.0
-
-
-def plunge_and_trend(line: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Return plunge (down) and trend in degrees of lines (n, 3)."""
-    down = np.where(line[:, 2:] > 0, -line, line)
-    return np.degrees(np.arctan2(-down[:, 2], np.hypot(down[:, 0], down[:, 1]))), np.degrees(
-        np.arctan2(down[:, 0], down[:, 1])
-    ) % 360.0
-
-
 def core_angles(normal: FloatArray, along: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Return alpha and beta in degrees, beta from the bottom line, at which planes (n, 3) are met by holes (n, 3)."""
     facing = np.sum(normal * along, axis=1)

@@ -8,12 +8,6 @@ from numpy.typing import NDArray
 FloatArray = NDArray[np.float64]
 
 
-def plane_normal(dip: FloatArray, dip_direction: FloatArray) -> FloatArray:
-    """Return upward unit normals (n, 3), east-north-up, of planes given by dip and dip direction in degrees."""
-    d, a = np.radians(dip), np.radians(dip_direction)
-    return np.stack([np.sin(a) * np.sin(d), np.cos(a) * np.sin(d), np.cos(d)], axis=-1)
-
-
 def true_thickness(
     chord: FloatArray, normal: FloatArray, uncertainty: float = 0.0
 ) -> tuple[FloatArray, FloatArray, FloatArray]:

@@ -60,7 +60,7 @@ def sets_of(axes: FloatArray, count: int = 0, farthest: float = 90.0) -> tuple[I
         labels = near.argmax(axis=1)
         labels[near.max(axis=1) < np.cos(np.radians(farthest)) - 1e-12] = -1
         kept = [k for k in range(len(means)) if (labels == k).any()]
-        means = np.array([_mean_axis(axes[labels == k]) for k in kept])
+        means = np.array([mean_axis(axes[labels == k]) for k in kept])
     order = sorted(range(len(means)), key=lambda k: -int((labels == kept[k]).sum()))
     out = np.full(len(axes), -1, dtype=np.int64)
     found = []
@@ -120,18 +120,19 @@ def _means(axes: FloatArray, labels: IntArray, before: FloatArray | None = None)
     count = int(labels.max()) + 1 if before is None else len(before)
     return np.array(
         [
-            _mean_axis(axes[labels == k]) if (labels == k).any() else (before if before is not None else axes)[k]
+            mean_axis(axes[labels == k]) if (labels == k).any() else (before if before is not None else axes)[k]
             for k in range(count)
         ]
     )
 
 
-def _mean_axis(axes: FloatArray) -> FloatArray:
+def mean_axis(axes: FloatArray) -> FloatArray:
+    """Return the unit vector (3,) nearest to all axes (unit vectors, shape (n, 3)): the first eigenvector of their orientation matrix."""
     return np.asarray(np.linalg.eigh(axes.T @ axes)[1][:, -1])
 
 
 def _facts(axes: FloatArray) -> AxisSet:
-    mean = _mean_axis(axes)
+    mean = mean_axis(axes)
     turned = np.where((axes @ mean)[:, None] < 0, -axes, axes)
     angle = np.degrees(np.arccos(np.clip(turned @ mean, -1.0, 1.0)))
     n, length = len(axes), float(np.linalg.norm(turned.sum(axis=0)))

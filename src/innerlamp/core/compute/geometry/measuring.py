@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
+from .orientations import dip_and_direction
 
 FloatArray = NDArray[np.float64]
 
@@ -48,6 +49,5 @@ def plane_through(first: FloatArray, second: FloatArray, third: FloatArray) -> t
     longest = max(float(np.linalg.norm(v)) for v in (b - a, c - a, c - b))
     if size <= 1e-6 * max(longest**2, 1e-12):
         raise InputError("the three points lie on one line", fix="Choose a third one beside them")
-    up = normal / size if normal[2] >= 0 else -normal / size
-    dip = float(np.degrees(np.arctan2(np.hypot(up[0], up[1]), up[2])))
-    return dip, float(np.degrees(np.arctan2(up[0], up[1])) % 360.0)
+    dip, to = dip_and_direction((normal / size)[None, :])
+    return float(dip[0]), float(to[0])

@@ -1,11 +1,31 @@
-"""Planes as they are seen: traces on a vertical section, and disks in space."""
+"""Planes and lines as vectors east, north, up and back; planes as traces on a section and as disks in space."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
+from . import stereonet
+
 FloatArray = NDArray[np.float64]
+
+
+def plane_normal(dip: FloatArray, dip_direction: FloatArray) -> FloatArray:
+    """Return upward unit normals (n, 3), east-north-up, of planes given by dip and dip direction in degrees."""
+    d, a = np.radians(dip), np.radians(dip_direction)
+    return np.stack([np.sin(a) * np.sin(d), np.cos(a) * np.sin(d), np.cos(d)], axis=-1)
+
+
+def dip_and_direction(normal: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return dip and dip direction in degrees of planes by their normals (n, 3)."""
+    up = np.where(normal[:, 2:] < 0, -normal, normal)
+    dip = np.degrees(np.arctan2(np.hypot(up[:, 0], up[:, 1]), up[:, 2]))
+    return dip, np.degrees(np.arctan2(up[:, 0], up[:, 1])) % 360.0
+
+
+def plunge_and_trend(line: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return plunge (down) and trend in degrees of lines (n, 3), whichever way they point."""
+    return stereonet.plunge_and_trend(np.asarray(line) * [1.0, 1.0, -1.0])  # the net's vectors are east, north, down
 
 
 def section_traces(normal: FloatArray, azimuth: float) -> FloatArray:

@@ -15,7 +15,7 @@ from ...items.features import LINE, Features, one_each
 from ...items.holes import HoleSet
 from ...items.points import PointSet
 from ...progress import Progress
-from .compositing import path_from
+from .of_holes import path_from
 
 MOST_POINTS = 5_000_000
 

@@ -8,14 +8,14 @@ import numpy as np
 import pandas as pd
 
 from ...compute.drilling import desurvey
-from ...compute.drilling.cells import Leftover, bench_cells, divided, rock_runs
-from ...compute.drilling.weighted import means_over
+from ...compute.drilling.cells import Leftover, bench_cells, divided
 from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, Several, param
 from ...errors import InputError
-from ...items.base import Item, numeric_columns
-from ...items.holes import INTERVAL_ROLES, HoleSet, hole_codes, table_with
+from ...items.base import Item
+from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
 from ...progress import Progress
+from .of_holes import grades_of, mean_over, path_from, runs_of, spans
 
 By = Literal["length from the collar", "bench", "rock"]
 
@@ -49,21 +49,6 @@ class Composites(Params):
         more=True,
     )
     name: str = param("", "Name", help="Attribute and length when empty")
-
-
-def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
-    """Return the stored path of a hole set and the index of its hole IDs."""
-    index = pd.Index(holes.collars["hole"])
-    s = holes.stations
-    method = desurvey.method_named(holes.method)
-    path = desurvey.Path(
-        index.get_indexer(s["hole"]).astype(np.int64),
-        s["depth_m"].to_numpy(float),
-        s[["x", "y", "z"]].to_numpy(float),
-        s[["tx", "ty", "tz"]].to_numpy(float),
-        method,
-    )
-    return path, index
 
 
 def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
@@ -115,25 +100,11 @@ def _run(inputs: Inputs, p: Composites, progress: Progress) -> dict[str, Item]:
     }
 
 
-def _grades(holes: HoleSet, name: str) -> pd.DataFrame:
-    hit = table_with(holes, name)
-    if hit is None or name not in numeric_columns(hit[1], INTERVAL_ROLES):
-        raise InputError(f"'{name}' is not a grade of these holes", where=holes.name)
-    return hit[1]
-
-
 def _mean(
     holes: HoleSet, name: str, p: Composites, index: pd.Index, cells: tuple[np.ndarray, np.ndarray, np.ndarray]
 ) -> tuple[np.ndarray, np.ndarray]:
-    table = _grades(holes, name)
-    code = hole_codes(table["hole"], index).astype(np.int64)
-    grade = table[name].to_numpy(float)
-    if p.top_cut is not None and name == p.attribute:
-        grade = np.minimum(grade, p.top_cut)
-    start, stop = table["from_m"].to_numpy(float), table["to_m"].to_numpy(float)
-    if (stop <= start).any():
-        raise InputError("an interval ends above its start", where=holes.name)
-    mean, length = means_over(*cells, code, start, stop, grade)
+    top_cut = p.top_cut if p.top_cut is not None and name == p.attribute else np.inf
+    mean, length = mean_over(holes, name, index, cells, top_cut)
     if p.missing is not None:
         whole = cells[2] - cells[1]
         mean = (np.nan_to_num(mean) * length + p.missing * (whole - length)) / whole
@@ -146,9 +117,8 @@ def _cells(
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, dict[str, np.ndarray]]:
     """Hole, start and stop of the lengths that are composited, and what else is known of each."""
     end = holes.collars["depth_m"].to_numpy(float).copy()
-    table = _grades(holes, p.attribute)
-    code = hole_codes(table["hole"], index).astype(np.int64)
-    np.maximum.at(end, code[code >= 0], table["to_m"].to_numpy(float)[code >= 0])
+    code, _, deepest = spans(grades_of(holes, p.attribute), index)
+    np.maximum.at(end, code[code >= 0], deepest[code >= 0])
     end = np.nan_to_num(end)
     if p.by == "bench":
         hole, start, stop, foot = bench_cells(path, end, p.length, p.level)
@@ -161,14 +131,7 @@ def _cells(
                 where=holes.name,
                 fix="Choose the column of rocks that composites break at",
             )
-        log = hit[1]
-        codes = log[p.code].fillna("").astype(str).to_numpy(dtype=object)
-        h, a, b, rock = rock_runs(
-            hole_codes(log["hole"], index).astype(np.int64),
-            log["from_m"].to_numpy(float),
-            log["to_m"].to_numpy(float),
-            codes,
-        )
+        h, a, b, rock = runs_of(hit[1], p.code, index)
         hole, start, stop, run = divided(h, a, b, np.inf if p.whole else p.length, p.leftover)
         return hole, start, stop, {p.code: rock[run]}
     hole, start, stop, _ = divided(np.arange(len(end)), np.zeros(len(end)), end, p.length, p.leftover)

@@ -5,15 +5,16 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 
-from ...compute.drilling.cells import rock_runs
 from ...compute.drilling.contacts import distances_to_contacts, profile
+from ...compute.drilling.logged import logged_at
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...findings import Findings
-from ...items.base import Item, numeric_columns
-from ...items.holes import INTERVAL_ROLES, HoleSet, hole_codes, table_with
+from ...items.base import Item
+from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
 from ...progress import Progress
+from .of_holes import grades_of, runs_of, spans
 
 
 class ContactParams(Params):
@@ -32,26 +33,17 @@ class ContactParams(Params):
 
 def _run(inputs: Inputs, p: ContactParams, progress: Progress) -> dict[str, Item]:
     holes = inputs.need("holes", HoleSet)
-    grades, log = table_with(holes, p.attribute), table_with(holes, p.code)
-    if grades is None or p.attribute not in numeric_columns(grades[1], INTERVAL_ROLES):
-        raise InputError(f"'{p.attribute}' is not a grade of these holes", where=holes.name)
+    table, log = grades_of(holes, p.attribute), table_with(holes, p.code)
     if log is None:
         raise InputError(f"'{p.code}' is not logged in these holes", where=holes.name)
     index = pd.Index(holes.collars["hole"].astype(str))
-    table, rocks = grades[1], log[1]
-    codes = rocks[p.code].fillna("").astype(str).to_numpy(dtype=object)
-    known = sorted(set(codes) - {""})
+    h, a, b, rock = runs_of(log[1], p.code, index)
+    known = sorted(set(rock))
     for code in (*p.first, *p.second):
         if code not in known:
             raise InputError(
                 f"no interval is logged as '{code}'", where=holes.name, fix=f"There are: {', '.join(known[:20])}"
             )
-    h, a, b, rock = rock_runs(
-        hole_codes(rocks["hole"], index).astype(np.int64),
-        rocks["from_m"].to_numpy(float),
-        rocks["to_m"].to_numpy(float),
-        codes,
-    )
     one, two = np.isin(rock, p.first), np.isin(rock, p.second)
     touch = (h[1:] == h[:-1]) & (np.abs(a[1:] - b[:-1]) < 0.5)
     down, up = one[:-1] & two[1:] & touch, two[:-1] & one[1:] & touch
@@ -59,11 +51,11 @@ def _run(inputs: Inputs, p: ContactParams, progress: Progress) -> dict[str, Item
     if not len(at):
         raise InputError("these rocks touch in no hole", where=holes.name, fix="Choose rocks that follow each other")
     progress(0.4, "Distances")
-    hole = hole_codes(table["hole"], index).astype(np.int64)
-    start, stop = table["from_m"].to_numpy(float), table["to_m"].to_numpy(float)
+    hole, start, stop = spans(table, index)
     middle = 0.5 * (start + stop)
     distance = distances_to_contacts(hole, middle, h[at], b[at], down[at])
-    side = _rock_at(hole, middle, h, a, b, one, two)
+    here = logged_at(table, log[1], p.code)
+    side = np.where(np.isin(here, p.first), -1, np.where(np.isin(here, p.second), 1, 0))
     # Beyond the next contact another rock begins: what lies in neither of the two does not belong here.
     use = (np.abs(distance) <= p.reach) & (side != 0) & (np.sign(distance) == side)
     if not use.any():
@@ -99,17 +91,6 @@ def _run(inputs: Inputs, p: ContactParams, progress: Progress) -> dict[str, Item
             findings=found.frame(),
         )
     }
-
-
-def _rock_at(
-    hole: np.ndarray, middle: np.ndarray, h: np.ndarray, a: np.ndarray, b: np.ndarray, one: np.ndarray, two: np.ndarray
-) -> np.ndarray:
-    """-1 in a first rock, 1 in a second, 0 in others, at each place."""
-    scale = float(max(b.max(), np.nanmax(middle))) + 1.0
-    k = np.searchsorted(h * scale + a, hole * scale + middle, "right") - 1
-    near = np.clip(k, 0, len(h) - 1)
-    inside = (k >= 0) & (h[near] == hole) & (middle < b[near])
-    return np.where(inside & one[near], -1, np.where(inside & two[near], 1, 0))
 
 
 OPERATION = Operation(

@@ -6,14 +6,15 @@ import numpy as np
 import pandas as pd
 
 from ...compute.drilling.continuity import weighted_trend
-from ...compute.drilling.oriented import dip_and_direction, plunge_and_trend
+from ...compute.geometry.orientations import dip_and_direction, plunge_and_trend
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item, numeric_columns
 from ...items.features import LINE, Features, one_each
-from ...items.holes import INTERVAL_ROLES, HoleSet, table_with
+from ...items.holes import HoleSet
 from ...items.points import POINT_ROLES, PointSet
 from ...progress import Progress
+from .of_holes import grades_of
 
 _DIRECTIONS = ("down the axis", "up the axis", "one way across", "the other way across")
 
@@ -83,10 +84,7 @@ def _table(item: HoleSet | PointSet, attribute: str) -> pd.DataFrame:
         if attribute not in numeric_columns(item.table, POINT_ROLES):
             raise InputError(f"'{attribute}' is not a grade of these samples", where=item.name)
         return item.table
-    hit = table_with(item, attribute)
-    if hit is None or attribute not in numeric_columns(hit[1], INTERVAL_ROLES):
-        raise InputError(f"'{attribute}' is not a grade of these holes", where=item.name)
-    return hit[1]
+    return grades_of(item, attribute)
 
 
 def _open(

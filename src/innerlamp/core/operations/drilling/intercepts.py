@@ -12,21 +12,22 @@ from numpy.typing import NDArray
 from ...compute.drilling import desurvey, wording
 from ...compute.drilling.equivalent import PER, Metal, equivalent, formula
 from ...compute.drilling.intercepts import Gaps, Intercepts, Rules, included, significant
-from ...compute.drilling.thickness import plane_normal, true_thickness
-from ...compute.drilling.weighted import means_over
+from ...compute.drilling.thickness import true_thickness
+from ...compute.geometry.axis_sets import mean_axis
+from ...compute.geometry.orientations import plane_normal
 from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Output, Params, Row, Several, param
 from ...elements import measured
 from ...errors import InputError
 from ...findings import Findings
 from ...importing.hole_paths import place
-from ...items.base import Item, numeric_columns
+from ...items.base import Item
 from ...items.fields import Surface
-from ...items.holes import INTERCEPTS, INTERVAL_ROLES, HoleSet, hole_codes, table_with
+from ...items.holes import INTERCEPTS, HoleSet
 from ...items.points import PointSet
 from ...numbers import number_or_none
 from ...progress import Progress
 from ...units import by_factor, factor
-from .compositing import path_from
+from .of_holes import grades_of, mean_over, path_from, planes_of, spans
 
 _SPELT = {"%": "pct"}  # of units in names of columns
 FloatArray = NDArray[np.float64]
@@ -84,11 +85,10 @@ class InterceptParams(Params):
 def _run(inputs: Inputs, p: InterceptParams, progress: Progress) -> dict[str, Item]:
     holes = inputs.need("holes", HoleSet)
     metals, name, unit = _metals(holes, p)
-    table = _table_of(holes, metals[0].name if metals else p.attribute)
+    table = grades_of(holes, metals[0].name if metals else p.attribute)
     grade = table[p.attribute].to_numpy(float) if not metals else _equivalent(holes, table, metals)
-    index = pd.Index(holes.collars["hole"].astype(str))
-    code = hole_codes(table["hole"], index).astype(np.int64)
-    start, stop = table["from_m"].to_numpy(float), table["to_m"].to_numpy(float)
+    path, index = path_from(holes)
+    code, start, stop = spans(table, index)
     found = Findings()
     _say_negatives(grade, found)
     rules = Rules(
@@ -121,11 +121,13 @@ def _run(inputs: Inputs, p: InterceptParams, progress: Progress) -> dict[str, It
     column = f"{_element(main)}_{_SPELT.get(shown, shown)}" if p.report_in and shown != unit else main
     out[column] = by_factor(out.pop("grade").to_numpy(float), times)
     out["grade x length"] = out[column] * out["length_m"]
-    others = [a for a in (*(m.name for m in metals), *p.also) if a not in (main, column)]
-    out, units = _with_others(out, holes, dict.fromkeys(others), index)
-    units |= {column: shown, "cut-off": unit, "length_m": "m", "waste_m": "m", "grade x length": f"{shown} m".strip()}
-    path, _ = path_from(holes)
-    out, thick = _with_thickness(out, inputs, p, path, index)
+    others = list(dict.fromkeys(a for a in (*(m.name for m in metals), *p.also) if a not in (main, column)))
+    units = {column: shown, "cut-off": unit, "length_m": "m", "waste_m": "m", "grade x length": f"{shown} m".strip()}
+    cells = spans(out, index)
+    for other in others:
+        out[other], _ = mean_over(holes, other, index, cells)
+        units[other] = holes.units.get(other, "")
+    out, thick = _with_thickness(out, inputs, p, path, cells)
     units |= dict.fromkeys(thick, "m")
     if metals:
         found.add("note", formula(metals, name), "stands with the result", table=INTERCEPTS)
@@ -133,18 +135,21 @@ def _run(inputs: Inputs, p: InterceptParams, progress: Progress) -> dict[str, It
         f"{long:.1f} m @ {wording.grade_words(g)} {shown}".rstrip() if kind == "intercept" else ""
         for long, g, kind in zip(out["length_m"], out[column], out["is"], strict=True)
     ]
-    out["report"] = _words(out, column, shown, list(others), units)
+    out["report"] = _words(out, column, shown, others, units)
     placed = place(out, holes.collars, path)
-    mine = holes.collars["hole"].astype(str).isin(set(out["hole"]))
-    stations = holes.stations[holes.stations["hole"].astype(str).isin(set(out["hole"]))]
+    met = set(out["hole"])
+    collars, surveys, stations = (
+        t[t["hole"].astype(str).isin(met)].reset_index(drop=True)
+        for t in (holes.collars, holes.surveys, holes.stations)
+    )
     return {
         "intercepts": HoleSet(
             name=p.name or f"{_element(main)} intercepts {p.cutoff:g} {unit}".strip(),
             crs=holes.crs,
-            collars=holes.collars[mine].reset_index(drop=True),
-            surveys=holes.surveys[holes.surveys["hole"].astype(str).isin(set(out["hole"]))].reset_index(drop=True),
-            stations=stations.reset_index(drop=True),
-            tables={INTERCEPTS: _recoded(placed, holes.collars[mine])},
+            collars=collars,
+            surveys=surveys,
+            stations=stations,
+            tables={INTERCEPTS: _recoded(placed, collars)},
             units=units,
             quantities={column: "grade", "cut-off": "number", "waste_m": "length"}
             | {a: holes.attributes[a].quantity for a in others if a in holes.attributes},
@@ -175,13 +180,6 @@ def _metals(holes: HoleSet, p: InterceptParams) -> tuple[list[Metal], str, str]:
             raise InputError(f"a price for a '{row.per}' is not known", fix="Take one of: " + ", ".join(PER))
         out.append(Metal(row.attribute, unit, row.price, row.per, row.recovery / 100.0))
     return out, f"{_element(out[0].name)}Eq", out[0].unit
-
-
-def _table_of(holes: HoleSet, attribute: str) -> pd.DataFrame:
-    hit = table_with(holes, attribute)
-    if hit is None or attribute not in numeric_columns(hit[1], INTERVAL_ROLES):
-        raise InputError(f"'{attribute}' is not a grade of these holes", where=holes.name)
-    return hit[1]
 
 
 def _equivalent(holes: HoleSet, table: pd.DataFrame, metals: list[Metal]) -> FloatArray:
@@ -242,32 +240,14 @@ def _rows(levels: list[tuple[float, Intercepts]], index: pd.Index) -> pd.DataFra
     return out.drop(columns=["parent", "level"]).reset_index(drop=True)
 
 
-def _with_others(
-    out: pd.DataFrame, holes: HoleSet, others: dict[str, None], index: pd.Index
-) -> tuple[pd.DataFrame, dict[str, str]]:
-    units = {}
-    cell = index.get_indexer(pd.Index(out["hole"])).astype(np.int64)
-    for name in others:
-        table = _table_of(holes, name)
-        mean, _ = means_over(
-            cell,
-            out["from_m"].to_numpy(float),
-            out["to_m"].to_numpy(float),
-            hole_codes(table["hole"], index).astype(np.int64),
-            table["from_m"].to_numpy(float),
-            table["to_m"].to_numpy(float),
-            table[name].to_numpy(float),
-        )
-        out[name] = mean
-        units[name] = holes.units.get(name, "")
-    return out, units
-
-
 def _with_thickness(
-    out: pd.DataFrame, inputs: Inputs, p: InterceptParams, path: desurvey.Path, index: pd.Index
+    out: pd.DataFrame,
+    inputs: Inputs,
+    p: InterceptParams,
+    path: desurvey.Path,
+    cells: tuple[NDArray[np.int64], FloatArray, FloatArray],
 ) -> tuple[pd.DataFrame, tuple[str, ...]]:
-    hole = index.get_indexer(pd.Index(out["hole"])).astype(np.int64)
-    upper, lower = (desurvey.locate(path, hole, out[c].to_numpy(float)) for c in ("from_m", "to_m"))
+    upper, lower = (desurvey.locate(path, cells[0], depth) for depth in cells[1:])
     body = inputs.get("body")
     if isinstance(body, Surface):
         normal = _nearest_normals(body, 0.5 * (upper + lower))
@@ -301,15 +281,12 @@ def _nearest_normals(body: Surface, at: FloatArray) -> FloatArray:
 
 
 def _mean_normal(body: PointSet) -> FloatArray:
-    """Axis of the readings: the main direction of their poles (the largest eigenvector of the orientation matrix)."""
-    if not {"dip", "dip direction"} <= set(body.table.columns):
-        raise InputError("the points have no dip and dip direction", where=body.name)
-    dip, to = (body.table[c].to_numpy(float) for c in ("dip", "dip direction"))
+    """Mean axis of the poles of readings."""
+    dip, to = planes_of(body)
     known = np.isfinite(dip) & np.isfinite(to)
     if not known.any():
         raise InputError("no reading has a dip and a direction", where=body.name)
-    normals = plane_normal(dip[known], to[known])
-    return np.asarray(np.linalg.eigh(normals.T @ normals)[1][:, -1])
+    return mean_axis(plane_normal(dip[known], to[known]))
 
 
 def _element(column: str) -> str:

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from ...compute.drilling import desurvey, oriented
 from ...compute.drilling.piercing import piercings, spread_of
-from ...compute.drilling.thickness import plane_normal
 from ...compute.geometry.axis_sets import sets_of
+from ...compute.geometry.orientations import dip_and_direction, plane_normal, plunge_and_trend
 from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Output, Params, Whole, param
 from ...errors import InputError
 from ...findings import Findings
@@ -20,7 +20,7 @@ from ...items.base import Item
 from ...items.holes import HoleSet, hole_codes
 from ...items.points import PointSet
 from ...progress import Progress
-from .compositing import path_from
+from .of_holes import path_from, planes_of
 
 FloatArray = NDArray[np.float64]
 Convention = Literal[
@@ -72,7 +72,7 @@ def _run(inputs: Inputs, p: OrientedParams, progress: Progress) -> dict[str, Ite
     keep = _checked(table, alpha, beta, along, columns, p, found, name)
     beta = beta % 360.0
     normal = oriented.plane_normals(alpha, beta, along, top)
-    dip, to = oriented.dip_and_direction(normal)
+    dip, to = dip_and_direction(normal)
     xyz = desurvey.locate(path, hole, depth)
     out = pd.DataFrame({"hole": table["hole"].astype(str), "depth_m": depth})
     if columns["type"]:
@@ -80,7 +80,7 @@ def _run(inputs: Inputs, p: OrientedParams, progress: Progress) -> dict[str, Ite
     out = out.assign(dip=dip, **{"dip direction": to}, alpha=alpha, beta=beta)
     if np.isfinite(gamma).any():
         line = oriented.line_directions(alpha, beta, gamma, along, top)
-        plunge, trend = oriented.plunge_and_trend(line)
+        plunge, trend = plunge_and_trend(line)
         out = out.assign(gamma=gamma, plunge=plunge, trend=trend)
     if columns["quality"]:
         out["orientation quality"] = table[columns["quality"]]
@@ -193,7 +193,7 @@ class SetParams(Params):
 
 def _sets(inputs: Inputs, p: SetParams, progress: Progress) -> dict[str, Item]:
     item = inputs.need("readings", PointSet)
-    dip, to = _planes(item)
+    dip, to = planes_of(item)
     wanted = np.isfinite(dip) & (np.isfinite(to) | (dip == 0))
     if p.kind:
         column = _type_column(item)
@@ -216,7 +216,7 @@ def _sets(inputs: Inputs, p: SetParams, progress: Progress) -> dict[str, Item]:
     # The sets come before other classes: they are what the stereonet and the map tell apart.
     table.insert(0, "set", column_of)
     means = np.array([s.mean for s in found])
-    mean_dip, mean_to = oriented.dip_and_direction(means)
+    mean_dip, mean_to = dip_and_direction(means)
     xyz = item.table[["x", "y", "z"]].to_numpy(float)
     middle = np.array([np.nanmean(xyz[rows[labels == k]], axis=0) for k in range(len(found))])
     summary = pd.DataFrame(
@@ -254,13 +254,6 @@ def _sets(inputs: Inputs, p: SetParams, progress: Progress) -> dict[str, Item]:
     }
 
 
-def _planes(item: PointSet) -> tuple[FloatArray, FloatArray]:
-    names = orientation(item.attributes)
-    if names is None:
-        raise InputError("the points have no dip and dip direction", where=item.name)
-    return item.table[names[0]].to_numpy(float), item.table[names[1]].to_numpy(float)
-
-
 def _type_column(item: PointSet) -> str:
     known = {str(c).lower(): str(c) for c in item.table.columns}
     return next((known[n] for n in _NAMES["type"] if n in known), "")
@@ -279,7 +272,7 @@ def _pierce(inputs: Inputs, p: PierceParams, progress: Progress) -> dict[str, It
     item, holes = inputs.need("readings", PointSet), inputs.need("holes", HoleSet)
     if "hole" not in item.table.columns or "depth_m" not in item.table.columns:
         raise InputError("the readings are not of holes", where=item.name, fix="Take readings of oriented core")
-    dip, to = _planes(item)
+    dip, to = planes_of(item)
     good = (
         np.isfinite(dip)
         & (np.isfinite(to) | (dip == 0))
