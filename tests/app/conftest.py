@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QWidget
 
 from innerlamp.app.main import make_application, make_window
 from innerlamp.app.mainwindow.window import Window
@@ -178,3 +178,27 @@ def run_form(window: Window, seconds: float = 120.0) -> str:
 
 
 Until = Callable[[Callable[[], bool]], bool]
+
+
+def menu_path(menu: QMenu, *words: str) -> None:
+    """Choose an entry of a menu and its submenus, as a hand does."""
+    menu.aboutToShow.emit()
+    for word in words[:-1]:
+        menu = next(a for a in menu.actions() if a.text().endswith(word) and a.menu() is not None).menu()  # type: ignore[assignment]
+    action = next(a for a in menu.actions() if a.text() == words[-1])
+    assert action.isEnabled()
+    action.trigger()
+
+
+def light_only(window: Window, *names: str) -> None:
+    """Light some items and no others; the last one is selected."""
+    ctx, store = window.ctx, window.ctx.store
+    assert store is not None
+    wanted = [store.find(name).id for name in names]
+    for item in list(ctx.lit):
+        if item not in wanted:
+            ctx.set_lit(item, False)
+    for item in wanted:
+        ctx.set_lit(item)
+    ctx.select_item(wanted[-1])
+    settle(window)

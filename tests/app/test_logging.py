@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from innerlamp.app.context import Selection
@@ -23,7 +23,7 @@ from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.tracks import Track
 
-from .conftest import choose, colours_in, pick, run_form, scene_alone, type_into, widget_image
+from .conftest import choose, colours_in, menu_path, pick, run_form, scene_alone, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -52,16 +52,6 @@ def holes_of(window: Window) -> HoleSet:
 
 def track(pane: LogPane, name: str) -> int:
     return next(k for k, t in enumerate(pane.tracks) if t.attributes[:1] == (name,))
-
-
-def menu_path(menu: QMenu, *words: str) -> None:
-    """Choose an entry of a menu and its submenus, as a hand does."""
-    menu.aboutToShow.emit()
-    for word in words[:-1]:
-        menu = next(a for a in menu.actions() if a.text().endswith(word) and a.menu() is not None).menu()  # type: ignore[assignment]
-    action = next(a for a in menu.actions() if a.text() == words[-1])
-    assert action.isEnabled()
-    action.trigger()
 
 
 def test_a_hole_is_drawn_as_it_was_logged_and_named_under_the_pointer(demo_window: Window) -> None:

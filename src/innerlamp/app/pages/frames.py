@@ -235,7 +235,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     """Draw a section with its ends, elevations and distances."""
     if element.line is None or not element.scale:
         return
-    plane = SectionPlane(*element.line)
+    plane = SectionPlane.along(element.line)
     rect, m = section_rect(element), metres_per_pixel(element)
     up = m / element.exaggeration
     west = plane.length / 2 - rect.width() * m / 2

@@ -8,16 +8,17 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPainter
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonDataModel import vtkImageData
+from vtkmodules.vtkFiltersCore import vtkAppendPolyData, vtkTriangleFilter
 from vtkmodules.vtkRenderingCore import vtkActor, vtkTexture
 
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
-from ...core.items.features import RING, Features
+from ...core.items.features import LINE, RING, Features, part_vertices
 from ...core.project.records import Entry
 from ..context import Context
 from .actors import actor, sheet
 from .map_painters import paint_features
-from .polydata import colour_points
+from .polydata import colour_cells, colour_points, polydata
 from .unit_areas import UnitAreas
 from .views import MapView
 
@@ -70,6 +71,28 @@ def draped_areas(ctx: Context, entry: Entry, item: Features, origin: NDArray[np.
     out = actor(mesh, shaded=False)
     out.SetTexture(_texture(image))
     return [out]
+
+
+def filled_outlines(
+    item: Features, rgb: NDArray[np.uint8], shown: NDArray[np.bool_], origin: NDArray[np.float64]
+) -> list[vtkActor]:
+    """What is drawn in space and ends where it begins, as areas; colours (n, 3) and whether it is shown by feature."""
+    gather, counts, colours = vtkAppendPolyData(), 0, []
+    for part in np.flatnonzero((item.part_types == LINE) & (np.diff(item.starts) > 3)).tolist():
+        v, row = part_vertices(item, part), int(item.owner[part])
+        if not shown[row] or not np.isfinite(v).all() or np.linalg.norm(v[0] - v[-1]) > 1e-3:
+            continue
+        flat = vtkTriangleFilter()  # outlines may have hollows
+        flat.SetInputData(polydata(v[:-1] - origin, faces=np.arange(len(v) - 1)[None, :]))
+        flat.Update()
+        mesh = flat.GetOutput()
+        gather.AddInputData(mesh)
+        counts += 1
+        colours.append(np.repeat(rgb[row][None, :], mesh.GetNumberOfCells(), axis=0))
+    if not counts:
+        return []
+    gather.Update()
+    return [actor(colour_cells(gather.GetOutput(), np.concatenate(colours)), opacity=0.5, shaded=False)]
 
 
 def _texture(image: QImage) -> vtkTexture:

@@ -19,7 +19,7 @@ from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.items.features import Features, segment_starts
+from ...core.items.features import POINT, Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
@@ -32,7 +32,7 @@ from .colours import ABSENT, bins, colour_values, shown
 from .hole_values import on_intervals
 from .map_painters import label_words, sizes_of, surface_colour, surface_shown, target_colours, targets_shown
 from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
-from .scene_areas import draped_areas
+from .scene_areas import draped_areas, filled_outlines
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
@@ -349,21 +349,37 @@ def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> l
     first = segment_starts(item)
     first = first[np.isfinite(xyz[first, 2]) & np.isfinite(xyz[first + 1, 2])]
     if not len(first):
-        return []
+        return _notes(ctx, item, origin)
     attribute = ctx.attribute_of(entry)
     row = item.owner[np.searchsorted(item.starts, first, "right") - 1]
     coloured = attribute in item.table.columns
+    count = len(item.table)
+    keep = np.ones(count, dtype=bool)
+    each = np.tile(np.array(rgb_of(QColor(ctx.theme.text)), np.uint8), (count, 1))
     if coloured:
-        keep = shown(ctx.legend(attribute, item), item.table[attribute].to_numpy())[row]
-        first, row = first[keep], row[keep]
+        keep = shown(ctx.legend(attribute, item), item.table[attribute].to_numpy())
+        each = _colours(ctx, item, attribute, item.table[attribute].to_numpy())
+        first, row = first[keep[row]], row[keep[row]]
+    areas += filled_outlines(item, each, keep, origin)
     mesh = polydata(np.where(np.isfinite(xyz), xyz, origin) - origin, lines=np.column_stack([first, first + 1]))
     if coloured:
-        rgb = _colours(ctx, item, attribute, item.table[attribute].to_numpy()[row])
-        out = actor(colour_cells(mesh, rgb), shaded=False)
+        out = actor(colour_cells(mesh, each[row]), shaded=False)
     else:
         out = actor(mesh, QColor(ctx.theme.text), shaded=False)
     out.GetProperty().SetLineWidth(1.6)
-    return [*areas, out]
+    return [*areas, out, *_notes(ctx, item, origin)]
+
+
+def _notes(ctx: Context, item: Features, origin: FloatArray) -> list[vtkProp3D]:
+    """Words of notes that stand in space."""
+    if "note" not in item.table.columns:
+        return []
+    ink, out = QColor(ctx.theme.text), []
+    for part in np.flatnonzero(item.part_types == POINT)[:MOST_POINT_LABELS].tolist():
+        at, words = item.vertices[item.starts[part]], str(item.table["note"].iloc[item.owner[part]])
+        if words and np.isfinite(at).all():
+            out.append(text(words, tuple((at - origin).tolist()), ink, 11))
+    return out
 
 
 def paint_targets(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:

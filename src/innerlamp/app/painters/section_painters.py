@@ -18,7 +18,6 @@ from ...core.compute.geometry.sampling import bilinear
 from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.items.features import Features, segment_starts
 from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import INTERCEPTS, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, position
@@ -92,7 +91,7 @@ def _plane_ticks(
         return None
     t = item.table.iloc[rows]
     normal = plane_normal(t[names[0]].to_numpy(float), np.nan_to_num(t[names[1]].to_numpy(float)))
-    trace = section_traces(normal, view.plane.azimuth)
+    trace = section_traces(normal, view.plane.azimuth_at(along))
     attribute = ctx.attribute_of(entry)
     legend = ctx.legend(attribute, item) if attribute in t.columns else None
     good = np.isfinite(trace).all(axis=1)
@@ -123,6 +122,9 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     along, near = _near(view, s["x"].to_numpy(float), s["y"].to_numpy(float))
     hole, z = s["hole"].to_numpy(), s["z"].to_numpy(float)
     same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1]
+    if view.plane.bends:  # a hole that passes from one straight piece to the next is drawn on each
+        which = view.plane.nearest_piece(s["x"].to_numpy(float), s["y"].to_numpy(float))
+        same &= which[1:] == which[:-1]
     az = np.column_stack([along, z])
     out: list[pg.GraphicsObject] = [
         flat.plain_pieces(
@@ -182,8 +184,10 @@ def _faded(
 
 
 def _ends(view: SectionView, rows: pd.DataFrame) -> tuple[np.ndarray, np.ndarray]:
-    a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float))
-    a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float))
+    # Both ends belong to the straight piece that is nearest to the middle: no interval is torn at a bend.
+    which = view.plane.nearest_piece(rows["x"].to_numpy(float), rows["y"].to_numpy(float)) if view.plane.bends else None
+    a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float), which)
+    a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float), which)
     return np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
 
 
@@ -262,8 +266,7 @@ def paint_surface(ctx: Context, view: SectionView, entry: Entry, item: Item) -> 
     if not surface_shown(ctx, item):
         return []
     pieces = cut_surface(item.vertices, item.triangles, view.plane).reshape(-1, 2)
-    keep = np.repeat((pieces[::2, 0] >= 0) & (pieces[::2, 0] <= view.plane.length), 2)
-    return [flat.plain_pieces(pieces[keep], surface_colour(ctx, item), 2.0, 7)]
+    return [flat.plain_pieces(pieces, surface_colour(ctx, item), 2.0, 7)]
 
 
 def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -283,32 +286,6 @@ def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     values = mesh.values_at(item.properties[attribute], x[None, :], y[None, :], z[:, None])
     rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
     return [flat.image(rgba, 0.0, low, view.plane.length, high - low, -10, 0.8)]
-
-
-def paint_features(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
-    """Where lines and outlines cross the section line: short strokes through the ground, in their colour."""
-    assert isinstance(item, Features)
-    dem = ctx.ground()
-    if dem is None or not len(item.vertices):
-        return []
-    along, off = view.plane.to_plane(item.vertices[:, 0], item.vertices[:, 1])
-    first = segment_starts(item)
-    hit = first[(off[first] > 0) != (off[first + 1] > 0)]
-    at = along[hit] + (off[hit] / (off[hit] - off[hit + 1])) * (along[hit + 1] - along[hit])
-    good = (at >= 0) & (at <= view.plane.length)
-    hit, at = hit[good], at[good]
-    if not len(at):
-        return []
-    x, y = view.plane.to_map(at)
-    z = bilinear(dem.values, dem.x0, dem.y0, dem.dx, dem.dy, x, y)
-    part = np.searchsorted(item.starts, hit, "right") - 1
-    attribute = ctx.attribute_of(entry)
-    start, stop = np.column_stack([at, z - 14.0]), np.column_stack([at, z + 14.0])
-    if attribute not in item.table.columns:
-        pieces = np.stack([start, stop], axis=1).reshape(-1, 2)
-        return [flat.plain_pieces(pieces, QColor(ctx.theme.text), 2.0, 6)]
-    values = item.table[attribute].to_numpy()[item.owner[part]]
-    return list(flat.coloured_pieces(start, stop, ctx.legend(attribute, item), values, 2.5, 6))
 
 
 def paint_targets(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

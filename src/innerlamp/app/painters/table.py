@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from . import map_painters, scene_painters, section_painters
+from . import map_painters, scene_painters, section_features, section_painters
 
 Use = Literal["ground", "corridor", "exaggeration", "draped"]
 
@@ -27,7 +27,7 @@ class Painter:
 
 
 def _nothing(*_: object) -> list[Any]:
-    """A page is paper and has no place on the ground; a picture lies on it, and a section shows nothing of it."""
+    """A page is paper and has no place on the ground."""
     return []
 
 
@@ -54,9 +54,9 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("section", "surface"): _by(section_painters.paint_surface),
     ("section", "blocks"): _by(section_painters.paint_blocks),
     ("section", "targets"): _by(section_painters.paint_targets, "corridor"),
-    ("section", "features"): _by(section_painters.paint_features, "ground"),
+    ("section", "features"): _by(section_features.paint_features, "ground", "corridor"),
     ("section", "electrodes"): _by(section_painters.paint_electrodes, "corridor"),
-    ("section", "picture"): _by(_nothing),
+    ("section", "picture"): _by(section_features.paint_picture, "ground"),
     ("section", "page"): _by(_nothing),
     ("scene", "grid"): _by(scene_painters.paint_grid, "ground", "draped"),
     ("scene", "points"): _by(scene_painters.paint_points, "ground"),

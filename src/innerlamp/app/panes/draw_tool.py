@@ -5,7 +5,7 @@ from __future__ import annotations
 import weakref
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 import pyqtgraph as pg
@@ -37,10 +37,17 @@ class Sketch:
         return [corner for step in self.steps for corner in step]
 
 
+class Draggable(Protocol):
+    """What is told when a corner is dragged."""
+
+    def drag(self, start: tuple[float, float], to: tuple[float, float], done: bool) -> None:
+        """Show a corner on its way; on the last call put it there."""
+
+
 class Corners(pg.ScatterPlotItem):  # type: ignore[misc]  # the library has no types
     """Corners of boundaries that can be dragged."""
 
-    def __init__(self, tool: DrawTool) -> None:
+    def __init__(self, tool: Draggable) -> None:
         super().__init__(size=8, symbol="s", pxMode=True)
         self.tool = weakref.proxy(tool)  # the scene outlives the pane for a while
         self.held: tuple[float, float] | None = None

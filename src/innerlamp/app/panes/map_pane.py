@@ -39,7 +39,9 @@ class MapPane(Pane):
         self.ruler = Ruler(self.plot, ctx, north=True)
         self.across = QPushButton("Draw section")
         self.across.setCheckable(True)
-        self.across.setToolTip("Click two ends of a section on the map (S)")
+        self.across.setToolTip(
+            "Click two ends of a section on the map; Shift+click bends it there and goes on: a fence (S)"
+        )
         self.tools.addWidget(self.across)
         self.drawing = QPushButton("Draw")
         self.drawing.setCheckable(True)
@@ -48,6 +50,7 @@ class MapPane(Pane):
         self.draw_tool = DrawTool(ctx, self.plot, self.feature_at, lambda: self.drawing.setChecked(False))
         self.body.insertWidget(0, self.draw_tool)
         self.drawing.toggled.connect(self.draw_tool.open)
+        self.across.toggled.connect(lambda _: self._clicks.clear())
         self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)
         self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
         self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
@@ -67,8 +70,8 @@ class MapPane(Pane):
         self._ends = [label(name, 0, 0, ctx.theme.text, 32, (0.5, 0.5), bold=True) for name in ("A", "B")]
         for text in self._ends:
             self.plot.addItem(text, ignoreBounds=True)
-        self.handle: pg.LineSegmentROI | None = None
-        self._first: tuple[float, float] | None = None
+        self.handle: pg.LineSegmentROI | pg.PolyLineROI | None = None
+        self._clicks: list[tuple[float, float]] = []  # of a section that is being drawn
         self._moving = False
         self._fitted = False
         self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
@@ -130,51 +133,52 @@ class MapPane(Pane):
             for text in self._ends:
                 text.hide()
             return
+        places = plane.places
+        if self.handle is not None and not self._moving and len(self.handle.getHandles()) != len(places):
+            self.plot.removeItem(self.handle)
+            self.handle = None
         if self.handle is None:
-            self.handle = pg.LineSegmentROI(
-                [(plane.x0, plane.y0), (plane.x1, plane.y1)],
-                pen=pg.mkPen(self.ctx.theme.lit, width=2.2),
-                hoverPen=pg.mkPen(self.ctx.theme.lit, width=3.4),
-                handlePen=pg.mkPen(self.ctx.theme.text, width=1.5),
-            )
-            self.handle.setZValue(31)
-            self.handle.sigRegionChanged.connect(self._dragged)
-            self.plot.addItem(self.handle, ignoreBounds=True)
+            self.handle = self._handle_for(places)
         elif not self._moving:
             self._moving = True
             self.handle.setPos(0, 0)
-            for point, (x, y) in zip(
-                self.handle.getHandles(), ((plane.x0, plane.y0), (plane.x1, plane.y1)), strict=True
-            ):
+            for point, (x, y) in zip(self.handle.getHandles(), places.tolist(), strict=True):
                 self.handle.movePoint(point, QPointF(x, y), finish=False, coords="parent")
             self._moving = False
-        ux, uy = (plane.x1 - plane.x0) / max(plane.length, 1e-9), (plane.y1 - plane.y0) / max(plane.length, 1e-9)
         w, side = self.ctx.corridor, self.ctx.corridor_side
         left, right = (0.0 if side == "in front" else w), (0.0 if side == "behind" else w)  # behind lies left of A to B
-        corners = [
-            (plane.x0 - uy * left, plane.y0 + ux * left),
-            (plane.x1 - uy * left, plane.y1 + ux * left),
-            (plane.x1 + uy * right, plane.y1 - ux * right),
-            (plane.x0 + uy * right, plane.y0 - ux * right),
-        ]
-        self._corridor.setData(*np.array([*corners, corners[0]]).T)
+        around = np.concatenate([plane.beside(left), plane.beside(-right)[::-1]])
+        self._corridor.setData(*np.concatenate([around, around[:1]]).T)
+        out = np.diff(places, axis=0)[[0, -1]]
+        out /= np.maximum(np.hypot(*out.T), 1e-9)[:, None]
         gap = 0.03 * plane.length
-        for text, (x, y) in zip(
-            self._ends,
-            ((plane.x0 - ux * gap, plane.y0 - uy * gap), (plane.x1 + ux * gap, plane.y1 + uy * gap)),
-            strict=True,
-        ):
+        for text, (x, y) in zip(self._ends, (places[0] - gap * out[0], places[-1] + gap * out[1]), strict=True):
             text.setPos(x, y)
             text.show()
+
+    def _handle_for(self, places: np.ndarray) -> pg.LineSegmentROI | pg.PolyLineROI:
+        """What the section is dragged by: its ends, and the bends of a fence."""
+        dress = {
+            "pen": pg.mkPen(self.ctx.theme.lit, width=2.2),
+            "hoverPen": pg.mkPen(self.ctx.theme.lit, width=3.4),
+            "handlePen": pg.mkPen(self.ctx.theme.text, width=1.5),
+        }
+        at = [tuple(place) for place in places.tolist()]
+        handle = pg.LineSegmentROI(at, **dress) if len(at) == 2 else pg.PolyLineROI(at, closed=False, **dress)
+        handle.setZValue(31)
+        handle.sigRegionChanged.connect(self._dragged)
+        self.plot.addItem(handle, ignoreBounds=True)
+        return handle
 
     def _dragged(self) -> None:
         if self._moving or self.handle is None:
             return
-        (a, b) = (self.handle.mapToParent(h.pos()) for h in self.handle.getHandles())
-        if np.hypot(a.x() - b.x(), a.y() - b.y()) < 1.0:
+        at = [self.handle.mapToParent(h.pos()) for h in self.handle.getHandles()]
+        places = np.array([(p.x(), p.y()) for p in at])
+        if len(places) < 2 or (np.hypot(*np.diff(places, axis=0).T) < 1.0).any():
             return
         self._moving = True
-        self.ctx.set_section(SectionPlane(a.x(), a.y(), b.x(), b.y()))
+        self.ctx.set_section(SectionPlane.along(places))
         self._moving = False
 
     # ---- mouse and keys
@@ -193,14 +197,14 @@ class MapPane(Pane):
                 self.draw_tool.clicked(x, y, bool(event.double()), bool(held))  # type: ignore[attr-defined]
             return
         if self.across.isChecked():
-            if self._first is None:
-                self._first = (x, y)
-                self.ctx.say("Section: click its other end.")
-            else:
-                if np.hypot(x - self._first[0], y - self._first[1]) > 1.0:
-                    self.ctx.set_section(SectionPlane(*self._first, x, y))
-                self._first = None
-                self.across.setChecked(False)
+            bend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)  # type: ignore[attr-defined]
+            if not self._clicks or np.hypot(x - self._clicks[-1][0], y - self._clicks[-1][1]) > 1.0:
+                self._clicks.append((x, y))
+            if len(self._clicks) < 2 or bend:
+                self.ctx.say("Section: click its other end; Shift+click bends it there and goes on.")
+                return
+            self.ctx.set_section(SectionPlane.along(np.array(self._clicks)))
+            self.across.setChecked(False)
             return
         self._pick(x, y)
 

@@ -450,7 +450,7 @@ class PagePane(ItemPane):
                 self.ctx.say("Draw a section on the map first.", "look")
                 return
             values = {
-                "line": (plane.x0, plane.y0, plane.x1, plane.y1),
+                "line": tuple(plane.places.ravel().tolist()),
                 "corridor": self.ctx.corridor,
                 "exaggeration": self.ctx.section_exaggeration,
             }

@@ -29,16 +29,20 @@ class Slab(QToolButton):
         self.toggled.connect(self._toggled)
 
     def _toggled(self, on: bool) -> None:
-        if on and self.ctx.section is None:
+        section = self.ctx.section
+        if on and (section is None or section.bends):
             self.setChecked(False)
-            self.ctx.say("Draw a section on the map first: the slab is its corridor.", "look")
+            why = (
+                "Draw a section on the map first" if section is None else "A fence has no slab: draw a straight section"
+            )
+            self.ctx.say(f"{why}: the slab is its corridor.", "look")
         else:
             self._changed()
 
     def cut(self, props: Iterable[vtkProp3D], origin: np.ndarray) -> None:
         """Cut everything to the slab, or to nothing."""
         plane, ctx = self.ctx.section, self.ctx
-        on = self.isChecked() and plane is not None
+        on = self.isChecked() and plane is not None and not plane.bends
         cut_off(
             props, slab_planes(plane, ctx.corridor, ctx.corridor_side, origin) if on and plane is not None else None
         )
@@ -46,7 +50,7 @@ class Slab(QToolButton):
     def holds(self, prop: vtkProp3D, origin: np.ndarray) -> bool:
         """Whether words stand within the slab, where there is one."""
         plane = self.ctx.section
-        if plane is None or not self.isChecked():
+        if plane is None or plane.bends or not self.isChecked():
             return True
         at = np.array(prop.GetPosition()) + origin
         _, off = plane.to_plane(at[:1], at[1:2])
@@ -85,11 +89,14 @@ def section_outline(
 ) -> list[vtkProp3D]:
     """Return the frame of a section from the lowest to the highest of a box (relative to the origin), its ends named."""
     low, high = box[0][2], box[1][2]
-    ends = ((plane.x0, plane.y0), (plane.x1, plane.y1))
-    corners = np.array([(*ends[0], low), (*ends[1], low), (*ends[1], high), (*ends[0], high)])
-    corners[:, :2] -= origin[:2]
-    frame = actor(polydata(corners, lines=np.array([[0, 1, 2, 3, 0]])), colour, shaded=False)
+    along = plane.places - origin[:2]
+    count = len(along)
+    corners = np.concatenate([np.column_stack([along, np.full(count, z)]) for z in (low, high)])
+    edges = [[k, k + 1] for k in (*range(count - 1), *range(count, 2 * count - 1))] + [
+        [k, k + count] for k in range(count)
+    ]
+    frame = actor(polydata(corners, lines=np.array(edges)), colour, shaded=False)
     frame.GetProperty().SetLineWidth(2.0)
     frame.SetScale(1.0, 1.0, factor)
-    names = zip("AB", (corners[3], corners[2]), strict=True)
+    names = zip("AB", (corners[count], corners[-1]), strict=True)
     return [frame, *(text(name, (x, y, z * factor), colour, 14, bold=True) for name, (x, y, z) in names)]

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import ClassVar
 
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
-from ...core.compute.geometry.axis_sets import mean_axis
-from ...core.compute.geometry.orientations import plane_normal
-from ...core.compute.geometry.planes import SIDES, SectionPlane, about, in_corridor, proposed_exaggeration, turned
-from ...core.items.attributes import orientation
+from ...core.compute.geometry.planes import SectionPlane, in_corridor, proposed_exaggeration
+from ...core.items.features import Features
 from ...core.items.fields import Surface
 from ...core.items.holes import HoleSet, table_with
-from ...core.items.points import PointSet
 from ...core.numbers import number_or_none
-from ...core.project.records import Entry
+from ...core.project.records import Entry, Notice
 from ..context import Context, Cursor, Selection
 from ..painters.flat import faded
 from ..painters.layers import Layers
@@ -27,6 +23,8 @@ from ..painters.views import SectionView
 from .base import Pane, overlay
 from .boxes import exaggeration_box, show_exaggeration
 from .plot import MetrePlot, Ruler
+from .section_draw import SectionDraw
+from .section_places import PlaceMenu
 from .selection import selected_places
 
 
@@ -60,16 +58,15 @@ class SectionPane(Pane):
         self.tools.addWidget(pair)
         self.vertical = exaggeration_box(ctx)
         self.tools.addWidget(self.vertical)
-        self.placing = QToolButton()
-        self.placing.setText("Place")
-        self.placing.setToolTip(
-            "Through a hole, across or along what is selected, from the other side, to one side only"
-        )
-        self.placing.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(self.placing)
-        menu.aboutToShow.connect(lambda: self._place_menu(menu))
-        self.placing.setMenu(menu)
+        self.placing = PlaceMenu(ctx, self.step)
         self.tools.addWidget(self.placing)
+        self.drawing = QPushButton("Draw")
+        self.drawing.setCheckable(True)
+        self.drawing.setToolTip("Draw lines, outlines and notes on the section; they live in space (D)")
+        self.tools.addWidget(self.drawing)
+        self.draw_tool = SectionDraw(ctx, self.plot, self._seen, lambda: self.drawing.setChecked(False))
+        self.body.insertWidget(0, self.draw_tool)
+        self.drawing.toggled.connect(self._draw_toggled)
         self.layers = Layers(self.plot.addItem, self.plot.removeItem, faded)
         self._cross = [pg.InfiniteLine(angle=a, pen=pg.mkPen(ctx.theme.lit, width=1)) for a in (0, 90)]
         for line in self._cross:
@@ -79,6 +76,7 @@ class SectionPane(Pane):
         self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
         self._marked.setZValue(40)
         self.plot.addItem(self._marked)
+        self._bends: list[pg.InfiniteLine] = []  # of a fence
         self._plane: SectionPlane | None = None
         self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
         self.plot.scene().sigMouseClicked.connect(self._clicked)
@@ -113,8 +111,14 @@ class SectionPane(Pane):
         factor = ctx.section_exaggeration
         self.plot.getViewBox().setAspectLocked(True, 1.0 / factor)
         self.layers.update(ctx, self._view(plane), ctx.lit_entries())
+        self._draw_bends(plane)
         self.caption.setText(
-            f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°   vertical ×{factor:g}"
+            (
+                f"Fence of {len(plane.pieces)} pieces, A → B {plane.azimuth:03.0f}°"
+                if plane.bends
+                else f"A → B {plane.azimuth:03.0f}°, looking {plane.view_azimuth:03.0f}°"
+            )
+            + f"   vertical ×{factor:g}"
             + ("" if ctx.corridor_side == "both sides" else f"   {ctx.corridor_side} only")
         )
         self.caption.adjustSize()
@@ -122,6 +126,16 @@ class SectionPane(Pane):
         if frame is not None:
             self._show_frame(frame)
         self.show_selection(ctx.selection)
+        self.draw_tool.show_sketch()
+
+    def _draw_bends(self, plane: SectionPlane) -> None:
+        for line in self._bends:
+            self.plot.removeItem(line)
+        pen = pg.mkPen(self.ctx.theme.faint, width=1, style=Qt.PenStyle.DashLine)
+        self._bends = [pg.InfiniteLine(float(at), 90, pen=pen) for at in plane.corners[1:-1]]
+        for line in self._bends:
+            line.setZValue(1)
+            self.plot.addItem(line, ignoreBounds=True)
 
     def drawn_count(self) -> int:
         """How many graphics are on the section."""
@@ -142,6 +156,25 @@ class SectionPane(Pane):
     def _view(self, plane: SectionPlane) -> SectionView:
         ctx = self.ctx
         return SectionView(plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side)
+
+    def _seen(self) -> SectionView | None:
+        return None if self.ctx.section is None else self._view(self.ctx.section)
+
+    def _draw_toggled(self, on: bool) -> None:
+        if on and self.ctx.section is None:
+            self.drawing.setChecked(False)
+            self.ctx.say("Draw a section on the map first.", "look")
+        else:
+            self.draw_tool.open(on)
+
+    def on_items(self, notice: Notice) -> None:
+        super().on_items(notice)
+        self.draw_tool.on_items(tuple(notice.added))
+
+    def on_loaded(self, item: str) -> None:
+        super().on_loaded(item)
+        if self.draw_tool.isVisible():
+            self.draw_tool.on_items((item,))
 
     def _differs(self, plane: SectionPlane) -> bool:
         """Whether a section is another one than the one before, not only moved aside."""
@@ -211,6 +244,7 @@ class SectionPane(Pane):
         if self.ctx.section is not None:
             along, z = self.plot.place_of(position)
             x, y = self.ctx.section.to_map(np.array([along]))
+            self.draw_tool.moved(along, z)
             self.ctx.point_at(float(x[0]), float(y[0]), z, self.kind)
 
     def _clicked(self, event: object) -> None:
@@ -219,11 +253,19 @@ class SectionPane(Pane):
         if plane is None:
             return
         along, z = self.plot.place_of(event.scenePos())  # type: ignore[attr-defined]
+        if self.drawing.isChecked():
+            self.draw_tool.clicked(along, z, bool(event.double()))  # type: ignore[attr-defined]
+            return
         dx, dy = self.plot.metres_per_pixel()
         best: tuple[float, Selection] | None = None
         for entry in self.ctx.lit_entries():
             item = self.ctx.item(entry.id)
             name, table = "", getattr(item, "table", None)
+            if isinstance(item, Features):
+                row = self.draw_tool.drawing_at(entry.id, along, z)
+                if row is not None and best is None:
+                    best = (9.0, Selection(entry.id, "", (row,)))
+                continue
             if isinstance(item, HoleSet):
                 hit = table_with(item, self.ctx.attribute_of(entry))
                 if hit is None:
@@ -277,10 +319,16 @@ class SectionPane(Pane):
             self.ctx.set_section(SectionPlane(x - 400, y, x + 400, y))
             return
         dx, dy = x - 0.5 * (plane.x0 + plane.x1), y - 0.5 * (plane.y0 + plane.y1)
-        self.ctx.set_section(SectionPlane(plane.x0 + dx, plane.y0 + dy, plane.x1 + dx, plane.y1 + dy))
+        self.ctx.set_section(plane.moved(dx, dy))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        # Ctrl+Z is the window's too: while a sketch has clicks it takes these back.
+        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and self.draw_tool.key(event):
+            return True
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() == Qt.Key.Key_D:
+                self.drawing.toggle()
+                return True
             step = {Qt.Key.Key_PageUp: 1.0, Qt.Key.Key_PageDown: -1.0}.get(Qt.Key(event.key()))
             if step and self.ctx.section is not None:
                 self.step(step)
@@ -294,107 +342,13 @@ class SectionPane(Pane):
                 return True
         return False
 
-    # ---- where it lies
-
-    def _place_menu(self, menu: QMenu) -> None:
-        """What can be done with the section, by what is there and selected."""
-        menu.clear()
-        plane = self.ctx.section
-        hole = self._selected_hole()
-        self._offer(
-            menu, f"Through {hole[0]}" if hole else "Through the selected hole", self._through_hole, hole is not None
-        )
-        strike = self._strike()
-        self._offer(menu, "Along the strike of the selected planes", lambda: self._along(0.0), strike is not None)
-        self._offer(menu, "Across the selected planes", lambda: self._along(90.0), strike is not None)
-        menu.addSeparator()
-        there = plane is not None
-        self._offer(menu, "From the other side", lambda: self._turn(180.0), there)
-        self._offer(menu, "Turned by a right angle", lambda: self._turn(90.0), there)
-        self._offer(menu, "One corridor back (Page Down)", lambda: self.step(-1.0), there)
-        self._offer(menu, "One corridor on (Page Up)", lambda: self.step(1.0), there)
-        menu.addSeparator()
-        for side in SIDES:
-            action = menu.addAction(f"Corridor on {side}" if side == "both sides" else f"Corridor {side} only")
-            action.setCheckable(True)
-            action.setChecked(side == self.ctx.corridor_side)
-            action.triggered.connect(lambda _=False, s=side: self.ctx.set_corridor_side(s))
-
-    def _offer(self, menu: QMenu, words: str, act: Callable[[], None], possible: bool) -> None:
-        action = menu.addAction(words)
-        action.setEnabled(possible)
-        action.triggered.connect(lambda _=False: act())
-
-    def _selected_hole(self) -> tuple[str, float, float, float, float] | None:
-        """Name, place, azimuth (degrees) and plan length (m) of the hole of the selected row."""
-        selection = self.ctx.selection
-        item = self.ctx.item(selection.item) if selection.item and selection.rows else None
-        if not isinstance(item, HoleSet):
-            return None
-        named = {"": item.collars, "collar": item.collars, **item.tables, **item.readings}
-        table = named.get(selection.table)
-        if table is None or selection.rows[0] >= len(table):
-            return None
-        name = str(table["hole"].iloc[selection.rows[0]])
-        path = item.stations[(item.stations["hole"].astype(str) == name).to_numpy()]
-        if not len(path):
-            return None
-        x, y = path["x"].to_numpy(float), path["y"].to_numpy(float)
-        dx, dy = float(x[-1] - x[0]), float(y[-1] - y[0])
-        here = self.ctx.section
-        steep = np.hypot(dx, dy) < 1.0
-        azimuth = (
-            (here.azimuth if here is not None else 90.0) if steep else float(np.degrees(np.arctan2(dx, dy)) % 360.0)
-        )
-        return name, float(0.5 * (x[0] + x[-1])), float(0.5 * (y[0] + y[-1])), azimuth, float(np.hypot(dx, dy))
-
-    def _through_hole(self) -> None:
-        hole = self._selected_hole()
-        if hole is not None:
-            _, x, y, azimuth, plan = hole
-            length = max(self.ctx.section.length if self.ctx.section is not None else 0.0, 2.0 * plan, 200.0)
-            self.ctx.set_section(about(x, y, azimuth, length))
-
-    def _strike(self) -> float | None:
-        """Strike in degrees of the mean of the selected planes, or of those of the selected item."""
-        entry = self.ctx.entry(self.ctx.selected)
-        item = self.ctx.item(entry.id) if entry is not None else None
-        names = orientation(item.attributes) if isinstance(item, PointSet) else None
-        if not isinstance(item, PointSet) or names is None:
-            return None
-        rows = self.ctx.selection.rows if self.ctx.selection.item == self.ctx.selected else ()
-        t = item.table.iloc[list(rows)] if rows else item.table
-        dip, to = t[names[0]].to_numpy(float), t[names[1]].to_numpy(float)
-        good = np.isfinite(dip) & np.isfinite(to)
-        if not good.any():
-            return None
-        mean = mean_axis(plane_normal(dip[good], to[good]))
-        return float((np.degrees(np.arctan2(mean[0], mean[1])) + 90.0) % 180.0)
-
-    def _along(self, turn: float) -> None:
-        strike, here = self._strike(), self.ctx.section
-        entry = self.ctx.entry(self.ctx.selected)
-        if strike is None or entry is None:
-            return
-        west, east, south, north = entry.bounds[:4]
-        x, y = 0.5 * (west + east), 0.5 * (south + north)
-        length = max(float(np.hypot(east - west, north - south)), 200.0)
-        if here is not None and not np.isfinite([x, y]).all():
-            x, y, length = 0.5 * (here.x0 + here.x1), 0.5 * (here.y0 + here.y1), here.length
-        self.ctx.set_section(about(x, y, strike + turn, length))
-
-    def _turn(self, degrees: float) -> None:
-        if self.ctx.section is not None:
-            self.ctx.set_section(turned(self.ctx.section, degrees))
-
     def step(self, direction: float) -> None:
         """Go to the next section of the series: as far as the corridor is wide, behind (1) or in front (-1)."""
         plane, width = self.ctx.section, self.ctx.corridor
         if plane is None:
             return
         d = direction * width * (2.0 if self.ctx.corridor_side == "both sides" else 1.0)
-        ux, uy = (plane.x1 - plane.x0) / plane.length, (plane.y1 - plane.y0) / plane.length
-        self.ctx.set_section(SectionPlane(plane.x0 - uy * d, plane.y0 + ux * d, plane.x1 - uy * d, plane.y1 + ux * d))
+        self.ctx.set_section(plane.stepped(d))
 
     def close_pane(self) -> None:
         super().close_pane()

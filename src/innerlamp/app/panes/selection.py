@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.items.features import Features, in_space, part_vertices
 from ...core.items.holes import HoleSet
 from ..context import Context, Selection
 
@@ -15,6 +16,9 @@ def selected_places(ctx: Context, selection: Selection) -> np.ndarray:
     item = ctx.item(selection.item) if selection.item else None
     if item is None or not selection.rows:
         return np.empty((0, 3))
+    if isinstance(item, Features):  # what was drawn in space; the map outlines its own
+        mine = [int(k) for k in np.flatnonzero(in_space(item)) if int(item.owner[k]) in selection.rows]
+        return np.concatenate([np.empty((0, 3)), *(part_vertices(item, k) for k in mine)])
     if isinstance(item, HoleSet):
         table = (
             item.collars

@@ -49,7 +49,7 @@ class ViewState:
         selected = str(store.workspace("selected", ""))
         return cls(
             selected=selected if any(e.id == selected for e in store.entries()) else "",
-            section=SectionPlane(*line) if line else None,
+            section=_section(line),
             corridor=float(store.workspace("corridor", 50.0)),
             side=next((s for s in SIDES if s == store.workspace("side")), "both sides"),
             exaggeration=float(store.workspace("exaggeration", 0.0)),
@@ -60,10 +60,18 @@ class ViewState:
         s = self.section
         store.set_workspace(
             {
-                "section": [s.x0, s.y0, s.x1, s.y1] if s else None,
+                "section": s.places.ravel().tolist() if s else None,
                 "corridor": self.corridor,
                 "side": self.side,
                 "exaggeration": self.exaggeration,
                 "selected": self.selected,
             }
         )
+
+
+def _section(places: object) -> SectionPlane | None:
+    """The section of a project's memory; what is none is passed over."""
+    try:
+        return SectionPlane.along(np.asarray(places, dtype=float)) if places else None
+    except (ValueError, TypeError):
+        return None

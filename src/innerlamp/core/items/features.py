@@ -81,6 +81,25 @@ def starts_of(parts: Sequence[np.ndarray]) -> np.ndarray:
     return np.concatenate([[0], np.cumsum([len(part) for part in parts])]).astype(np.int64)
 
 
+OFF_GROUND = 5.0  # metres above or below the ground from which a part lies in space rather than on the map
+
+
+def in_space(item: Features, above: np.ndarray | None = None) -> np.ndarray:
+    """Return which parts lie in space: with elevations, and off the ground somewhere.
+
+    Parameters
+    ----------
+    above
+        Height of each vertex over the ground in metres, NaN where it is not known; None without a ground.
+    """
+    known = np.isfinite(item.vertices[:, 2])
+    off = known if above is None else known & ~(np.abs(above) <= OFF_GROUND)
+    starts = item.starts[:-1].astype(np.int64)
+    if not len(starts):
+        return np.zeros(0, dtype=bool)
+    return np.asarray(np.logical_and.reduceat(known, starts) & np.logical_or.reduceat(off, starts))
+
+
 def with_parts(item: Features, parts: Sequence[FloatArray]) -> Features:
     """Return features whose parts have other vertices (n, 3); owners and types stay."""
     return dataclasses.replace(item, vertices=np.concatenate(parts), starts=starts_of(parts))

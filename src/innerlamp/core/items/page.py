@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from ..errors import InputError
 from .base import Item
@@ -35,7 +35,7 @@ class Element(BaseModel):
     easting, northing, scale
         Middle of a map in metres, and the denominator of its scale; of a section only the scale.
     line, corridor, exaggeration, elevation
-        Section: its two ends (x0, y0, x1, y1), half width of the corridor (m), vertical exaggeration,
+        Section: its ends (x0, y0, x1, y1), with the places between them where it is a fence; half width of the corridor (m), vertical exaggeration,
         and the elevation of the frame's middle (m); without one the ground lies near the frame's top.
     grid
         Interval of the coordinate grid in metres: 0 takes a round one, -1 draws none.
@@ -58,7 +58,7 @@ class Element(BaseModel):
     easting: float = 0.0
     northing: float = 0.0
     scale: float = Field(0.0, ge=0)
-    line: tuple[float, float, float, float] | None = None
+    line: tuple[float, ...] | None = Field(None, min_length=4, max_length=400)
     corridor: float = Field(50.0, gt=0)
     exaggeration: float = Field(1.0, gt=0, le=100)
     elevation: float | None = None
@@ -68,6 +68,13 @@ class Element(BaseModel):
     fields: dict[str, str] = {}
     date: str = ""
     data: str = Field("", max_length=MOST_PICTURE)
+
+    @field_validator("line")
+    @classmethod
+    def _is_a_section(cls, line: tuple[float, ...] | None) -> tuple[float, ...] | None:
+        if line is not None and (len(line) % 2 or len(set(zip(line[::2], line[1::2], strict=True))) < 2):
+            raise ValueError("must be x, y, x, y ... of two places or more that lie apart")
+        return line
 
 
 @dataclass(frozen=True, kw_only=True)

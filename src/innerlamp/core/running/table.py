@@ -20,7 +20,7 @@ from ..operations.data import (
     import_shapes,
     merge_holes,
 )
-from ..operations.drilling import along, compositing, contact_profile, continuity, intercepts, oriented
+from ..operations.drilling import along, compositing, contact_profile, continuity, intercepts, interpretation, oriented
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
@@ -84,6 +84,8 @@ OPERATIONS: dict[str, Operation] = {
         oriented.PIERCE,
         contact_profile.OPERATION,
         continuity.OPERATION,
+        interpretation.DRAW,
+        interpretation.MOVE,
         along.LINES,
         along.POINTS,
         diurnal.OPERATION,

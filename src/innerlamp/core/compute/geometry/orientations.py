@@ -28,7 +28,7 @@ def plunge_and_trend(line: FloatArray) -> tuple[FloatArray, FloatArray]:
     return stereonet.plunge_and_trend(np.asarray(line) * [1.0, 1.0, -1.0])  # the net's vectors are east, north, down
 
 
-def section_traces(normal: FloatArray, azimuth: float) -> FloatArray:
+def section_traces(normal: FloatArray, azimuth: FloatArray | float) -> FloatArray:
     """Return unit directions (n, 2) along a vertical section and up of the lines in which planes cut it.
 
     Parameters
@@ -36,18 +36,19 @@ def section_traces(normal: FloatArray, azimuth: float) -> FloatArray:
     normal
         Unit normals, east-north-up, shape (n, 3).
     azimuth
-        Direction of the section in degrees clockwise from north.
+        Direction of the section in degrees clockwise from north, one or shape (n,).
 
     Returns
     -------
     ndarray
         Pointing to the right; NaN for planes that lie in the section.
     """
-    a = np.radians(azimuth)
-    along = np.array([np.sin(a), np.cos(a), 0.0])
-    across = np.array([np.cos(a), -np.sin(a), 0.0])
+    a = np.broadcast_to(np.radians(azimuth), (len(normal),))
+    level = np.zeros(len(normal))
+    along = np.column_stack([np.sin(a), np.cos(a), level])
+    across = np.column_stack([np.cos(a), -np.sin(a), level])
     line = np.cross(normal, across)
-    flat = np.stack([line @ along, line[:, 2]], axis=1)
+    flat = np.stack([(line * along).sum(axis=1), line[:, 2]], axis=1)
     size = np.linalg.norm(flat, axis=1)
     with np.errstate(invalid="ignore", divide="ignore"):
         flat = np.where(size[:, None] > 1e-9, flat / size[:, None], np.nan)

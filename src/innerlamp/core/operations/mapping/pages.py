@@ -5,11 +5,13 @@ from __future__ import annotations
 import dataclasses
 import json
 from datetime import date
+from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import BeforeValidator
 
+from ...compute.geometry.planes import SectionPlane
 from ...compute.potential.mainfield import parse_date
 from ...crs import describe
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
@@ -48,7 +50,10 @@ class MakePage(Params):
         "", "Date", editor="date", help="Of the magnetic north arrow and in the title block; today when empty"
     )
     section: str = param(
-        "", "Section", help="Its two ends, to add it below the map: 503200 5602500; 504300 5601900", more=True
+        "",
+        "Section",
+        help="Its two ends, to add it below the map, more places for a fence: 503200 5602500; 504300 5601900",
+        more=True,
     )
     template: str = param("", "Template", editor="file", help="A page template to arrange it by", more=True)
     name: str = param("", "Name", help="The title when empty")
@@ -81,18 +86,27 @@ def round_scale(least: float) -> float:
     return float(next(m * power for m in _SCALES if m * power >= least * (1 - 1e-9)))
 
 
-def _ends(text: str) -> tuple[float, float, float, float] | None:
+def ends_of(text: str) -> tuple[float, ...] | None:
+    """Return the places of a section (x, y, x, y ...) that a text names, None for an empty one.
+
+    Raises
+    ------
+    InputError
+        When it names no two places that lie apart.
+    """
     if not text.strip():
         return None
     try:
-        (x0, y0), (x1, y1) = ((float(v) for v in part.replace(",", " ").split()) for part in text.split(";"))
+        places = [[float(v) for v in part.replace(",", " ").split()] for part in text.split(";")]
+        if any(len(place) != 2 for place in places) or len(places) < 2:
+            raise ValueError
     except ValueError as error:
         raise InputError(
             f"'{text}' does not name two ends", where="section", fix="Write for example 503200 5602500; 504300 5601900"
         ) from error
-    if np.hypot(x1 - x0, y1 - y0) < 1.0:
+    if any(np.hypot(b[0] - a[0], b[1] - a[1]) < 1.0 for a, b in pairwise(places)):
         raise InputError("the ends of the section lie at one place")
-    return x0, y0, x1, y1
+    return tuple(v for place in places for v in place)
 
 
 def _arranged(width: float, height: float, section: bool, second: bool) -> list[dict[str, Any]]:
@@ -160,7 +174,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
         raise InputError("it has no place on the map", where=around.name, fix="Choose another item to fit the map to")
     when = p.date or date.today().isoformat()
     parse_date(when)
-    line = _ends(p.section)
+    line = ends_of(p.section)
     if p.template:
         width, height, made = read_template(p.template)
         elements = [dict(e) for e in made]
@@ -187,7 +201,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
             e |= {"lit": shown, "easting": 0.5 * (west + east), "northing": 0.5 * (south + north)}
             scales.append(e["scale"])
         elif e["kind"] == "section" and line is not None:
-            length = float(np.hypot(line[2] - line[0], line[3] - line[1]))
+            length = SectionPlane.along(line).length
             e["scale"] = round_scale(length / (e["w"] - 24.0) * 1000.0)
             e |= {"lit": lit, "line": line}
         elif e["kind"] == "title":

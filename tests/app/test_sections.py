@@ -1,0 +1,202 @@
+"""Sections: fences, drawing in space with snapping, what neighbours show of it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QGraphicsItem
+
+from innerlamp.app.context import Selection
+from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.panes.map_pane import MapPane
+from innerlamp.app.panes.section_pane import SectionPane
+from innerlamp.app.shots import settle
+from innerlamp.core.compute.geometry.planes import SectionPlane
+from innerlamp.core.items.features import Features
+from innerlamp.core.items.holes import HoleSet
+
+from .conftest import choose, drag, light_only, menu_path, type_into, widget_image
+
+
+def section_alone(window: Window) -> SectionPane:
+    pane = window.centre.pane("section")
+    assert isinstance(pane, SectionPane)
+    window.centre.toggle_fill(next(f.number for f in window.centre.frames if f.pane is pane))
+    settle(window)
+    return pane
+
+
+def spot(pane: SectionPane | MapPane, x: float, y: float) -> QPoint:
+    """Where a place of a plot lies in its widget."""
+    return pane.plot.mapFromScene(pane.plot.getViewBox().mapViewToScene(QPointF(x, y)))
+
+
+def click(pane: SectionPane | MapPane, x: float, y: float, held: Qt.KeyboardModifier | None = None) -> None:
+    at = spot(pane, x, y)
+    QTest.mouseMove(pane.plot.viewport(), at)
+    modifier = held or Qt.KeyboardModifier.NoModifier
+    QTest.mouseClick(pane.plot.viewport(), Qt.MouseButton.LeftButton, modifier, at)
+
+
+def holes_item(window: Window) -> HoleSet:
+    store = window.ctx.store
+    assert store is not None
+    item = store.load(store.find("Emberlow holes").id)
+    assert isinstance(item, HoleSet)
+    return item
+
+
+def test_a_fence_is_drawn_on_the_map_dragged_and_taken_through_holes(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    window.centre.toggle_fill(0)
+    settle(window)
+    (x0, x1), (y0, y1) = pane.plot.viewRange()
+    places = [(x0 + a * (x1 - x0), y0 + b * (y1 - y0)) for a, b in ((0.3, 0.4), (0.45, 0.6), (0.65, 0.45))]
+    QTest.mouseClick(pane.across, Qt.MouseButton.LeftButton)
+    click(pane, *places[0])
+    click(pane, *places[1], Qt.KeyboardModifier.ShiftModifier)
+    assert pane.across.isChecked()
+    click(pane, *places[2])
+    assert not pane.across.isChecked()
+    pixel = pane.plot.metres_per_pixel()[0]
+    assert ctx.section is not None
+    assert ctx.section.places == pytest.approx(np.array(places), abs=1.5 * pixel)
+    # Its bend is dragged like its ends.
+    settle(window)
+    drag(pane.plot.viewport(), spot(pane, *ctx.section.places[1]), spot(pane, *places[1]) + QPoint(0, -60))
+    assert ctx.section.places[1][1] - places[1][1] == pytest.approx(60 * pixel, abs=3 * pixel)
+    assert ctx.section.places[0] == pytest.approx(places[0], abs=1.5 * pixel)
+
+    section = section_alone(window)
+    assert section.caption.text().startswith("Fence of 2 pieces")
+    assert len(section._bends) == 1
+    assert section._bends[0].value() == pytest.approx(np.hypot(*(ctx.section.places[1] - ctx.section.places[0])))
+    # Through holes that stand in no line: each collar lies on the fence, in order from the west.
+    item = holes_item(window)
+    rows = np.flatnonzero(item.collars["hole"].isin(["EMB001", "EMB014", "EMB009", "EMB003"]).to_numpy())
+    ctx.select_rows(Selection(ctx.store.find("Emberlow holes").id, "collar", tuple(rows.tolist())))  # type: ignore[union-attr]
+    menu_path(section.placing.menu(), "Fence through the selected holes")
+    settle(window)
+    at = item.collars.iloc[rows][["x", "y"]].to_numpy(float)
+    along, off = ctx.section.to_plane(*at.T)
+    assert np.abs(off).max() < 0.01
+    assert ((along > 0) & (along < ctx.section.length)).all()
+    seen = {w for g in section.layers.graphics() for w in getattr(g, "words", [])}
+    assert {"EMB001", "EMB014", "EMB009", "EMB003"} <= seen
+    # The slab of 3D has no fence; the window says so.
+    window.centre.frames[0].show_kind("scene")
+    window.centre.toggle_fill(0)
+    settle(window)
+    scene = window.centre.pane("scene")
+    scene.slab.click()  # type: ignore[union-attr]
+    assert not scene.slab.isChecked()  # type: ignore[union-attr]
+
+
+def test_lines_outlines_and_notes_are_drawn_on_a_section_snap_and_are_ghosts_beside_it(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Emberlow holes")
+    ctx.set_colour_by(ctx.store.find("Emberlow holes").id, "Rock")  # type: ignore[union-attr]
+    item = holes_item(window)
+    collar = item.collars[item.collars["hole"] == "EMB014"].iloc[0]
+    x, y = float(collar["x"]), float(collar["y"])
+    ctx.set_section(SectionPlane(x - 300, y, x + 300, y))
+    ctx.set_corridor(40.0)
+    section = section_alone(window)
+    QTest.keyClick(section.plot, Qt.Key.Key_D)
+    tool = section.draw_tool
+    assert tool.isVisible()
+    log = item.tables["lithology"]
+    mine = log[log["hole"].astype(str) == "EMB014"]
+    contact = mine[["x1", "y1", "z1"]].to_numpy(float)[1]
+    along, _ = ctx.section.to_plane(contact[:1], contact[1:2])  # type: ignore[union-attr]
+    tool.value.setCurrentText("Vein 7")
+    pixel, up = section.plot.metres_per_pixel()
+    # Within ten pixels of a contact the click goes to it, in space; elsewhere it lies on the section.
+    click(section, along[0] + 1 * pixel, contact[2] + 1 * up)
+    click(section, along[0] + 80 * pixel, contact[2] - 60 * up)
+    click(section, along[0] + 140 * pixel, contact[2] - 90 * up)
+    QTest.keyClick(section.plot, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(tool.sketch) == 2
+    QTest.keyClick(section.plot, Qt.Key.Key_Return)
+    settle(window)
+    drawn = ctx.item(ctx.store.find("Interpretation").id)  # type: ignore[union-attr]
+    assert isinstance(drawn, Features)
+    assert drawn.vertices[0] == pytest.approx(contact, abs=1e-6)
+    assert drawn.vertices[1, 1] == pytest.approx(y, abs=1e-6)
+    assert drawn.table["body"].tolist() == ["Vein 7"]
+    # An outline that begins at a corner of the line shares it, and is filled.
+    choose(tool.mode, "outline")
+    for dx, dz in ((80, -60), (120, -120), (40, -130)):
+        click(section, along[0] + dx * pixel, contact[2] + dz * up)
+    click(section, along[0] + 80 * pixel + pixel, contact[2] - 60 * up)  # back at its beginning
+    settle(window)
+    # A note stands where it is clicked.
+    choose(tool.mode, "note")
+    type_into(tool.words, "open to the west")
+    click(section, along[0] - 100 * pixel, contact[2] - 40 * up)
+    settle(window)
+    drawn = ctx.item(ctx.store.find("Interpretation").id)  # type: ignore[union-attr]
+    assert isinstance(drawn, Features)
+    assert len(drawn.table) == 3
+    assert drawn.vertices[2] == pytest.approx(drawn.vertices[1], abs=1e-6)
+    assert drawn.vertices[2] == pytest.approx(drawn.vertices[drawn.starts[2] - 1])
+    mine_drawn = section.layers.graphics(ctx.store.find("Interpretation").id)  # type: ignore[union-attr]
+    assert "open to the west" in {w for g in mine_drawn for w in getattr(g, "words", [])}
+    assert all(QGraphicsItem.opacity(g) == 1.0 for g in mine_drawn)
+
+    # A corner is dragged, in space; what meets there goes with it.
+    choose(tool.mode, "corners")
+    settle(window)
+    drag(
+        section.plot.viewport(),
+        spot(section, along[0] + 80 * pixel, contact[2] - 60 * up),
+        spot(section, along[0] + 95 * pixel, contact[2] - 20 * up),
+    )
+    settle(window)
+    moved = ctx.item(ctx.store.find("Interpretation").id)  # type: ignore[union-attr]
+    assert isinstance(moved, Features)
+    assert moved.vertices[1, 2] - drawn.vertices[1, 2] == pytest.approx(40 * up, abs=3 * up)
+    assert moved.vertices[2] == pytest.approx(moved.vertices[1])
+    # A click on the line selects it; Remove takes it out.
+    middle = 0.5 * (moved.vertices[0] + moved.vertices[1])
+    at, _ = ctx.section.to_plane(middle[:1], middle[1:2])  # type: ignore[union-attr]
+    click(section, float(at[0]), float(middle[2]))
+    assert ctx.selection.rows == (0,)
+    assert len(section._marked.data) == 2
+    QTest.mouseClick(tool.buttons["Remove"], Qt.MouseButton.LeftButton)
+    settle(window)
+    QTest.keyClick(section.plot, Qt.Key.Key_Escape)
+    assert not tool.isVisible()
+    # On the neighbouring section the outline is a ghost, far away it is gone.
+    one = ctx.store.find("Interpretation").id  # type: ignore[union-attr]
+    QTest.keyClick(section.plot, Qt.Key.Key_PageUp)
+    settle(window)
+    ghosts = section.layers.graphics(one)
+    assert ghosts and all(QGraphicsItem.opacity(g) < 0.5 for g in ghosts)
+    assert not any(getattr(g, "words", []) for g in ghosts)
+    for _ in range(3):
+        QTest.keyClick(section.plot, Qt.Key.Key_PageUp)
+    settle(window)
+    assert not section.layers.graphics(one)
+    # And 3D shows it where it lies, filled.
+    ctx.set_section(SectionPlane(x - 300, y, x + 300, y))
+    light_only(window, "Interpretation")
+    window.centre.frames[0].show_kind("scene")
+    window.centre.toggle_fill(0)
+    settle(window)
+    scene = window.centre.pane("scene")
+    choose(scene.view, "Along section")  # type: ignore[union-attr]
+    settle(window)
+    image = widget_image(window, scene.canvas)  # type: ignore[union-attr]
+    back = QColor(image.pixel(5, 5))
+    inked = sum(
+        abs(QColor(image.pixel(px, py)).lightness() - back.lightness()) > 12
+        for px in range(60, image.width() - 60, 6)
+        for py in range(60, image.height() - 60, 6)
+    )
+    assert inked > 200  # an area, not a line
