@@ -20,7 +20,16 @@ from ..operations.data import (
     import_shapes,
     merge_holes,
 )
-from ..operations.drilling import along, compositing, contact_profile, continuity, intercepts, interpretation, oriented
+from ..operations.drilling import (
+    along,
+    compositing,
+    contact_profile,
+    continuity,
+    intercepts,
+    interpretation,
+    long_section,
+    oriented,
+)
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
@@ -84,6 +93,7 @@ OPERATIONS: dict[str, Operation] = {
         oriented.PIERCE,
         contact_profile.OPERATION,
         continuity.OPERATION,
+        long_section.OPERATION,
         interpretation.DRAW,
         interpretation.MOVE,
         along.LINES,
