@@ -165,7 +165,8 @@ def test_a_log_is_added_at_true_scale(demo_window: Window, tmp_path: Path) -> No
     pane.export_to(tmp_path / "log.pdf")
     finish_jobs(window)
     text = pypdfium2.PdfDocument((tmp_path / "log.pdf").read_bytes())[0].get_textpage().get_text_bounded()
-    assert "EMB010, " in text and "Rock" in text and "W (ppm)" in text
+    text = "".join(text.split())  # the reader finds spaces or not, by its own rules
+    assert "EMB010," in text and "Rock" in text and "W(ppm)" in text
     type_into(pane.edits["text"], "NO1")
     QTest.keyClick(pane.edits["text"], Qt.Key.Key_Return)
     finished(window)

@@ -114,8 +114,8 @@ def test_all_samples_count_where_there_are_no_intercepts_and_the_plane_is_fitted
     # Middles within 3.4 m of the plane: only the 8 m in it.
     assert rows["grade x thickness"].iloc[1] == pytest.approx(4.0 * 8.0 * np.sin(np.radians(60.0)))
     fitted, *_ = made_of(project, reach=60)
-    assert fitted["dip"].iloc[0] == pytest.approx(60.0, abs=1e-6)
-    assert fitted["dip direction"].iloc[0] == pytest.approx(90.0, abs=1e-6)
+    assert fitted["plane dip"].iloc[0] == pytest.approx(60.0, abs=1e-6)
+    assert fitted["plane dip direction"].iloc[0] == pytest.approx(90.0, abs=1e-6)
 
 
 @pytest.mark.parametrize(

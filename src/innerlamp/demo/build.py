@@ -16,8 +16,15 @@ from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
 LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
-VERSION = 3  # of the prospect; a demo of another one is made anew by `ensure`
+VERSION = 4  # of the prospect; a demo of another one is made anew by `ensure`
+_FENCE = ((2_005.0, 2_745.0), (2_183.0, 2_440.0), (2_465.0, 2_456.0), (2_420.0, 2_700.0))
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
+
+
+def _fence() -> str:
+    """A fence in local coordinates of the prospect: across the veins, then along them to the skarn."""
+    return "; ".join(f"{truth.ORIGIN[0] + x:.0f} {truth.ORIGIN[1] + y:.0f}" for x, y in _FENCE)
+
 
 # Operation, parameters, inputs by our short name, short name of each output.
 STEPS: tuple[Step, ...] = (
@@ -185,6 +192,99 @@ STEPS: tuple[Step, ...] = (
         },
         {"around": "geology"},
         {"page": "page"},
+    ),
+    (
+        "long-section",
+        {
+            "attribute": "Sn_pct",
+            "dip": truth.VEIN_DIP,
+            "dip_direction": truth.VEIN_STRIKE + 90.0,
+            "name": "Main vein",
+        },
+        {"holes": "intercepts", "drilled": "holes", "ground": "ground"},
+        {"piercings": "piercings", "field": "long field", "contours": "long contours", "open": "open ends"},
+    ),
+    (
+        "section-pages",
+        {
+            "corridor": 60.0,
+            "highest": 430.0,
+            "lit": [
+                "Ground",
+                "Main vein, long section",
+                "Main vein, contours",
+                "Main vein, open directions",
+                "Main vein, piercings",
+            ],
+            "plan": ["Geological map", "Emberlow holes"],
+            "heading": "Long section of the main vein",
+            "author": "Inner Lamp demo",
+            "date": "2024-11-04",
+            "notes": "Grade x true thickness of tin intercepts in the plane of the richest vein, contoured within 1.3 spacings of a piercing. Crosses: where no hole has tested the ground beyond a good one.",
+        },
+        {"around": "long field"},
+        {"page": "long page"},
+    ),
+    (
+        "section-pages",
+        {
+            "line": _fence(),
+            "corridor": 45.0,
+            "highest": 460.0,
+            "lowest": 0.0,
+            "lit": ["Ground", "Sn shell 800 ppm", "Emberlow holes"],
+            "plan": ["Geological map", "Emberlow holes"],
+            "colours": ["Emberlow holes = Rock"],
+            "heading": "Fence from the veins to the skarn",
+            "author": "Inner Lamp demo",
+            "date": "2024-11-04",
+        },
+        {"around": "holes"},
+        {"page": "fence page"},
+    ),
+    (
+        "section-pages",
+        {
+            "azimuth": truth.VEIN_STRIKE + 90.0,
+            "number": 6,
+            "spacing": 85.0,
+            "corridor": 42.0,
+            "lowest": 40.0,
+            "highest": 430.0,
+            "lit": ["Ground", "Sn shell 800 ppm", "Emberlow holes"],
+            "plan": ["Geological map", "Emberlow holes"],
+            "colours": ["Emberlow holes = Rock"],
+            "heading": "Sections across the veins",
+            "author": "Inner Lamp demo",
+            "date": "2024-11-04",
+        },
+        {"around": "shell"},
+        {"page": "series page"},
+    ),
+    (
+        "log-pages",
+        {
+            "of": ["EMB014"],
+            "scale": 500.0,
+            "tracks": [
+                "Rock",
+                "Sn_ppm",
+                "Cu_pct",
+                "curve: Sn_ppm, W_ppm",
+                "As_ppm",
+                "Alteration",
+                "Recovery (%)",
+                "filled curve: RQD (%)",
+                "Density (g/cm3)",
+                "filled curve: Susceptibility (10^-3 SI)",
+                "planes",
+                "notes: Remark",
+            ],
+            "author": "Inner Lamp demo",
+            "date": "2024-11-04",
+        },
+        {"holes": "holes", "planes": "sets"},
+        {"page": "log page"},
     ),
 )
 

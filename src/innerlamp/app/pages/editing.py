@@ -56,8 +56,8 @@ def panned(page: Page, number: int, dx: float, dy: float) -> Elements:
     return changed(page, number, easting=e.easting - dx * e.scale / 1000.0, northing=e.northing + dy * e.scale / 1000.0)
 
 
-def added(page: Page, kind: Kind, like: Element | None, **values: Any) -> Elements:
-    """Return the elements with a new one in the middle of the sheet; a map begins as the first map is."""
+def added(page: Page, kind: Kind, like: Element | None, sheet: int = 0, **values: Any) -> Elements:
+    """Return the elements with a new one in the middle of a sheet; a map begins as the first map is."""
     wide, high = SIZES[kind]
     wide, high = min(wide, page.width - 20), min(high, page.height - 20)
     new: dict[str, Any] = {
@@ -73,6 +73,8 @@ def added(page: Page, kind: Kind, like: Element | None, **values: Any) -> Elemen
             new |= {"easting": like.easting, "northing": like.northing}
     if like is not None and like.date:
         new["date"] = like.date
+    if sheet:
+        new["sheet"] = sheet
     return (*page.elements, {**new, **values})
 
 
@@ -81,9 +83,10 @@ def without(page: Page, number: int) -> Elements:
     return tuple(e for k, e in enumerate(page.elements) if k != number)
 
 
-def element_at(page: Page, x: float, y: float) -> int:
-    """Return the number of the topmost element at a place in millimetres, -1 for none."""
-    return next((k for k in range(len(page.elements) - 1, -1, -1) if _holds(page.layout[k], x, y)), -1)
+def element_at(page: Page, x: float, y: float, sheet: int = 0) -> int:
+    """Return the number of the topmost element at a place of a sheet in millimetres, -1 for none."""
+    layout = page.layout
+    return next((k for k in range(len(layout) - 1, -1, -1) if layout[k].sheet == sheet and _holds(layout[k], x, y)), -1)
 
 
 def _holds(e: Element, x: float, y: float) -> bool:

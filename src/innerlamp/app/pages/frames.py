@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QLineF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.base import Item
@@ -16,10 +17,11 @@ from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
 from ..painters.flat import faded
+from ..painters.space import draw_haloed
 from ..painters.table import PAINTERS
 from ..painters.views import MapView, SectionView, View
 from ..theme.theme import PAPER
-from .paper import INK, MM, PAD, font_of, round_interval
+from .paper import FAINT, INK, MM, PAD, font_of, round_interval
 
 
 class FrameContext:
@@ -167,12 +169,13 @@ def _ground(
     painter.drawRect(rect)
 
 
-def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
-    """Draw a map with its frame and coordinate grid."""
+def paint_map(painter: QPainter, ctx: Context, element: Element, sections: Sequence[Element] = ()) -> None:
+    """Draw a map with its frame, coordinate grid, and where the sections of its sheet run."""
     rect, m, ground = map_rect(element), metres_per_pixel(element), ground_of(element)
     _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, MapView())
     if element.grid >= 0:
         _coordinates(painter, rect, ground, element.grid or round_interval(0.05 * element.scale))
+    _traces(painter, rect, ground, m, sections)
     if element.text:
         painter.setFont(font_of(6.5, bold=True))
         words = f"{element.text}, {scale_words(element.scale)}"
@@ -181,6 +184,52 @@ def paint_map(painter: QPainter, ctx: Context, element: Element) -> None:
         painter.fillRect(box, QColor(255, 255, 255, 215))
         painter.setPen(INK)
         painter.drawText(box.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+
+
+def end_names(element: Element) -> tuple[str, str]:
+    """Return what the ends of a section are called: A and B, or its name and its name with a prime."""
+    return (element.text, f"{element.text}′") if element.text else ("A", "B")
+
+
+def _traces(
+    painter: QPainter,
+    rect: QRectF,
+    ground: tuple[float, float, float, float],
+    pixel: float,
+    sections: Sequence[Element],
+) -> None:
+    """The lines of sections on a map, with their corridors and the names of their ends."""
+    west, _, _, north = ground
+    painter.save()
+    painter.setClipRect(rect)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for each in sections:
+        assert each.line is not None
+        plane = SectionPlane.along(each.line)
+        low = 0.0 if each.side == "behind" else -each.corridor
+        high = 0.0 if each.side == "in front" else each.corridor
+        around = np.concatenate([plane.beside(low), plane.beside(high)[::-1]])
+        soft = QColor(INK)
+        soft.setAlpha(26)
+        for xy, closed in ((around, True), (plane.places, False)):
+            at = [QPointF(rect.left() + (x - west) / pixel, rect.top() + (north - y) / pixel) for x, y in xy.tolist()]
+            if closed:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(soft)
+                painter.drawPolygon(QPolygonF(at))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                continue
+            painter.setPen(QPen(INK, 1.3))
+            painter.drawPolyline(QPolygonF(at))
+            painter.setFont(font_of(6.5, bold=True))
+            for name, here, other in zip(end_names(each), (at[0], at[-1]), (at[1], at[-2]), strict=True):
+                out = here - other
+                size = max(float(np.hypot(out.x(), out.y())), 1e-6)
+                box = QRectF(0, 0, painter.fontMetrics().horizontalAdvance(name) + 4.0, 11.0)
+                box.moveCenter(here + out * (9.0 / size))
+                draw_haloed(painter, box, name, INK, QColor("#FFFFFF"))
+    painter.restore()
 
 
 def _coordinates(painter: QPainter, rect: QRectF, ground: tuple[float, float, float, float], step: float) -> None:
@@ -244,7 +293,12 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         if element.elevation is not None
         else _sky(ctx, FrameContext(ctx, element), plane) + 30 * up
     )
-    _ground(painter, ctx, element, rect, (west, top), m, up, SectionView(plane, element.corridor, element.exaggeration))
+    view = SectionView(plane, element.corridor, element.exaggeration, element.side)
+    _ground(painter, ctx, element, rect, (west, top), m, up, view)
+    painter.setPen(QPen(FAINT, 0.7, Qt.PenStyle.DashLine))
+    for bend in plane.corners[1:-1].tolist():
+        x = rect.left() + (bend - west) / m
+        painter.drawLine(QLineF(x, rect.top(), x, rect.bottom()))
     painter.setFont(font_of(6.0))
     step = round_interval(0.025 * element.scale / element.exaggeration)
     for z in (step * np.arange(np.ceil((top - rect.height() * up) / step), np.floor(top / step) + 1)).tolist():
@@ -254,7 +308,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         painter.drawText(
             QRectF(rect.left() - 54, y - 7, 48, 14),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            f"{z:g} m",
+            f"{z + 0.0:g} m",
         )
     step = round_interval(0.05 * element.scale)
     for along in np.arange(0.0, plane.length + 1e-6, step).tolist():
@@ -263,11 +317,23 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
             painter.drawLine(QLineF(x, rect.bottom(), x, rect.bottom() + 4))
             painter.drawText(QRectF(x - 40, rect.bottom() + 4, 80, 13), Qt.AlignmentFlag.AlignCenter, f"{along:g} m")
     painter.setFont(font_of(8.0, bold=True))
-    for name, along in (("A", 0.0), ("B", plane.length)):
+    first, last = end_names(element)
+    for name, along in ((first, 0.0), (last, plane.length)):
         x = rect.left() + (along - west) / m
         painter.drawText(QRectF(x - 20, rect.top() - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
     painter.setFont(font_of(6.5))
-    words = f"Section A–B, azimuth {plane.azimuth:03.0f}°, {scale_words(element.scale)}, vertical × {element.exaggeration:g}, {element.corridor:g} m on each side"
+    shape = f"fence of {len(plane.pieces)} pieces" if plane.bends else f"looking {plane.view_azimuth:03.0f}°"
+    width = {"both sides": "on each side"}.get(element.side, element.side)
+    parts = (
+        f"Section {first}–{last}",
+        shape,
+        scale_words(element.scale),
+        f"vertical × {element.exaggeration:g}",
+        f"{element.corridor:g} m {width}",
+    )
+    metrics = painter.fontMetrics()  # as much as finds room, the most telling first
+    fits = [n for n in range(1, 6) if metrics.horizontalAdvance(", ".join(parts[:n])) < rect.width() - 60]
+    words = ", ".join(parts[: max(fits, default=1)])
     painter.drawText(
         QRectF(rect.left() + 30, rect.top() - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words
     )

@@ -16,19 +16,21 @@ from ...core.errors import InputError, LampError
 from ...core.items.page import Element, Page
 from ..context import Context
 from .frames import ground_of, map_rect, paint_map, paint_section
-from .furniture import paint_inset, paint_legend, paint_north, paint_notes, paint_picture, paint_scale, paint_title
+from .furniture import paint_inset, paint_north, paint_notes, paint_picture, paint_scale, paint_title
+from .legends import paint_legend
 from .logs import paint_log
 from .paper import MM
+from .track_logs import paint_tracks
 
 ENDINGS = (".pdf", ".svg", ".png", ".tif", ".tiff")
 _MOST_PIXELS = 400_000_000
 
 
-def paint_page(painter: QPainter, ctx: Context, page: Page) -> list[str]:
-    """Draw a page in pixels of 96 to the inch; returns what could not be drawn, in words."""
+def paint_page(painter: QPainter, ctx: Context, page: Page, sheet: int = 0) -> list[str]:
+    """Draw a sheet of a page in pixels of 96 to the inch; returns what could not be drawn, in words."""
     problems: list[str] = []
     painter.fillRect(QRectF(0, 0, page.width * MM, page.height * MM), QColor("#FFFFFF"))
-    for element in page.layout:
+    for element in page.on_sheet(sheet):
         painter.save()
         try:
             _paint(painter, ctx, page, element)
@@ -40,26 +42,28 @@ def paint_page(painter: QPainter, ctx: Context, page: Page) -> list[str]:
 
 
 def _paint(painter: QPainter, ctx: Context, page: Page, element: Element) -> None:
-    maps = page.maps
+    here = page.on_sheet(element.sheet)
+    maps = [e for e in here if e.kind == "map" and e.scale]
     target = maps[min(element.of, len(maps) - 1)] if maps else None
     if element.kind in ("map", "section", "log"):  # what lies under a frame does not shine through
         painter.fillRect(QRectF(element.x * MM, element.y * MM, element.w * MM, element.h * MM), QColor("#FFFFFF"))
     if element.kind == "map" and element.scale:
-        paint_map(painter, ctx, element)
+        paint_map(painter, ctx, element, [e for e in here if e.kind == "section" and e.line and e.scale])
     elif element.kind == "section":
         paint_section(painter, ctx, element)
     elif element.kind == "log":
-        paint_log(painter, ctx, element)
+        (paint_tracks if element.tracks else paint_log)(painter, ctx, element)
     elif element.kind == "title":
         paint_title(painter, element, page.name)
     elif element.kind == "notes":
         paint_notes(painter, element)
     elif element.kind == "picture":
         paint_picture(painter, element)
+    elif element.kind == "legend":
+        frames = [e for e in here if e.kind in ("map", "section", "log") and e is not target]
+        paint_legend(painter, ctx, element, [*([target] if target is not None else []), *frames])
     elif target is None:
         return
-    elif element.kind == "legend":
-        paint_legend(painter, ctx, element, [target, *(m for m in maps if m is not target)])
     elif element.kind == "scale bar":
         paint_scale(painter, element, target)
     elif element.kind == "north":
@@ -68,8 +72,8 @@ def _paint(painter: QPainter, ctx: Context, page: Page, element: Element) -> Non
         paint_inset(painter, ctx, element, target)
 
 
-def _pdf(title: str, width: float, height: float, draw: Callable[[QPainter], object]) -> bytes:
-    """Return a PDF of one sheet (mm), drawn in pixels of 96 to the inch, fonts embedded."""
+def _pdf(title: str, width: float, height: float, *draw: Callable[[QPainter], object]) -> bytes:
+    """Return a PDF with a sheet (mm) for each of `draw`, drawn in pixels of 96 to the inch, fonts embedded."""
     stored = QByteArray()
     buffer = QBuffer(stored)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -81,7 +85,10 @@ def _pdf(title: str, width: float, height: float, draw: Callable[[QPainter], obj
     writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
     painter = QPainter(writer)
     try:
-        draw(painter)
+        for number, each in enumerate(draw):
+            if number:
+                writer.newPage()
+            each(painter)
     finally:
         painter.end()
     del painter, writer  # before the buffer that they write into
@@ -92,8 +99,11 @@ def _pdf(title: str, width: float, height: float, draw: Callable[[QPainter], obj
 def pdf_bytes(ctx: Context, page: Page) -> tuple[bytes, list[str]]:
     """Return the page as a PDF of its true size, fonts embedded, and what could not be drawn."""
     problems: list[str] = []
-    pdf = _pdf(page.name, page.width, page.height, lambda painter: problems.extend(paint_page(painter, ctx, page)))
-    return pdf, problems
+    sheets: list[Callable[[QPainter], object]] = [
+        lambda painter, k=k: problems.extend(paint_page(painter, ctx, page, k))  # type: ignore[misc]
+        for k in range(page.sheets)
+    ]
+    return _pdf(page.name, page.width, page.height, *sheets), list(dict.fromkeys(problems))
 
 
 def _svg(ctx: Context, page: Page, path: Path) -> list[str]:
@@ -186,6 +196,8 @@ def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.
             where=page.name,
             fix="Use one of: " + ", ".join(ENDINGS),
         )
+    if ending != ".pdf" and page.sheets > 1:
+        raise InputError(f"its {page.sheets} sheets do not go into one picture", where=page.name, fix="Write it as PDF")
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")

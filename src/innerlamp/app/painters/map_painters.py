@@ -80,6 +80,10 @@ def sizes_of(item: PointSet, style: Style, plain: float) -> np.ndarray:
     return np.where(np.isfinite(share), np.maximum(max(size, 22.0) * share, 1.5), 0.0)
 
 
+# Symbol and size in pixels of points by what they are, where no column says otherwise.
+PLAIN = {"stations": ("t", 7.0), "composites": ("s", 4.0), "piercings": ("d", 10.0), "directions": ("+", 10.0)}
+
+
 def marks(
     ctx: Context, entry: Entry, item: PointSet, attribute: str, x: np.ndarray, y: np.ndarray, rows: np.ndarray
 ) -> list[pg.GraphicsObject]:
@@ -88,7 +92,7 @@ def marks(
     `x` and `y` are the places of these rows in the view: on the map, or along a section and up.
     """
     t, style = item.table.iloc[rows], entry.style
-    plain, size = {"stations": ("t", 7.0), "composites": ("s", 4.0)}.get(item.content, ("o", 6.0))
+    plain, size = PLAIN.get(item.content, ("o", 6.0))
     sizes = sizes_of(item, style, size)[rows]
     colours = np.full((len(t), 3), 68, dtype=np.uint8)
     there = np.ones(len(t), dtype=bool)

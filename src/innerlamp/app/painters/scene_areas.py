@@ -13,6 +13,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkTexture
 
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
+from ...core.items.attributes import are_contours
 from ...core.items.features import LINE, RING, Features, part_vertices
 from ...core.project.records import Entry
 from ..context import Context
@@ -77,6 +78,8 @@ def filled_outlines(
     item: Features, rgb: NDArray[np.uint8], shown: NDArray[np.bool_], origin: NDArray[np.float64]
 ) -> list[vtkActor]:
     """What is drawn in space and ends where it begins, as areas; colours (n, 3) and whether it is shown by feature."""
+    if are_contours(item.attributes):
+        return []
     gather, counts, colours = vtkAppendPolyData(), 0, []
     for part in np.flatnonzero((item.part_types == LINE) & (np.diff(item.starts) > 3)).tolist():
         v, row = part_vertices(item, part), int(item.owner[part])

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.compute.geometry.planes import in_corridor
 from ...core.compute.geometry.sampling import bilinear
+from ...core.items.attributes import in_role, plain_number
 from ...core.items.base import Item
 from ...core.items.features import POINT, Features, in_space, part_vertices, segment_starts
 from ...core.items.legend import Legend
@@ -83,6 +84,8 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
     keep = shown(legend, values) if legend is not None and values is not None else np.ones(len(item.table), bool)
     near: dict[bool, list[tuple[np.ndarray, int]]] = {True: [], False: []}
     notes: list[tuple[float, float, str]] = []
+    notes_at: list[tuple[float, float, str]] = []  # levels of contours
+    level = in_role(item.attributes, "level")
     out: list[pg.GraphicsObject] = []
     for part in np.flatnonzero(parts).tolist():
         v, row = part_vertices(item, part), int(item.owner[part])
@@ -109,10 +112,16 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
                     if legend.classes
                     else QColor(*colour_values(legend, np.array([float(values[row])]))[0, :3].tolist())
                 )
-            made += _path(path, colour, inside)
+            made += _path(path, colour, inside and not level)
+            if level and inside:
+                top = path[int(np.argmax(path[:, 1]))]
+                notes_at.append((float(top[0]), float(top[1]), plain_number(float(item.table[level].iloc[row]))))
         for graphic in made:
             QGraphicsItem.setOpacity(graphic, 1.0 if inside else GHOST)
         out += made
+    if notes_at:
+        x, z = (np.array([n[k] for n in notes_at], dtype=float) for k in (0, 1))
+        out.append(flat.Labels([n[2] for n in notes_at], x, z, ctx.theme.text, ctx.theme.canvas, 12.8, above=0.0))
     if notes:
         x, z = (np.array([n[k] for n in notes], dtype=float) for k in (0, 1))
         out += flat.markers(x, z, None, None, 7, 13, "d", QColor(ctx.theme.text))
@@ -120,10 +129,10 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
     return out
 
 
-def _path(path: np.ndarray, colour: QColor, inside: bool) -> list[pg.GraphicsObject]:
-    curve = pg.PlotCurveItem(path[:, 0], path[:, 1], pen=pg.mkPen(colour.darker(115), width=2.2 if inside else 1.4))
+def _path(path: np.ndarray, colour: QColor, filled: bool) -> list[pg.GraphicsObject]:
+    curve = pg.PlotCurveItem(path[:, 0], path[:, 1], pen=pg.mkPen(colour.darker(115), width=2.2))
     curve.setZValue(8)
-    if inside and len(path) > 3 and np.allclose(path[0], path[-1], atol=1e-3):
+    if filled and len(path) > 3 and np.allclose(path[0], path[-1], atol=1e-3):
         soft = QColor(colour)
         soft.setAlpha(70)
         curve.setBrush(soft)

@@ -79,6 +79,9 @@ def paint_points(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     out = marks(ctx, entry, item, ctx.attribute_of(entry), along[rows], z[rows], rows)
     for each in out:
         each.setZValue(each.zValue() + 4.0)
+    if item.content == "piercings" and not entry.style.label_by and "label" in item.table.columns:
+        words = item.table["label"].astype(str).to_numpy()[rows].tolist()
+        out.append(flat.Labels(words, along[rows], z[rows], ctx.theme.text, ctx.theme.canvas, 13))
     return out
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QTransform
+from PySide6.QtGui import QColor, QFontMetricsF, QPaintEngine, QPainter, QPainterPath, QPen, QTransform
 
 _CELL = 3.0
 
@@ -28,6 +28,19 @@ def to_pixels(transform: QTransform, xy: np.ndarray) -> np.ndarray:
 
 def draw_haloed(painter: QPainter, box: QRectF, text: str, ink: QColor, halo: QColor) -> None:
     """Write a text in the middle of a box with a rim that parts it from what lies under it."""
+    engine = painter.paintEngine()
+    if engine is not None and engine.type() in (QPaintEngine.Type.Pdf, QPaintEngine.Type.SVG):
+        # On paper the rim is a shape: words stand there once, and can be searched for and copied.
+        metrics = QFontMetricsF(painter.font(), painter.device())
+        path = QPainterPath()
+        left = box.center().x() - metrics.horizontalAdvance(text) / 2
+        path.addText(left, box.center().y() + (metrics.ascent() - metrics.descent()) / 2, painter.font(), text)
+        painter.strokePath(
+            path, QPen(halo, 2.0, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin)
+        )
+        painter.setPen(ink)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        return
     painter.setPen(halo)
     for dx, dy in ((-1, 0), (1, 0), (0, -1), (0, 1)):
         painter.drawText(box.translated(dx, dy), Qt.AlignmentFlag.AlignCenter, text)

@@ -85,6 +85,8 @@ class Sheet(QWidget):
         painter.fillRect(sheet, QColor("#FFFFFF"))
         painter.setClipRect(sheet)
         for number, element in enumerate(page.layout):
+            if element.sheet != self.pane.sheet_number:
+                continue
             rect = self.rect_of(element)
             image = self.pane.image_of(number)
             if image is not None:
@@ -122,7 +124,7 @@ class Sheet(QWidget):
             if near:
                 self._way = near[0]
                 return
-        number = editing.element_at(page, *self.to_paper(event.position()))
+        number = editing.element_at(page, *self.to_paper(event.position()), self.pane.sheet_number)
         self.pane.choose(number)
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         found = self.pane.chosen_element()
@@ -155,7 +157,11 @@ class Sheet(QWidget):
         elif event.key() == Qt.Key.Key_Delete:
             self.pane.remove()
         elif event.key() == Qt.Key.Key_Tab and self.pane.page is not None:
-            self.pane.choose((self.pane.chosen + 1) % len(self.pane.page.elements))
+            mine = [k for k, e in enumerate(self.pane.page.layout) if e.sheet == self.pane.sheet_number]
+            if mine:
+                self.pane.choose(next((k for k in mine if k > self.pane.chosen), mine[0]))
+        elif event.key() in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            self.pane.turn(1 if event.key() == Qt.Key.Key_PageDown else -1)
         else:
             super().keyPressEvent(event)
 
@@ -175,6 +181,7 @@ class PagePane(ItemPane):
         self.page: Page | None = None
         self.id = ""
         self.chosen = -1
+        self.sheet_number = 0
         self._images: dict[str, QImage] = {}
         self._stale: dict[str, QImage] = {}
         self._waiting = QTimer(self)
@@ -200,7 +207,11 @@ class PagePane(ItemPane):
         self.keep = QPushButton("Template…")
         self.keep.setToolTip("Keep the arrangement as a file for other pages and projects")
         self.keep.clicked.connect(self._template)
-        for widget in (self.which, self.new, self.more, self.save, self.keep):
+        self.turning = QComboBox()
+        self.turning.setObjectName("whichSheet")
+        self.turning.setToolTip("The sheet of the page that is shown (Page Up, Page Down)")
+        self.turning.activated.connect(lambda k: self.turn(k - self.sheet_number))
+        for widget in (self.which, self.turning, self.new, self.more, self.save, self.keep):
             self.tools.addWidget(widget)
         self.body.addWidget(self._fields())
         self.sheet = Sheet(self)
@@ -258,17 +269,37 @@ class PagePane(ItemPane):
         self.which.setCurrentIndex(self.which.findData(wanted))
         item = self.ctx.item(wanted) if wanted else None
         if wanted != self.id:
-            self.page, self.chosen = None, -1
+            self.page, self.chosen, self.sheet_number = None, -1, 0
         self.id = wanted
         if isinstance(item, Page):
             self.page = item
         elif not wanted:
             self.page = None
+        self._show_sheets()
         self.choose(self.chosen)
         for button in (self.more, self.save, self.keep):
             button.setEnabled(self.page is not None)
         self._waiting.start()
         self.sheet.update()
+
+    def _show_sheets(self) -> None:
+        count = self.page.sheets if self.page is not None else 1
+        self.sheet_number = min(self.sheet_number, count - 1)
+        self.turning.clear()
+        self.turning.addItems([f"{k + 1} of {count}" for k in range(count)])
+        self.turning.setCurrentIndex(self.sheet_number)
+        self.turning.setVisible(count > 1)
+
+    def turn(self, by: int) -> None:
+        """Show another sheet."""
+        count = self.page.sheets if self.page is not None else 1
+        wanted = min(max(self.sheet_number + by, 0), count - 1)
+        if wanted != self.sheet_number:
+            self.sheet_number = wanted
+            self.choose(-1)
+            self._show_sheets()
+            self._waiting.start()
+            self.sheet.update()
 
     def forget(self, keep: bool = False) -> None:
         """Draw all elements anew; with `keep` the present pictures stand there meanwhile."""
@@ -295,10 +326,11 @@ class PagePane(ItemPane):
         layout = self.page.layout
         element = layout[number]
         own = element.model_dump_json(exclude={"x", "y"}, exclude_defaults=True)
-        maps = self.page.maps
+        told = {"legend": ("map", "section", "log"), "map": ("section",)}.get(element.kind, ("map",))
+        frames = [e for e in layout if e.sheet == element.sheet and e.kind in told]
         target = (
-            "|".join(m.model_dump_json(exclude={"x", "y"}) for m in maps)
-            if element.kind in ("legend", "scale bar", "north", "inset")
+            "|".join(m.model_dump_json(exclude={"x", "y"}) for m in frames)
+            if element.kind in ("legend", "scale bar", "north", "inset", "map")
             else ""
         )
         return f"{own}|{target}|{self.page.name if element.kind == 'title' else ''}"
@@ -319,7 +351,7 @@ class PagePane(ItemPane):
             return
         for number in range(len(self.page.elements)):
             key = self._key(number)
-            if key in self._images:
+            if key in self._images or self.page.layout[number].sheet != self.sheet_number:
                 continue
             dots = self.sheet.scale() * 25.4 * self.devicePixelRatioF()
             try:
@@ -479,7 +511,7 @@ class PagePane(ItemPane):
                 self.ctx.say(f"{Path(path).name} is no picture of less than {MOST_PICTURE * 0.74 / 1e6:.0f} MB.", "bad")
                 return
             values = {"data": data}
-        if self.arrange(editing.added(self.page, kind, first, **values)):
+        if self.arrange(editing.added(self.page, kind, first, self.sheet_number, **values)):
             self.choose(len(self.page.elements) - 1)
 
     def remove(self) -> None:

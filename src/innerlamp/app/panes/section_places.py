@@ -12,6 +12,7 @@ from ...core.compute.geometry.orientations import plane_normal
 from ...core.compute.geometry.planes import SIDES, SectionPlane, about, turned
 from ...core.items.attributes import orientation
 from ...core.items.features import LINE, Features, part_vertices
+from ...core.items.fields import BlockModel, sheet_line
 from ...core.items.holes import HoleSet
 from ...core.items.points import PointSet
 from ..context import Context
@@ -45,6 +46,8 @@ class PlaceMenu(QToolButton):
         strike = self._strike()
         self._offer(menu, "Along the strike of the selected planes", lambda: self._along(0.0), strike is not None)
         self._offer(menu, "Across the selected planes", lambda: self._along(90.0), strike is not None)
+        sheet = self._selected_sheet()
+        self._offer(menu, "Along the selected long section", lambda: self._fence(sheet, 0.0), len(sheet) > 1)
         holes = self._selected_holes()
         self._offer(menu, "Fence through the selected holes", lambda: self._fence(holes), len(holes) > 1)
         line = self._selected_line()
@@ -159,14 +162,23 @@ class PlaceMenu(QToolButton):
         xy = part_vertices(item, mine[0])[:, :2] if mine else np.empty((0, 2))
         return xy if len(xy) <= MOST_BENDS else xy[np.linspace(0, len(xy) - 1, MOST_BENDS).round().astype(int)]
 
-    def _fence(self, places: np.ndarray) -> None:
-        """A section through places, with a tenth more at both ends so that what stands there is seen."""
+    def _selected_sheet(self) -> np.ndarray:
+        """Ends (2, 2) of the selected block model where it is an upright sheet, one column wide."""
+        item = self.ctx.item(self.ctx.selected) if self.ctx.selected else None
+        return (
+            np.array(sheet_line(item) or (), dtype=float).reshape(-1, 2)
+            if isinstance(item, BlockModel)
+            else np.empty((0, 2))
+        )
+
+    def _fence(self, places: np.ndarray, beyond: float = 0.1) -> None:
+        """A section through places, with a share more at both ends so that what stands there is seen."""
         runs = np.diff(places, axis=0)[[0, -1]]
         length = float(np.hypot(*np.diff(places, axis=0).T).sum())
         if length < 1.0:
             self.ctx.say("They lie at one place: there is no section through them.", "look")
             return
-        runs = runs / np.maximum(np.hypot(*runs.T), 1e-9)[:, None] * min(0.1 * length, 60.0)
+        runs = runs / np.maximum(np.hypot(*runs.T), 1e-9)[:, None] * min(beyond * length, 60.0)
         ends = np.array(places, dtype=float)
         ends[0], ends[-1] = ends[0] - runs[0], ends[-1] + runs[1]
         self.ctx.set_section(SectionPlane.along(ends))

@@ -220,3 +220,17 @@ class BlockModel(Item):
         plain, arrays = TensorMesh.even((x0, y0, z0), (dx, dy, dz), (nx, ny, nz)).taken_apart()
         named = {f"mesh/{name}": array for name, array in arrays.items()}
         return super().from_parts(Parts({**parts.meta, "mesh": plain}, parts.tables, {**parts.arrays, **named}))
+
+
+def sheet_line(model: BlockModel) -> tuple[float, float, float, float] | None:
+    """Return the ends (x, y, x, y) of a block model that is an upright sheet, one column wide, such as a long section; else None."""
+    if 1 not in model.shape[:2] or model.shape[:2] == (1, 1):
+        return None
+    wide, long = float(model.mesh.u.sum()), float(model.mesh.v.sum())
+    p, q = (
+        (np.full(2, 0.5 * wide), np.array([0.0, long]))
+        if model.shape[0] == 1
+        else (np.array([0.0, wide]), np.full(2, 0.5 * long))
+    )
+    x, y = model.mesh.to_map(p, q)
+    return float(x[0]), float(y[0]), float(x[1]), float(y[1])

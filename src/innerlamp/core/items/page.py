@@ -20,7 +20,7 @@ PAPERS: dict[str, tuple[float, float]] = {
     "A0": (841.0, 1189.0),
 }
 Kind = Literal["map", "section", "log", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
-MOST_ELEMENTS, MOST_PICTURE = 100, 6_000_000
+MOST_ELEMENTS, MOST_SHEETS, MOST_PICTURE = 1_000, 200, 6_000_000
 
 
 class Element(BaseModel):
@@ -39,10 +39,17 @@ class Element(BaseModel):
         and the elevation of the frame's middle (m); without one the ground lies near the frame's top.
     grid
         Interval of the coordinate grid in metres: 0 takes a round one, -1 draws none.
+    side
+        Section: which side of it its corridor lies on.
+    sheet
+        On which sheet of the page it stands, counted from 0.
+    depth, depth_to, tracks
+        Log: the depths (m) at which it begins and ends, 0 for as far as it goes, and its tracks (`core.items.tracks`); without any the rock and the first
+        grades are drawn.
     of
-        Number of the map (counted among the maps) that a legend, scale bar, north arrow or inset belongs to.
+        Number of the map (counted among those of its sheet) that a legend, scale bar, north arrow or inset belongs to.
     text, fields
-        Words of notes and titles, the name of a log's hole; rows of the title block.
+        Words of notes and titles, the name of a log's hole or of a section; rows of the title block.
     data
         A picture's bytes (PNG or JPEG) in base 64.
     """
@@ -62,6 +69,11 @@ class Element(BaseModel):
     corridor: float = Field(50.0, gt=0)
     exaggeration: float = Field(1.0, gt=0, le=100)
     elevation: float | None = None
+    side: Literal["both sides", "behind", "in front"] = "both sides"
+    sheet: int = Field(0, ge=0, lt=MOST_SHEETS)
+    depth: float = Field(0.0, ge=0)
+    depth_to: float = Field(0.0, ge=0)
+    tracks: tuple[dict[str, Any], ...] = ()
     grid: float = Field(0.0, ge=-1)
     of: int = Field(0, ge=0)
     text: str = Field("", max_length=20_000)
@@ -104,6 +116,15 @@ class Page(Item):
         return [e for e in self.layout if e.kind == "map" and e.scale]
 
     @property
+    def sheets(self) -> int:
+        """How many sheets it has, one at least."""
+        return 1 + max((e.sheet for e in self.layout), default=0)
+
+    def on_sheet(self, sheet: int) -> list[Element]:
+        """The elements of one sheet, the lowest first."""
+        return [e for e in self.layout if e.sheet == sheet]
+
+    @property
     def paper(self) -> str:
         """Name of the paper, or its size."""
         sides = sorted((self.width, self.height))
@@ -117,7 +138,13 @@ class Page(Item):
         scales = [
             f"1:{e.scale:,.0f}".replace(",", "\u2009") for e in layout if e.kind in ("map", "section") and e.scale
         ]
-        return {"Paper": self.paper, "Elements": str(len(layout)), "Scale": ", ".join(dict.fromkeys(scales)) or "none"}
+        many = {"Sheets": str(self.sheets)} if self.sheets > 1 else {}
+        return {
+            "Paper": self.paper,
+            **many,
+            "Elements": str(len(layout)),
+            "Scale": ", ".join(dict.fromkeys(scales)) or "none",
+        }
 
 
 def scale_words(scale: float) -> str:

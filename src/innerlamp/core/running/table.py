@@ -33,7 +33,7 @@ from ..operations.drilling import (
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
-from ..operations.mapping import drawing, geochemistry, pages
+from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages
 from ..operations.targets import ranking
 
 OPERATIONS: dict[str, Operation] = {
@@ -94,6 +94,8 @@ OPERATIONS: dict[str, Operation] = {
         contact_profile.OPERATION,
         continuity.OPERATION,
         long_section.OPERATION,
+        section_pages.OPERATION,
+        log_pages.OPERATION,
         interpretation.DRAW,
         interpretation.MOVE,
         along.LINES,

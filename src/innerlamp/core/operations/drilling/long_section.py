@@ -71,13 +71,13 @@ def _run(inputs: Inputs, p: LongSectionParams, progress: Progress) -> dict[str, 
     plane = ls.fitted_plane(middle, np.nan_to_num(grade * length), *given, p.within)
     progress(0.2, f"Plane {plane.dip:.0f}° to {plane.dip_direction:03.0f}°")
     found = ls.pierced(path, end, plane, p.reach or _CARRIED)
+    unit = holes.units.get(p.attribute, "")
     rows = _sums(
-        p, index, table, plane, found, grade, middle, np.abs(chord @ plane.normal), _sampled(drilled, p.within)
+        p, index, table, plane, found, grade, middle, np.abs(chord @ plane.normal), _sampled(drilled, p.within), unit
     )
     if not (rows["is"] != "stops short").any():
         raise InputError("no hole pierces the plane of the body", where=holes.name, fix="Check its dip and direction")
     progress(0.5, f"{len(rows)} piercings")
-    unit = holes.units.get(p.attribute, "")
     name = p.name or holes.name
     units = {p.attribute: unit, PRODUCT: f"{unit} m".strip(), THICKNESS: "m", "depth_m": "m", "missing": "m"}
     lengths = dict.fromkeys((THICKNESS, "depth_m", "missing"), "length")
@@ -95,9 +95,9 @@ def _run(inputs: Inputs, p: LongSectionParams, progress: Progress) -> dict[str, 
         "piercings": PointSet(
             name=f"{name}, piercings",
             crs=crs,
-            table=rows.assign(**{"dip": plane.dip, "dip direction": plane.dip_direction}),
-            units=units | {"dip": "°", "dip direction": "°"},
-            quantities=lengths | {PRODUCT: "number", "dip": "dip", "dip direction": "direction"},
+            table=rows.assign(**{"plane dip": plane.dip, "plane dip direction": plane.dip_direction}),
+            units=units | {"plane dip": "°", "plane dip direction": "°"},
+            quantities=lengths | {PRODUCT: "number", "plane dip": "angle", "plane dip direction": "angle"},
             content="piercings",
         ),
         "field": BlockModel(name=f"{name}, long section", crs=crs, mesh=field[0], properties=field[1], units=field[2]),
@@ -174,6 +174,7 @@ def _sums(
     middle: np.ndarray,
     thick: np.ndarray,
     sampled_at: Callable[[str, float], bool],
+    unit: str,
 ) -> pd.DataFrame:
     """One row a hole: what it has of the body within reach of the plane, summed."""
     _, _, off = plane.inside(middle)
@@ -204,7 +205,9 @@ def _sums(
                 THICKNESS: t if sampled else np.nan,
                 PRODUCT: content if sampled else np.nan,
                 "missing": float(found.missing[k]) if k is not None and state == "stops short" else 0.0,
-                "label": f"{t:.1f} m @ {mean:.3g}" if sampled and t > 0 else "",
+                "label": _label(
+                    str(index[hole]), state, t, mean, unit, float(found.missing[k]) if k is not None else 0.0
+                ),
                 **dict(zip("xyz", place.tolist(), strict=True)),
             }
         )
@@ -221,6 +224,14 @@ def _usual(along: np.ndarray, up: np.ndarray) -> float:
         return _CARRIED
     away, _ = cKDTree(np.column_stack([along, up])).query(np.column_stack([along, up]), k=2)
     return float(max(1.3 * np.median(away[:, 1]), 5.0))
+
+
+def _label(hole: str, state: str, thickness: float, grade: float, unit: str, missing: float) -> str:
+    if state == "stops short":
+        return f"{hole}: {missing:.0f} m short"
+    if state == "not sampled":
+        return f"{hole}: not sampled"
+    return f"{hole}: {thickness:.1f} m @ {grade:.3g} {unit}".rstrip() if thickness > 0 else f"{hole}: nil"
 
 
 def _open(
