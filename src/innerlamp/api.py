@@ -21,6 +21,7 @@ from .core.importing import intake, offers
 from .core.items.attributes import is_ground
 from .core.items.base import Item
 from .core.items.page import Page
+from .core.items.walk import Walk
 from .core.progress import SILENT, Progress
 from .core.project import trail
 from .core.project.records import Entry
@@ -260,13 +261,18 @@ class Project:
     def export(self, item: str, path: str | Path, dots_per_inch: float = 300.0) -> list[Path]:
         """Write an item to a file in the format its name asks for; returns the files written.
 
-        Pages are written as PDF, SVG, PNG or GeoTIFF, the last two with so many dots per inch, or as a template.
+        Pages are written as PDF, SVG, PNG or GeoTIFF, the last two with so many dots per inch, or as a template. Walk-throughs are written as HTML or PDF.
         """
         found = self[item]
         if isinstance(found, Page) and Path(path).suffix.lower() != ".json":
             from .app.headless import export_page  # the window's painters draw it
 
             return export_page(self.store, found, Path(path), dots_per_inch)
+        if isinstance(found, Walk):
+            from .app.headless import draw_walk  # and the 3D pane's draw this
+
+            draw_walk(self.store, found, Path(path))
+            return [Path(path)]
         return export(found, path)
 
     def export_together(self, items: Sequence[str], path: str | Path) -> list[Path]:

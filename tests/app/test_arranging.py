@@ -18,9 +18,9 @@ from innerlamp.app.painters.flat import Labels
 from innerlamp.app.painters.point_marks import PointMarks
 from innerlamp.app.painters.views import SectionView
 from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.scene_axes import ticks
 from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.panes.section_pane import SectionPane
+from innerlamp.app.scene.axes import ticks
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet

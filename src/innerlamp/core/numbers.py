@@ -1,4 +1,4 @@
-"""Numbers as people type them."""
+"""Numbers as people type them, and round ones."""
 
 from __future__ import annotations
 
@@ -55,3 +55,11 @@ def parse_numbers(text: str) -> list[float]:
         return [parse_number(part) for part in text.split(";") if part.strip()]
     except InputError as error:
         raise InputError(f"'{text.strip()}' is not a list of numbers", fix="Write for example 5; 20; 100") from error
+
+
+def round_length(longest: float) -> float:
+    """Return the largest of 1, 2, 5 times a power of ten that is not longer than `longest`."""
+    if not math.isfinite(longest) or longest <= 0:
+        return 1.0
+    power = 10.0 ** math.floor(math.log10(longest))
+    return max((m * power for m in (1, 2, 5) if m * power <= longest), default=power)

@@ -121,7 +121,7 @@ class Card(QScrollArea):
         form.setVerticalSpacing(3)
         form.setHorizontalSpacing(8)
         if not entry.attributes or is_ground(entry.attributes):
-            if entry.kind != "page":
+            if entry.kind not in ("page", "walk"):
                 form.addRow("Opacity", OpacitySlider(self.ctx, entry))
                 box.addLayout(form)
             return
@@ -294,9 +294,10 @@ class Card(QScrollArea):
         box.addLayout(row)
 
     def _export(self, entry: Entry) -> None:
-        if entry.kind == "page":
-            self.ctx.wish.emit("page", "")
-            self.ctx.say("Pages are exported from the page pane.", "look")
+        if entry.kind in ("page", "walk"):
+            self.ctx.wish.emit(entry.kind, "")
+            what = "Pages are" if entry.kind == "page" else "Walk-throughs are"
+            self.ctx.say(f"{what} exported from their pane.", "look")
             return
         filters = ";;".join(f"{f.name} (*{' *'.join(f.extensions)})" for f in formats_for(entry.kind))
         suffix = formats_for(entry.kind)[0].extensions[0]

@@ -32,6 +32,7 @@ ORDER = (
     "blocks",
     "targets",
     "page",
+    "walk",
 )
 
 

@@ -11,49 +11,23 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.compute.geometry.planes import SectionPlane
-from ...core.items.base import Item
 from ...core.items.page import Element, scale_words
-from ...core.items.style import Style
-from ...core.project.records import Entry
 from ..context import Context
 from ..painters.flat import faded
 from ..painters.space import draw_haloed
 from ..painters.table import PAINTERS
 from ..painters.views import MapView, SectionView, View
-from ..theme.theme import PAPER
+from ..seen import SeenContext
 from .paper import FAINT, INK, MM, PAD, font_of, round_interval
 
 
-class FrameContext:
-    """The window's context as a frame sees it: paper colours, and what the frame has lit instead of what the window has.
-
-    Items are read at once: a page is drawn whole or not at all.
-    """
+class FrameContext(SeenContext):
+    """The window's context as a frame sees it: paper colours, and what the frame has lit."""
 
     def __init__(self, ctx: Context, element: Element) -> None:
-        self._ctx, self.element = ctx, element
-        self.theme = PAPER
+        super().__init__(ctx, element.lit, element.colour_by)
+        self.element = element
         self.corridor, self.exaggeration = element.corridor, element.exaggeration
-        every = ctx.entries()
-        by_key = {e.name: e for e in reversed(every)} | {e.id: e for e in every}
-        self._lit = [by_key[k] for k in element.lit if k in by_key]
-        self._colour_by = {by_key[k].id: v for k, v in element.colour_by.items() if k in by_key}
-
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self._ctx, name)
-
-    def lit_entries(self) -> list[Entry]:
-        return self._lit
-
-    def attribute_of(self, entry: Entry) -> str:
-        return self._colour_by.get(entry.id) or self._ctx.attribute_of(entry)
-
-    def style(self, item: str) -> Style:
-        return self._ctx.style(item)
-
-    def item(self, item: str) -> Item | None:
-        store = self._ctx.store
-        return store.load(item) if store is not None else None
 
 
 class Frame:

@@ -72,7 +72,7 @@ def _paint(painter: QPainter, ctx: Context, page: Page, element: Element) -> Non
         paint_inset(painter, ctx, element, target)
 
 
-def _pdf(title: str, width: float, height: float, *draw: Callable[[QPainter], object]) -> bytes:
+def pdf_of(title: str, width: float, height: float, *draw: Callable[[QPainter], object]) -> bytes:
     """Return a PDF with a sheet (mm) for each of `draw`, drawn in pixels of 96 to the inch, fonts embedded."""
     stored = QByteArray()
     buffer = QBuffer(stored)
@@ -103,7 +103,7 @@ def pdf_bytes(ctx: Context, page: Page) -> tuple[bytes, list[str]]:
         lambda painter, k=k: problems.extend(paint_page(painter, ctx, page, k))  # type: ignore[misc]
         for k in range(page.sheets)
     ]
-    return _pdf(page.name, page.width, page.height, *sheets), list(dict.fromkeys(problems))
+    return pdf_of(page.name, page.width, page.height, *sheets), list(dict.fromkeys(problems))
 
 
 def _svg(ctx: Context, page: Page, path: Path) -> list[str]:
@@ -224,5 +224,5 @@ def element_picture(ctx: Context, page: Page, number: int, dots_per_inch: float)
     """Return one element with its bleed as pixels (rows, columns, 4: red, green, blue, opacity), as it comes out on paper."""
     element = page.layout[number]
     here = element.model_copy(update={"x": BLEED, "y": BLEED})
-    pdf = _pdf("", element.w + 2 * BLEED, element.h + 2 * BLEED, lambda painter: _paint(painter, ctx, page, here))
+    pdf = pdf_of("", element.w + 2 * BLEED, element.h + 2 * BLEED, lambda painter: _paint(painter, ctx, page, here))
     return picture_of(pdf, dots_per_inch, paper=0)

@@ -305,7 +305,9 @@ def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     if known.size == 0:
         return []
     # Without a cut-off of the user's, the highest two percent are shown: a full block hides everything.
-    cutoff = legend.cutoff if legend.cutoff is not None else float(np.percentile(known, 98))
+    # An upright sheet, such as a long section, hides nothing.
+    least = float(known.min()) if 1 in item.shape[:2] else float(np.percentile(known, 98))
+    cutoff = legend.cutoff if legend.cutoff is not None else least
     with np.errstate(invalid="ignore"):
         shown = np.isfinite(values) & (values >= cutoff)
     corners, shades = _outer_faces(item, shown, values, origin)

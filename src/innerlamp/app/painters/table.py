@@ -27,7 +27,7 @@ class Painter:
 
 
 def _nothing(*_: object) -> list[Any]:
-    """A page is paper and has no place on the ground."""
+    """A page or a walk-through has no place on the ground."""
     return []
 
 
@@ -47,6 +47,7 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("map", "electrodes"): _by(map_painters.paint_electrodes),
     ("map", "picture"): _by(map_painters.paint_picture),
     ("map", "page"): _by(_nothing),
+    ("map", "walk"): _by(_nothing),
     ("section", "grid"): _by(section_painters.paint_grid, "ground"),
     ("section", "points"): _by(section_painters.paint_points, "ground", "corridor"),
     ("section", "lines"): _by(section_painters.paint_lines, "corridor"),
@@ -58,6 +59,7 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("section", "electrodes"): _by(section_painters.paint_electrodes, "corridor"),
     ("section", "picture"): _by(section_features.paint_picture, "ground"),
     ("section", "page"): _by(_nothing),
+    ("section", "walk"): _by(_nothing),
     ("scene", "grid"): _by(scene_painters.paint_grid, "ground", "draped"),
     ("scene", "points"): _by(scene_painters.paint_points, "ground"),
     ("scene", "lines"): _by(scene_painters.paint_lines, "ground"),
@@ -69,4 +71,5 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("scene", "electrodes"): _by(scene_painters.paint_electrodes, "ground"),
     ("scene", "picture"): _by(scene_painters.paint_picture, "ground"),
     ("scene", "page"): _by(_nothing),
+    ("scene", "walk"): _by(_nothing),
 }

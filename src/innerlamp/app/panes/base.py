@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from typing import ClassVar
 
@@ -145,11 +144,3 @@ def overlay(parent: QWidget) -> QLabel:
     label.setObjectName("overlay")
     label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
     return label
-
-
-def round_length(longest: float) -> float:
-    """Return the largest of 1, 2, 5 times a power of ten that is not longer than `longest`."""
-    if not math.isfinite(longest) or longest <= 0:
-        return 1.0
-    power = 10.0 ** math.floor(math.log10(longest))
-    return max((m * power for m in (1, 2, 5) if m * power <= longest), default=power)

@@ -16,9 +16,9 @@ from ...core.compute.drilling.ties import tied
 from ...core.items.attributes import plain_number
 from ...core.items.legend import Legend
 from ...core.items.tracks import Track
+from ...core.numbers import round_length
 from ..painters.log_tracks import Rows, Strip, paint_ties, paint_track
 from ..theme.theme import Theme
-from .base import round_length
 
 FloatArray = NDArray[np.float64]
 SCALE_WIDTH, GAP = 46, 34

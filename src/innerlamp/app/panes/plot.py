@@ -8,8 +8,8 @@ from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
+from ...core.numbers import round_length
 from ..context import Context
-from .base import round_length
 
 
 class MetreAxis(pg.AxisItem):  # type: ignore[misc]  # the library has no types

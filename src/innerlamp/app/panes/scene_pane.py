@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 import vtkmodules.vtkInteractionStyle
@@ -22,15 +22,17 @@ from ..painters.actors import actor
 from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
 from ..painters.views import SceneView
+from ..scene.axes import SceneAxes
+from ..scene.cameras import camera_as_data, set_camera
+from ..scene.marks import CornerCompass, CornerScale
+from ..scene.quality import Quality, quiet_background
+from ..scene.words import faded_prop, is_words, part_labels
 from .base import Pane
 from .boxes import exaggeration_box, show_exaggeration
-from .scene_axes import SceneAxes
-from .scene_marks import CornerCompass, CornerScale
 from .scene_measure import Measure, measure_switch
-from .scene_quality import Quality, quiet_background
+from .scene_share import ShareMenu
 from .scene_slab import Slab, section_outline
-from .scene_views import SELECTED, VIEWS, ViewChoice, camera_as_data, set_camera
-from .scene_words import faded_prop, is_words, part_labels
+from .scene_views import SELECTED, VIEWS, ViewChoice
 from .selection import selected_places
 from .under_pointer import words_at
 
@@ -63,6 +65,8 @@ class ScenePane(Pane):
         self.tools.addWidget(self.measuring)
         self.slab = Slab(ctx, self._cut_again)
         self.tools.addWidget(self.slab)
+        self.sharing = ShareMenu(ctx, self.as_stop)
+        self.tools.addWidget(self.sharing)
         self.frame_seconds = 0.0
         self._initialized = False
         self._frame = QTimer(self)
@@ -224,6 +228,17 @@ class ScenePane(Pane):
 
     def _camera(self) -> list[float]:
         return camera_as_data(self.renderer.GetActiveCamera(), self.origin, self.ctx.exaggeration)
+
+    def as_stop(self) -> dict[str, Any]:
+        """The view as it is now, as a stop of a walk-through."""
+        lit = [e for e in self.ctx.lit_entries() if e.kind not in ("page", "walk")]
+        return {
+            "name": "View",
+            "lit": [e.id for e in lit],
+            "colour_by": {e.id: self.ctx.attribute_of(e) for e in lit if self.ctx.attribute_of(e)},
+            "camera": self._camera(),
+            "exaggeration": self.ctx.exaggeration,
+        }
 
     def look_from(self, name: str) -> None:
         """Look from one of `VIEWS` at everything, or from where the camera is at the selected item."""

@@ -6,7 +6,6 @@ from collections.abc import Callable, Mapping
 
 import numpy as np
 from PySide6.QtWidgets import QComboBox, QInputDialog
-from vtkmodules.vtkRenderingCore import vtkCamera
 
 from ..context import Context
 from .boxes import as_choice, refill
@@ -61,23 +60,6 @@ class ViewChoice(QComboBox):
         store.set_workspace({"views": self.kept() | {name: self._camera()}})
         self.offer(name)
         self.ctx.say(f"View kept as '{name}'.", "good")
-
-
-def camera_as_data(camera: vtkCamera, origin: np.ndarray, factor: float) -> list[float]:
-    """Return where a camera stands and what it looks at (easting, northing, elevation in metres each), and what is up."""
-    stretch = np.array([1.0, 1.0, factor])
-    place, focus = (np.array(v) / stretch + origin for v in (camera.GetPosition(), camera.GetFocalPoint()))
-    return [*place.tolist(), *focus.tolist(), *camera.GetViewUp(), float(camera.GetViewAngle())]
-
-
-def set_camera(camera: vtkCamera, data: list[float], origin: np.ndarray, factor: float) -> None:
-    """Let a camera stand as it was kept."""
-    stretch = np.array([1.0, 1.0, factor])
-    place, focus, up = (np.array(data[k : k + 3]) for k in (0, 3, 6))
-    camera.SetPosition(*((place - origin) * stretch).tolist())
-    camera.SetFocalPoint(*((focus - origin) * stretch).tolist())
-    camera.SetViewUp(*up.tolist())
-    camera.SetViewAngle(data[9])
 
 
 def views_from(data: object) -> dict[str, list[float]]:

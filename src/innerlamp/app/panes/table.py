@@ -23,6 +23,12 @@ def _scene(ctx: Context) -> Pane:
     return ScenePane(ctx)
 
 
+def _walk(ctx: Context) -> Pane:
+    from .walk_pane import WalkPane  # as above
+
+    return WalkPane(ctx)
+
+
 PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "map": (MapPane.title, MapPane),
     "scene": ("3D", _scene),
@@ -34,4 +40,5 @@ PANES: dict[str, tuple[str, Callable[[Context], Pane]]] = {
     "checks": (ChecksPane.title, ChecksPane),
     "profile": (ProfilePane.title, ProfilePane),
     "page": (PagePane.title, PagePane),
+    "walk": ("Walk-through", _walk),
 }

@@ -15,7 +15,7 @@ from ...core.jobs.worker import clear_staging
 from ...core.project import trail
 from ...core.project.store import Moved, Store
 from ...core.running import execute
-from ...core.running.errands import prepare_export
+from ...core.running.errands import Export, SceneExport, prepare_export
 from ...core.running.execute import Task
 from ...core.signal import Signal
 
@@ -105,7 +105,11 @@ class JobDesk:
 
     def export(self, items: list[str], path: Path) -> Job:
         """Write items as they are now to a file, in a worker."""
-        job = self.runner.new(prepare_export(self.store, items, path))
+        return self.errand(prepare_export(self.store, items, path))
+
+    def errand(self, task: Export | SceneExport) -> Job:
+        """Write something to a file, in a worker."""
+        job = self.runner.new(task)
         self.jobs.append(job)
         self.runner.hand_over(job)
         self.changed.emit([job])
@@ -216,7 +220,9 @@ class JobDesk:
         light = [
             slot
             for slot, r in made.results.items()
-            if not task.ways and not in_role(r.attributes, "residual") and r.manifest["kind"] not in ("points", "page")
+            if not task.ways
+            and not in_role(r.attributes, "residual")
+            and r.manifest["kind"] not in ("points", "page", "walk")
         ]
         try:
             outputs = execute.land(self.store, task, made, cause, light)

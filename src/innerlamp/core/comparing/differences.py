@@ -23,6 +23,7 @@ from ..items.holes import INTERVAL_PLACES, INTERVAL_ROLES, HoleSet, hole_codes
 from ..items.page import Page
 from ..items.picture import Picture
 from ..items.points import POINT_ROLES, PointSet, SurveyLines, TargetSet
+from ..items.walk import Walk
 
 
 @dataclass(frozen=True)
@@ -326,6 +327,12 @@ def _page(a: Page, b: Page) -> list[Change]:
     return out
 
 
+def _walk(a: Walk, b: Walk) -> list[Change]:
+    out = [_sizes("Views", len(a.stops), len(b.stops))]
+    changed = [v["name"] for v in b.stops if v not in a.stops]
+    return [*out, Change("New or changed", "", ", ".join(changed))] if changed else out
+
+
 _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
     HoleSet.kind: _holes,
     ElectrodeSurvey.kind: _table,
@@ -338,4 +345,5 @@ _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
     BlockModel.kind: _blocks,
     TargetSet.kind: _targets,
     Page.kind: _page,
+    Walk.kind: _walk,
 }

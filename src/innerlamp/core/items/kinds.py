@@ -10,6 +10,7 @@ from .holes import HoleSet
 from .page import Page
 from .picture import Picture
 from .points import PointSet, SurveyLines, TargetSet
+from .walk import Walk
 
 KINDS: dict[str, type[Item]] = {
     each.kind: each
@@ -25,5 +26,6 @@ KINDS: dict[str, type[Item]] = {
         BlockModel,
         TargetSet,
         Page,
+        Walk,
     )
 }

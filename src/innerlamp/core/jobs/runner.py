@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ..errors import Cancelled, LampError
-from ..running.errands import Export
+from ..running.errands import Export, SceneExport
 from ..running.execute import Made, Task
 from .worker import clear_staging, serve
 
@@ -32,7 +32,7 @@ class Job:
     """One task on its way; `outcome` is what the operation itself said at its end, '' if nothing."""
 
     id: int
-    task: Task | Export
+    task: Task | Export | SceneExport
     state: State = "waiting"
     fraction: float = 0.0
     message: str = "Waiting"
@@ -87,7 +87,7 @@ class Runner:
         while len(self._workers) < self._count:
             self._workers.append(self._new_worker())
 
-    def new(self, task: Task | Export) -> Job:
+    def new(self, task: Task | Export | SceneExport) -> Job:
         """Return a job that waits to be handed over by `hand_over`."""
         return Job(next(self._numbers), task)
 
@@ -97,7 +97,7 @@ class Runner:
         self._waiting.append(job)
         self.start()
 
-    def submit(self, task: Task | Export) -> Job:
+    def submit(self, task: Task | Export | SceneExport) -> Job:
         """Queue a task."""
         job = self.new(task)
         self.hand_over(job)

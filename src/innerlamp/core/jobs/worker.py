@@ -25,7 +25,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
         parent = os.getppid()
         from ..errors import LampError
         from ..progress import CallbackProgress
-        from ..running.errands import Export, carry_out
+        from ..running.errands import Export, SceneExport, carry_out
         from ..running.execute import Task, perform
 
         connection.send(("ready",))
@@ -34,7 +34,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
                 job, task = connection.recv()
             except (EOFError, OSError):
                 return
-            assert isinstance(task, Task | Export)
+            assert isinstance(task, Task | Export | SceneExport)
             last = [0.0]
 
             def report(

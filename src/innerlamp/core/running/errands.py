@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from ..formats.table import export, export_together
 from ..geometry.mesh import DrapedMesh
 from ..items.fields import BlockModel
 from ..items.page import Page
+from ..items.walk import Walk
 from ..progress import SILENT, Progress
 from ..project import payload
 from ..project.store import Store
@@ -31,6 +33,37 @@ class Export:
     operation: str = "export"
 
 
+@dataclass(frozen=True)
+class SceneExport:
+    """A 3D view to be written: as a picture, a film once around it, or an HTML scene; plain data for a process.
+
+    Attributes
+    ----------
+    stop
+        The view, as `core.items.walk.Stop` has it.
+    size
+        Pixels across and up, of pictures and films.
+    frames, seconds
+        Of a film.
+    """
+
+    label: str
+    project: str
+    stop: dict[str, Any]
+    path: str
+    size: tuple[int, int] = (1920, 1200)
+    ratio: float = 1.0
+    frames: int = 72
+    seconds: float = 8.0
+    staging: str = ""
+    operation: str = "export"
+
+
+def prepare_scene(store: Store, stop: dict[str, Any], path: Path, **how: Any) -> SceneExport:
+    """Return the errand that writes a 3D view."""
+    return SceneExport(f"Write {path.name}", str(store.path), stop, str(path), **how)
+
+
 def prepare_export(store: Store, items: list[str], path: Path) -> Export:
     """Return the errand that writes items as they are now."""
     entries = [store.entry(i) for i in items]
@@ -39,7 +72,7 @@ def prepare_export(store: Store, items: list[str], path: Path) -> Export:
     return Export(f"Export {what}", str(store.path), tuple(items), manifests, str(path))
 
 
-def carry_out(errand: Export, progress: Progress = SILENT) -> tuple[str, ...]:
+def carry_out(errand: Export | SceneExport, progress: Progress = SILENT) -> tuple[str, ...]:
     """Write the files; returns their paths, or after them what a page could not show.
 
     Raises
@@ -47,6 +80,8 @@ def carry_out(errand: Export, progress: Progress = SILENT) -> tuple[str, ...]:
     LampError
         When it can't be written; nothing is left half-written then.
     """
+    if isinstance(errand, SceneExport):
+        return _scene(errand, progress)
     payloads = Path(errand.project) / "payloads"
     items = []
     for number, manifest in enumerate(errand.manifests):
@@ -56,10 +91,32 @@ def carry_out(errand: Export, progress: Progress = SILENT) -> tuple[str, ...]:
     path = Path(errand.path)
     if len(items) == 1 and isinstance(items[0], Page) and path.suffix.lower() != ".json":
         return _page(errand, items[0], path)
+    if len(items) == 1 and isinstance(items[0], Walk):
+        return _walk(errand, items[0], path)
     files = export(items[0], path) if len(items) == 1 else export_together(items, path)
     cut = [i for i in items if isinstance(i, BlockModel) and isinstance(i.mesh, DrapedMesh)]
     left = ["without the cut tops of its columns: cells there are whole"] if cut and path.suffix in _WHOLE else []
     return (*(str(file) for file in files), *left)
+
+
+def _scene(errand: SceneExport, progress: Progress) -> tuple[str, ...]:
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from importlib import import_module
+
+    headless = import_module("innerlamp.app.headless")
+    with Store.open(errand.project, write=False) as store:
+        headless.draw_scene(store, errand, progress)
+    return (errand.path,)
+
+
+def _walk(errand: Export, walk: Walk, path: Path) -> tuple[str, ...]:
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from importlib import import_module
+
+    headless = import_module("innerlamp.app.headless")
+    with Store.open(errand.project, write=False) as store:
+        headless.draw_walk(store, walk, path)
+    return (str(path),)
 
 
 def _page(errand: Export, page: Page, path: Path) -> tuple[str, ...]:

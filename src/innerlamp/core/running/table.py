@@ -33,7 +33,7 @@ from ..operations.drilling import (
 from ..operations.geology import grade_shell
 from ..operations.geophysics import diurnal, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
-from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages
+from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages, walks
 from ..operations.targets import ranking
 
 OPERATIONS: dict[str, Operation] = {
@@ -79,6 +79,8 @@ OPERATIONS: dict[str, Operation] = {
         drawing.MERGE,
         pages.MAKE,
         pages.ARRANGE,
+        walks.MAKE,
+        walks.ARRANGE,
         geochemistry.ANOMALIES,
         geochemistry.LEVEL,
         geochemistry.COMPONENTS,

@@ -6,10 +6,10 @@ import numpy as np
 from PySide6.QtGui import QColor
 from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkProp3D, vtkRenderer
 
+from ...core.numbers import round_length
 from ..painters.actors import actor
 from ..painters.polydata import polydata
 from ..painters.scene_painters import text
-from .base import round_length
 
 _TICKS = 5  # about so many along an axis
 _WORDS = 11  # points

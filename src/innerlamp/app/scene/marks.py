@@ -13,8 +13,8 @@ from vtkmodules.vtkRenderingCore import (
     vtkTextActor,
 )
 
+from ...core.numbers import round_length
 from ..painters.polydata import polydata
-from .base import round_length
 
 _LONGEST = 110.0  # pixels
 _LEFT, _BOTTOM = 10.0, 34.0
