@@ -12,8 +12,8 @@ if command -v dpkg >/dev/null; then
         libfontconfig1 libxrender1 libxi6 libglib2.0-0 fonts-dejavu-core; do
         have "$package" || need+=("$package")
     done
-    if [ "${1:-}" = dev ]; then # the judges of the menu entry
-        for package in desktop-file-utils appstream shared-mime-info; do
+    if [ "${1:-}" = dev ]; then # the judges of the menu entry, and the browser that reads written scenes
+        for package in desktop-file-utils appstream shared-mime-info chromium; do
             have "$package" || need+=("$package")
         done
     fi

@@ -26,6 +26,55 @@ def _fence() -> str:
     return "; ".join(f"{truth.ORIGIN[0] + x:.0f} {truth.ORIGIN[1] + y:.0f}" for x, y in _FENCE)
 
 
+def _walk() -> list[dict[str, Any]]:
+    """How a team would present the prospect: ground, soils, holes, tin, the vein and its open ends, targets."""
+    shell = {"around": "Sn shell 800 ppm"}
+    vein = ["Main vein, long section", "Main vein, contours", "Main vein, piercings", "Main vein, open directions"]
+    return [
+        {
+            "name": "The ground",
+            "caption": "Emberlow from the south-east: a syncline of slate and marble, three dykes, till over most of it.",
+            "lit": ["Ground", "Geological map"],
+            "looking": [135, 28],
+        },
+        {
+            "name": "Tin in soils",
+            "caption": "3,200 samples of the fine fraction; the train of tin points back to the veins.",
+            "lit": ["Ground", "Soil Sn"],
+            "looking": [160, 45],
+        },
+        {
+            "name": "The holes",
+            "caption": "Forty holes, coloured by rock: greisen in slate, skarn where marble meets the granite.",
+            "lit": ["Emberlow holes"],
+            "colour_by": {"Emberlow holes": "Rock"},
+            "looking": [150, 12],
+            **shell,
+        },
+        {
+            "name": "Tin in the holes",
+            "caption": "The shell of 800 ppm around the samples of the veins.",
+            "lit": ["Emberlow holes", "Sn shell 800 ppm"],
+            "colour_by": {"Emberlow holes": "Sn_ppm"},
+            "looking": [200, 15],
+            **shell,
+        },
+        {
+            "name": "The main vein",
+            "caption": "Grade times thickness over the plane of the richest vein; crosses tell where it is open.",
+            "lit": vein,
+            "looking": [152, 8],
+            "around": "Main vein, long section",
+        },
+        {
+            "name": "Targets",
+            "caption": "Where to drill next, the best first.",
+            "lit": ["Ground", "Sn shell 800 ppm", "Targets"],
+            "looking": [135, 35],
+        },
+    ]
+
+
 # Operation, parameters, inputs by our short name, short name of each output.
 STEPS: tuple[Step, ...] = (
     ("import-grid", {"file": "terrain/dem_20m.asc", "name": "Ground"}, {}, {"grid": "ground"}),
@@ -286,6 +335,7 @@ STEPS: tuple[Step, ...] = (
         {"holes": "holes", "planes": "sets"},
         {"page": "log page"},
     ),
+    ("make-walk", {"name": "Emberlow in six views", "stops": _walk()}, {}, {"walk": "walk"}),
 )
 
 

@@ -240,6 +240,7 @@ class WalkPane(ItemPane):
             return
         self._typed()
         self.player = Player(self.ctx, self.walk, self.number, self._played)
+        self.player.setGeometry(self.screen().geometry())  # where there is no window manager nobody else does
         self.player.showFullScreen()
         self.player.go(self.number)
         self.player.setFocus()

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtGui import QColor, QImage
 from vtkmodules.util.numpy_support import vtk_to_numpy
+from vtkmodules.vtkCommonDataModel import vtkCellArray
 from vtkmodules.vtkRenderingCore import vtkActor, vtkTexture
 
 from ...core.errors import InputError
@@ -74,7 +75,7 @@ def _part(prop: vtkActor, by: NDArray[np.float64]) -> dict[str, Any] | None:
     }
     for name, cells in (("polys", mesh.GetPolys()), ("lines", mesh.GetLines()), ("verts", mesh.GetVerts())):
         if cells.GetNumberOfCells():
-            out[name] = packed(vtk_to_numpy(cells.GetData()), np.uint32)
+            out[name] = packed(_counted(cells), np.uint32)
     normals = mesh.GetPointData().GetNormals()
     if normals is not None:
         out["normals"] = packed(vtk_to_numpy(normals), np.float32)
@@ -88,6 +89,12 @@ def _part(prop: vtkActor, by: NDArray[np.float64]) -> dict[str, Any] | None:
     if texture is not None and places is not None:
         out |= {"texture": _picture(texture), "at": packed(vtk_to_numpy(places)[:, :2], np.float32)}
     return out
+
+
+def _counted(cells: vtkCellArray) -> NDArray[Any]:
+    """Points of cells, before those of each how many they are: the layout that the viewer reads."""
+    offsets, points = vtk_to_numpy(cells.GetOffsetsArray()), vtk_to_numpy(cells.GetConnectivityArray())
+    return np.insert(points, offsets[:-1], np.diff(offsets))
 
 
 def _picture(texture: vtkTexture) -> str:
