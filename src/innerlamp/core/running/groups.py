@@ -28,12 +28,13 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         ),
         "Geochemistry": ("level-by-unit", "principal-components", "anomalies"),
         "Drawing": ("draw-feature", "edit-corner", "edit-features", "split-features", "join-features", "merge-by-unit"),
-        "Pages": ("make-page", "arrange-page"),
+        "Pages": ("make-page", "arrange-page", "make-walk", "arrange-walk"),
     },
     "Drilling": {
         "Logs and grades": ("group-codes", "composite", "intercepts", "contact-profile"),
         "Structures in core": ("orient-core", "structural-sets", "predict-piercings"),
-        "Continuity": ("grade-trend",),
+        "Continuity": ("grade-trend", "long-section"),
+        "Sections": ("section-pages", "log-pages", "draw-in-space", "move-in-space"),
         "Holes written out": ("holes-as-lines", "holes-as-points"),
     },
     "Geophysics": {

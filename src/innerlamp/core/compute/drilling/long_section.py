@@ -41,12 +41,12 @@ class BodyPlane:
 
     @property
     def normal(self) -> FloatArray:
-        """Upward unit normal, east-north-up."""
+        """Upward unit normal, east-north-up, shape (3,)."""
         return np.asarray(plane_normal(np.array([self.dip]), np.array([self.dip_direction]))[0])
 
     @property
     def axes(self) -> tuple[FloatArray, FloatArray]:
-        """Unit vectors along strike and up the dip."""
+        """Unit vectors along strike and up the dip, shape (3,) each."""
         a = np.radians(self.strike)
         along = np.array([np.sin(a), np.cos(a), 0.0])
         up = np.cross(self.normal, along)

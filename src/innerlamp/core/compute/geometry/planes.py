@@ -30,7 +30,7 @@ class SectionPlane:
 
     @classmethod
     def along(cls, places: Sequence[float] | FloatArray) -> SectionPlane:
-        """Return the section through places, given as x, y, x, y ... or with shape (n, 2); n is two or more.
+        """Return the section through places in metres, given as x, y, x, y ... or with shape (n, 2); n is two or more.
 
         Raises
         ------
@@ -46,7 +46,7 @@ class SectionPlane:
 
     @property
     def places(self) -> FloatArray:
-        """Its ends and bends in their order, shape (n, 2)."""
+        """Its ends and bends in their order, metres, shape (n, 2)."""
         return np.array([(self.x0, self.y0), *self.bends, (self.x1, self.y1)], dtype=float)
 
     @cached_property
@@ -57,7 +57,7 @@ class SectionPlane:
 
     @cached_property
     def corners(self) -> FloatArray:
-        """Distances along it of its ends and bends, metres."""
+        """Distances along it of its ends and bends, metres, shape (n,)."""
         return np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(self.places, axis=0).T))])
 
     @property
@@ -75,16 +75,16 @@ class SectionPlane:
         return (self.azimuth - 90.0) % 360.0
 
     def piece_at(self, along: FloatArray) -> NDArray[np.int64]:
-        """Return the number of the straight plane at distances along the line."""
+        """Return the number of the straight plane at distances along the line (metres), in their shape."""
         inner = self.corners[1:-1]
         return np.searchsorted(inner, np.asarray(along, dtype=float), side="right").astype(np.int64)
 
     def azimuth_at(self, along: FloatArray) -> FloatArray:
-        """Return the direction of the line in degrees at distances along it."""
+        """Return the direction of the line in degrees at distances along it (metres), in their shape."""
         return np.array([piece.azimuth for piece in self.pieces])[self.piece_at(along)]
 
     def nearest_piece(self, x: FloatArray, y: FloatArray) -> NDArray[np.int64]:
-        """Return the number of the straight plane that lies nearest to places."""
+        """Return the number of the straight plane that lies nearest to places (metres), in their shape."""
         x, y = np.asarray(x, dtype=float), np.asarray(y, dtype=float)
         best, which = np.full(x.shape, np.inf), np.zeros(x.shape, dtype=np.int64)
         for number, piece in enumerate(self.pieces):
