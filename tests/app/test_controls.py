@@ -25,8 +25,8 @@ from innerlamp.core.items.kinds import KINDS
 from .conftest import type_into, widget_image
 
 PANES = ("map", "section", "scene")
-# What lies on the ground from edge to edge, or is paper, is not cut by a vertical plane.
-NOT_SHOWN = {"page": PANES, "picture": ("section",)}
+# Paper has no place on the ground.
+NOT_SHOWN = {"page": PANES, "walk": PANES}
 CONTROLS = (
     "lamp",
     "opacity",
@@ -40,9 +40,14 @@ CONTROLS = (
     "widthBy",
     "shapeBy",
     "labelBy",
+    "form3d",
+    "every3d",
+    "raised3d",
 )
-# Shapes of single points cannot be told apart in space; there they are squares of the size asked for. On the map holes are lines.
-NOT_IN = {("scene", "shapeBy"), ("map", "widthBy")}
+# On the map holes are lines; how something stands in space is seen in 3D alone.
+NOT_IN = {("map", "widthBy")} | {
+    (pane, name) for pane in ("map", "section") for name in ("form3d", "every3d", "raised3d")
+}
 
 
 def pictures(window: Window) -> dict[str, np.ndarray]:
@@ -71,12 +76,14 @@ def differs(a: dict[str, np.ndarray], b: dict[str, np.ndarray]) -> set[str]:
 def first_of(window: Window, kind: str) -> str:
     """The item of a kind that has most to choose from."""
     entries = [e for e in window.ctx.entries() if e.kind == kind and not is_ground(e.attributes)]
+    if kind == "blocks":  # not the long section, which is a sheet
+        entries = [e for e in entries if e.name.startswith("Susceptibility")]
     if kind == "points":
         entries = [e for e in entries if e.name == "Soils"]
     return max(entries, key=lambda e: len(e.attributes)).id
 
 
-@pytest.mark.parametrize("kind", [k for k in KINDS if k != "page"])
+@pytest.mark.parametrize("kind", [k for k in KINDS if k not in NOT_SHOWN])
 def test_every_control_of_the_card_is_seen_in_every_pane_and_undone(demo_window: Window, kind: str) -> None:
     window, ctx = demo_window, demo_window.ctx
     item = first_of(window, kind)
@@ -144,6 +151,16 @@ def change(window: Window, item: str, control: str) -> Callable[[], None] | None
             assert wait_until(lambda: ctx.style(item).opacity < 0.5, 5)
 
         return fade
+    if control in ("every3d", "raised3d"):
+        line = card.findChild(QLineEdit, control)
+        if line is None:
+            return None
+
+        def lifted() -> None:
+            type_into(line, "40" if control == "every3d" else "150")
+            QTest.keyClick(line, Qt.Key.Key_Return)
+
+        return lifted
     if control.startswith("legend_"):
         edit = card.findChild(QLineEdit, control)
         loaded = ctx.item(item)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
+import pyqtgraph as pg
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
@@ -11,10 +14,12 @@ from PySide6.QtWidgets import QGraphicsItem
 
 from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.flat import Boxes
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.shots import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
+from innerlamp.core.compute.geometry.sampling import bilinear
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.holes import HoleSet
 
@@ -200,3 +205,82 @@ def test_lines_outlines_and_notes_are_drawn_on_a_section_snap_and_are_ghosts_bes
         for py in range(60, image.height() - 60, 6)
     )
     assert inked > 200  # an area, not a line
+
+
+def test_columns_stand_left_and_right_of_holes_within_their_room_and_panels_above(
+    demo_window: Window, tmp_path: Path
+) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Ground", "Emberlow holes")
+    ctx.set_colour_by(ctx.store.find("Emberlow holes").id, "Rock")  # type: ignore[union-attr]
+    section = section_alone(window)
+    ctx.set_section(SectionPlane(503450, 5602700, 503790, 5602080))
+    ctx.set_corridor(30.0)
+    settle(window)
+    menu = section.looks.menu()
+    menu_path(menu, "Add to the right of holes", "Sn_ppm", "bars")
+    menu_path(menu, "Add to the left of holes", "W_ppm", "curve")
+    menu_path(menu, "Add to the left of holes", "Alteration", "intervals")
+    menu_path(menu, "Plan of the corridor above")
+    menu_path(menu, "Profiles above", "Magnetics")
+    settle(window)
+    assert [(b.hand, b.attribute, b.way) for b in ctx.section_look.beside] == [
+        ("right", "Sn_ppm", "bars"),
+        ("left", "W_ppm", "curve"),
+        ("left", "Alteration", "intervals"),
+    ]
+    # Bars lie to the right of their hole as it is seen, strips to the left, at their distance.
+    item = holes_item(window)
+    path = item.stations[item.stations["hole"].astype(str) == "EMB015"]
+    along, _ = ctx.section.to_plane(path["x"].to_numpy(float), path["y"].to_numpy(float))  # type: ignore[union-attr]
+    z = path["z"].to_numpy(float)
+    mine = section.layers.graphics(ctx.store.find("Emberlow holes").id)  # type: ignore[union-attr]
+    boxes = np.concatenate([g.corners for g in mine if isinstance(g, Boxes)])
+    middle = boxes.mean(axis=1)
+    away = np.abs(middle[:, None, :] - np.column_stack([along, z])[None, :, :]).sum(axis=2)
+    near = boxes[away.min(axis=1) < 62.0]
+    order = np.argsort(z)
+    beside = near.mean(axis=1)[:, 0] - np.interp(near.mean(axis=1)[:, 1], z[order], along[order])
+    assert (beside > 3.0).sum() > 30 and (beside < -3.0).sum() > 2
+    # Nothing reaches into the next hole: the room of each side is shared.
+    other = item.stations[item.stations["hole"].astype(str) == "EMB016"]
+    a, _ = ctx.section.to_plane(other["x"].to_numpy(float), other["y"].to_numpy(float))  # type: ignore[union-attr]
+    oz = other["z"].to_numpy(float)
+    of_15 = near[(beside > 3.0)]
+    limit = np.interp(of_15[..., 1], oz[np.argsort(oz)], a[np.argsort(oz)])
+    assert (of_15[..., 0] < limit).all()
+    # The panel shows the grid's own values at the section's own distances.
+    assert section.above.panels[0].objectName() == "strip"
+    panel = section.above.panels[1]
+    (curve,) = [g for g in panel.getPlotItem().listDataItems() if isinstance(g, pg.PlotCurveItem)] or [
+        g for g in panel.getPlotItem().items if isinstance(g, pg.PlotCurveItem)
+    ]
+    x, y = curve.getData()
+    grid = ctx.item(ctx.store.find("Magnetics").id)  # type: ignore[union-attr]
+    at = ctx.section.to_map(np.array([x[40]]))  # type: ignore[union-attr]
+    wanted = bilinear(grid.values, grid.x0, grid.y0, grid.dx, grid.dy, *at)  # type: ignore[union-attr]
+    assert y[40] == pytest.approx(wanted[0])
+    assert panel.viewRange()[0] == pytest.approx(section.plot.viewRange()[0], abs=2.0)
+    # Stepping moves both; wider columns are wider.
+    before = widget_image(window, section.above)
+    QTest.keyClick(section.plot, Qt.Key.Key_PageUp)
+    settle(window)
+    assert widget_image(window, section.above) != before
+    menu_path(menu, "right: Sn_ppm, bars", "Wider")
+    assert ctx.section_look.beside[0].width == pytest.approx(45.0)
+    # Kept by name, shared as a file, taken away, read again.
+    section.looks.keep("Tin and tungsten")
+    section.looks.write(tmp_path / "tin.look.json")
+    kept = ctx.section_look
+    menu_path(menu, "Usual look")
+    settle(window)
+    assert not section.above.isVisible()
+    menu_path(menu, "Kept looks", "Tin and tungsten")
+    assert ctx.section_look == kept
+    menu_path(menu, "Usual look")
+    section.looks.read(tmp_path / "tin.look.json")
+    assert ctx.section_look == kept
+    (tmp_path / "bad.json").write_text("{}")
+    section.looks.read(tmp_path / "bad.json")
+    assert ctx.section_look == kept
+    assert "no look of a section" in window.strip.last.text()

@@ -22,6 +22,7 @@ from ..core.items.attributes import is_ground
 from ..core.items.base import Item
 from ..core.items.fields import Grid
 from ..core.items.legend import Legend
+from ..core.items.section_look import SectionLook
 from ..core.items.style import Style
 from ..core.jobs.runner import Job, Runner
 from ..core.project import trail
@@ -295,6 +296,17 @@ class Context:
     def corridor_side(self) -> Side:
         """Which side of the section its corridor lies on."""
         return self.view.side
+
+    @property
+    def section_look(self) -> SectionLook:
+        """What sections show beside their holes and above them."""
+        return self.view.look
+
+    def set_section_look(self, look: SectionLook) -> None:
+        if look != self.view.look:
+            self.view.look = look
+            self.section_changed.emit()
+            self.view_moved()
 
     def set_corridor_side(self, side: Side) -> None:
         self.view.side = side

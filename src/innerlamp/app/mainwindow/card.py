@@ -36,6 +36,7 @@ from ..context import Context
 from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard
 from .item_history import HistoryList
+from .space_rows import space_rows
 from .style_rows import OpacitySlider, UnitList, symbol_rows, width_row
 
 NOTHING = "nothing"  # colours an item
@@ -123,6 +124,7 @@ class Card(QScrollArea):
         if not entry.attributes or is_ground(entry.attributes):
             if entry.kind not in ("page", "walk"):
                 form.addRow("Opacity", OpacitySlider(self.ctx, entry))
+                space_rows(self.ctx, form, entry, item)
                 box.addLayout(form)
             return
         chosen = self.ctx.attribute_of(entry)
@@ -147,6 +149,7 @@ class Card(QScrollArea):
             symbol_rows(self.ctx, form, entry, item)
         if isinstance(item, HoleSet) and item.tables:
             width_row(self.ctx, form, entry, item)
+        space_rows(self.ctx, form, entry, item)
         form.addRow("Opacity", OpacitySlider(self.ctx, entry))
         box.addLayout(form)
         if chosen in entry.attributes and 0 < len(legend.classes) <= 24:

@@ -33,7 +33,8 @@ from ..painters.unit_areas import draw_pattern
 _NONE = "none"
 
 
-def _choice(name: str, columns: list[str], now: str, tip: str, chosen: Callable[[str], None]) -> QComboBox:
+def choice(name: str, columns: list[str], now: str, tip: str, chosen: Callable[[str], None]) -> QComboBox:
+    """Return a choice of a column or none."""
     box = QComboBox()
     box.setObjectName(name)
     box.addItems([_NONE, *columns])
@@ -56,7 +57,7 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
     if texts:
         form.addRow(
             "Shape by",
-            _choice(
+            choice(
                 "shapeBy",
                 texts,
                 style.shape_by,
@@ -66,11 +67,11 @@ def symbol_rows(ctx: Context, form: QFormLayout, entry: Entry, item: PointSet) -
         )
     form.addRow(
         "Size by",
-        _choice("sizeBy", numbers, style.size_by, "Circles whose area grows with this column", choose("size_by")),
+        choice("sizeBy", numbers, style.size_by, "Circles whose area grows with this column", choose("size_by")),
     )
     labels = QHBoxLayout()
     labels.addWidget(
-        _choice(
+        choice(
             "labelBy", texts + numbers, style.label_by, "Written beside points where there is space", choose("label_by")
         ),
         2,
@@ -102,7 +103,7 @@ def width_row(ctx: Context, form: QFormLayout, entry: Entry, item: HoleSet) -> N
         ctx.restyle(entry.id, replace(ctx.style(entry.id), size_by=text))
 
     tip = "Widens holes in 3D, and makes the bars of sections, by this column; colour stays that of the one above"
-    form.addRow("Width by", _choice("widthBy", numbers, ctx.style(entry.id).size_by, tip, choose))
+    form.addRow("Width by", choice("widthBy", numbers, ctx.style(entry.id).size_by, tip, choose))
 
 
 class OpacitySlider(QSlider):

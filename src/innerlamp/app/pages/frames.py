@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.page import Element, scale_words
+from ...core.items.section_look import beside_from
 from ..context import Context
 from ..painters.flat import faded
 from ..painters.space import draw_haloed
@@ -267,7 +268,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         if element.elevation is not None
         else _sky(ctx, FrameContext(ctx, element), plane) + 30 * up
     )
-    view = SectionView(plane, element.corridor, element.exaggeration, element.side)
+    view = SectionView(plane, element.corridor, element.exaggeration, element.side, beside_from(element.beside))
     _ground(painter, ctx, element, rect, (west, top), m, up, view)
     painter.setPen(QPen(FAINT, 0.7, Qt.PenStyle.DashLine))
     for bend in plane.corners[1:-1].tolist():

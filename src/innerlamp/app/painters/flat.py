@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QTransform
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPolygonF, QTransform
 from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.items.legend import Legend
@@ -25,6 +25,31 @@ def coloured_pieces(
         xy = np.stack([start[mask], stop[mask]], axis=1).reshape(-1, 2)
         out.append(plain_pieces(xy, colour, width, z))
     return out
+
+
+class Boxes(pg.GraphicsObject):  # type: ignore[misc]  # the library has no types
+    """Many four-cornered areas (n, 4, 2) of one colour."""
+
+    def __init__(self, corners: FloatArray, colour: QColor, z: float) -> None:
+        super().__init__()
+        self.corners, self.colour = np.asarray(corners, dtype=float), colour
+        self.path = QPainterPath()
+        for box in self.corners:
+            self.path.addPolygon(QPolygonF([QPointF(x, y) for x, y in box.tolist()]))
+            self.path.closeSubpath()
+        self.path.setFillRule(Qt.FillRule.WindingFill)
+        self.setZValue(z)
+
+    def boundingRect(self) -> QRectF:  # noqa: N802
+        return self.path.boundingRect()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        painter.fillPath(self.path, self.colour)
+
+
+def coloured_boxes(corners: FloatArray, legend: Legend, values: NDArray[np.generic], z: float) -> list[Boxes]:
+    """Return areas (n, 4, 2) filled by their values, one graphic a colour."""
+    return [Boxes(corners[mask], colour, z) for colour, mask in bins(legend, values) if mask.any()]
 
 
 def plain_pieces(xy: FloatArray, colour: QColor, width: float, z: float) -> pg.PlotCurveItem:

@@ -53,17 +53,18 @@ def _cells(index: NDArray[np.integer]) -> vtkCellArray:
 
 def colour_points(mesh: vtkPolyData, rgb: NDArray[np.uint8]) -> vtkPolyData:
     """Give each point a colour (n, 3)."""
-    mesh.GetPointData().SetScalars(_named(rgb, "rgb"))
+    mesh.GetPointData().SetScalars(named(rgb, "rgb"))
     return mesh
 
 
 def colour_cells(mesh: vtkPolyData, rgb: NDArray[np.uint8]) -> vtkPolyData:
     """Give each line or face a colour (m, 3)."""
-    mesh.GetCellData().SetScalars(_named(rgb, "rgb"))
+    mesh.GetCellData().SetScalars(named(rgb, "rgb"))
     return mesh
 
 
-def _named(values: NDArray[np.generic], name: str) -> object:
+def named(values: NDArray[np.generic], name: str) -> object:
+    """Return values as VTK's array of a name."""
     array = numpy_to_vtk(np.ascontiguousarray(values), deep=True)
     array.SetName(name)
     return array
@@ -71,7 +72,7 @@ def _named(values: NDArray[np.generic], name: str) -> object:
 
 def set_normals(mesh: vtkPolyData, normals: NDArray[np.floating]) -> vtkPolyData:
     """Give each point the normal (n, 3) that light falls on."""
-    mesh.GetPointData().SetNormals(_named(np.asarray(normals, dtype=np.float32), "Normals"))
+    mesh.GetPointData().SetNormals(named(np.asarray(normals, dtype=np.float32), "Normals"))
     return mesh
 
 

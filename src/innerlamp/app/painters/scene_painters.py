@@ -15,24 +15,26 @@ from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkProp3D
 from ...core.compute.geometry.orientations import disks, plane_normal
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import ground_shade, hillshade
-from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.features import POINT, Features, segment_starts
-from ...core.items.fields import BlockModel, Grid, Surface
+from ...core.items.fields import Grid
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
 from .actors import actor, sheet
 from .colours import ABSENT, bins, colour_values, shown
 from .hole_values import on_intervals
-from .map_painters import label_words, sizes_of, surface_colour, surface_shown, target_colours, targets_shown
-from .polydata import colour_cells, colour_points, polydata, set_normals, smooth_normals, thinned
+from .map_painters import label_words, sizes_of, target_colours, targets_shown
+from .markers import classes_of, solids
+from .polydata import colour_cells, colour_points, polydata, set_normals
 from .scene_areas import draped_areas, filled_outlines
+from .scene_models import contour_lines, own_relief
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
@@ -71,9 +73,16 @@ def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[
         rgba = rgba.copy()
         shade = hillshade(z, item.dx * step, item.dy * step)
         rgba[..., :3] = (rgba[..., :3] * np.nan_to_num(0.55 + 0.6 * shade)[..., None]).clip(0, 255).astype(np.uint8)
+    if not item.is_ground:
+        z = z + entry.style.raised
+        if entry.style.form == "own relief":
+            z = own_relief(values, z, float(max(np.ptp(x), np.ptp(y))), ctx.legend(item.attribute, item))
     mesh = sheet(gx, gy, z, known, origin)
     colour_points(mesh, rgba.reshape(-1, 4)[:, :3])
-    return [actor(mesh, opacity=0.55 if item.is_ground else 0.7, shaded=False)]
+    out: list[vtkProp3D] = [actor(mesh, opacity=0.55 if item.is_ground else 0.7, shaded=False)]
+    if item.is_ground and entry.style.every > 0:
+        out += contour_lines(mesh, entry.style.every, origin[2], QColor(ctx.theme.text), 1.5)
+    return out
 
 
 def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
@@ -84,6 +93,9 @@ def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
         return _disks(ctx, origin, entry, item)
     sizes = sizes_of(item, style, 6.0)
     out: list[vtkProp3D] = []
+    if style.shape_by in t.columns:
+        out += _shaped(ctx, origin, entry, item, sizes)
+        sizes = np.zeros(len(t))
     # Points of one actor have one size: sizes go in steps.
     grades = np.where(sizes > 0, np.maximum(np.rint(sizes / 3.0) * 3.0, 2.0), 0.0) if style.size_by else sizes
     for grade in np.unique(grades[grades > 0]):
@@ -91,6 +103,23 @@ def paint_points(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     if style.label_by in t.columns:
         out += _point_labels(ctx, origin, entry, item)
     return out
+
+
+def _shaped(ctx: Context, origin: FloatArray, entry: Entry, item: PointSet, sizes: FloatArray) -> list[vtkProp3D]:
+    """Points as small solids, a shape for each class of a column."""
+    t = item.table
+    at = _on_ground(ctx, t)
+    attribute = ctx.attribute_of(entry)
+    rgb = np.tile(np.array(rgb_of(QColor(ctx.theme.text)), np.uint8), (len(t), 1))
+    good = np.isfinite(at).all(axis=1) & (sizes > 0)
+    if attribute in t.columns:
+        rgb = _colours(ctx, item, attribute, t[attribute].to_numpy())
+        good &= shown(ctx.legend(attribute, item), t[attribute].to_numpy())
+    if not good.any():
+        return []
+    radius = 0.4 * _disk_radius(at[good]) * sizes / 6.0
+    shape = classes_of(t[entry.style.shape_by])
+    return list(solids(at[good] - origin, rgb[good], shape[good], radius[good]))
 
 
 def _disks(ctx: Context, origin: FloatArray, entry: Entry, item: PointSet) -> list[vtkProp3D]:
@@ -242,7 +271,7 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
             keep &= shown(legend, grade)
             radius = THIN + (WIDE - THIN) * np.nan_to_num(position(legend, grade))
         rgb = _colours(ctx, item, attribute, values[keep])
-        out.append(actor(_tubes(start[keep], stop[keep], rgb, radius[keep])))
+        out += _intervals(item, entry.style, table[keep], start[keep], stop[keep], rgb, radius[keep])
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
         at = spots[1][shown(ctx.legend(attribute, item), spots[1][attribute].to_numpy())]
@@ -260,6 +289,29 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
             x, y, z = (float(collars[c].iloc[row]) - origin[k] for k, c in enumerate("xyz"))
             out.append(text(str(collars["hole"].iloc[row]), (x, y, z + 12.0), colour, 10))
     return out
+
+
+def _intervals(
+    item: HoleSet,
+    style: Style,
+    rows: pd.DataFrame,
+    start: FloatArray,
+    stop: FloatArray,
+    rgb: NDArray[np.uint8],
+    radius: FloatArray,
+) -> list[vtkProp3D]:
+    """Intervals of holes as tubes, as lines, or as markers at their middles with a shape for each class of a column."""
+    if style.form == "lines":
+        count = len(start)
+        ends = np.stack([start, stop], axis=1).reshape(-1, 3)
+        out = actor(colour_cells(polydata(ends, lines=np.arange(2 * count).reshape(-1, 2)), rgb), shaded=False)
+        out.GetProperty().SetLineWidth(3.0)
+        return [out]
+    if style.form == "markers":
+        told = on_intervals(item, rows, style.shape_by) if style.shape_by else None
+        shape = classes_of(pd.Series(told)) if told is not None else np.zeros(len(rows), dtype=np.int64)
+        return list(solids(0.5 * (start + stop), rgb, shape, 1.3 * radius))
+    return [actor(_tubes(start, stop, rgb, radius))]
 
 
 def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: FloatArray) -> vtkPolyData:
@@ -282,60 +334,6 @@ def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: 
     mesh = polydata(points.reshape(-1, 3), faces=quad.reshape(-1, 4))
     set_normals(mesh, np.concatenate([unit, unit], axis=1).reshape(-1, 3))
     return colour_cells(mesh, np.repeat(rgb, sides, axis=0))
-
-
-def paint_surface(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
-    origin = view.origin
-    assert isinstance(item, Surface)
-    if len(item.triangles) == 0 or not surface_shown(ctx, item):
-        return []
-    mesh = thinned(polydata(item.vertices - origin, faces=item.triangles), MOST_TRIANGLES)
-    return [actor(smooth_normals(mesh), surface_colour(ctx, item))]
-
-
-def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
-    origin = view.origin
-    assert isinstance(item, BlockModel)
-    attribute = ctx.attribute_of(entry)
-    if attribute not in item.properties:
-        return []
-    values = item.properties[attribute]
-    legend = ctx.legend(attribute, item)
-    known = values[np.isfinite(values)]
-    if known.size == 0:
-        return []
-    # Without a cut-off of the user's, the highest two percent are shown: a full block hides everything.
-    # An upright sheet, such as a long section, hides nothing.
-    least = float(known.min()) if 1 in item.shape[:2] else float(np.percentile(known, 98))
-    cutoff = legend.cutoff if legend.cutoff is not None else least
-    with np.errstate(invalid="ignore"):
-        shown = np.isfinite(values) & (values >= cutoff)
-    corners, shades = _outer_faces(item, shown, values, origin)
-    if not len(shades):
-        return []
-    mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
-    return [actor(colour_cells(mesh, colour_values(legend, shades)[:, :3]))]
-
-
-def _outer_faces(
-    item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray
-) -> tuple[FloatArray, FloatArray]:
-    # Corners (4 n, 3) and value (n,) of each cell face that borders on a cell that is not shown.
-    # Neighbours of a draped mesh do not lie side by side: all their sides are drawn.
-    draped = isinstance(item.mesh, DrapedMesh)
-    padded = np.pad(shown, 1)
-    quads, shades = [], []
-    for axis in range(3):
-        for side in (0, 1):
-            neighbour = np.roll(padded, 1 if side == 0 else -1, axis=axis)[1:-1, 1:-1, 1:-1]
-            cells = np.argwhere(shown if draped and axis < 2 else shown & ~neighbour)
-            if len(cells) == 0:
-                continue
-            quads.append(item.mesh.corners(cells)[:, face_corners(axis, side)] - origin)
-            shades.append(values[tuple(cells.T)])
-    if not quads:
-        return np.empty((0, 3)), np.empty(0)
-    return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
 
 
 def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:

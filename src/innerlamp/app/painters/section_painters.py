@@ -27,6 +27,7 @@ from ..context import Context
 from . import flat
 from .colours import colour_values, shown
 from .map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
+from .section_sides import columns_beside
 from .views import SectionView
 
 BAR_METRES = 34.0
@@ -141,7 +142,9 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
         out += _faded(view, hit[1], partial(_coloured, ctx, view, item, attribute))
     beside = wide[1] if wide is not None else hit[1] if hit is not None else None
     measured = entry.style.size_by if wide is not None else attribute
-    if beside is not None and not ctx.legend(measured, item).classes:
+    if view.beside:
+        out += columns_beside(ctx, view, item, view.beside)
+    elif beside is not None and not ctx.legend(measured, item).classes:
         code, names = pd.factorize(hole[near])
         _, right = room_beside(code, along[near], z[near])
         room = pd.Series(right, index=names)

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from . import map_painters, scene_painters, section_features, section_painters
+from . import map_painters, scene_models, scene_painters, section_features, section_painters
 
 Use = Literal["ground", "corridor", "exaggeration", "draped"]
 
@@ -64,8 +64,8 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("scene", "points"): _by(scene_painters.paint_points, "ground"),
     ("scene", "lines"): _by(scene_painters.paint_lines, "ground"),
     ("scene", "holes"): _by(scene_painters.paint_holes),
-    ("scene", "surface"): _by(scene_painters.paint_surface),
-    ("scene", "blocks"): _by(scene_painters.paint_blocks),
+    ("scene", "surface"): _by(scene_models.paint_surface),
+    ("scene", "blocks"): _by(scene_models.paint_blocks),
     ("scene", "targets"): _by(scene_painters.paint_targets),
     ("scene", "features"): _by(scene_painters.paint_features, "ground"),
     ("scene", "electrodes"): _by(scene_painters.paint_electrodes, "ground"),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...core.compute.geometry.planes import SectionPlane, Side, in_corridor
+from ...core.items.section_look import Beside
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,7 @@ class SectionView:
     corridor: float
     exaggeration: float = 1.0
     side: Side = "both sides"
+    beside: tuple[Beside, ...] = ()
 
     kind = "section"
 

@@ -16,6 +16,7 @@ from ...core.errors import InputError, LampError
 from ...core.formats.page_templates import write_template
 from ...core.items.holes import HoleSet
 from ...core.items.page import MOST_PICTURE, Element, Page
+from ...core.items.section_look import as_data
 from ...core.numbers import parse_number
 from ..context import Context
 from ..pages import editing
@@ -485,6 +486,8 @@ class PagePane(ItemPane):
                 "line": tuple(plane.places.ravel().tolist()),
                 "corridor": self.ctx.corridor,
                 "exaggeration": self.ctx.section_exaggeration,
+                "side": self.ctx.corridor_side,
+                "beside": as_data(self.ctx.section_look)["beside"],
             }
         elif kind == "log":
             holes = next((e for e in self.ctx.lit_entries() if e.kind == "holes"), None)

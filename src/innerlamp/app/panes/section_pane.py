@@ -23,7 +23,9 @@ from ..painters.views import SectionView
 from .base import Pane, overlay
 from .boxes import exaggeration_box, show_exaggeration
 from .plot import MetrePlot, Ruler
+from .section_above import SectionAbove
 from .section_draw import SectionDraw
+from .section_looks import LookMenu
 from .section_places import PlaceMenu
 from .selection import selected_places
 
@@ -38,7 +40,9 @@ class SectionPane(Pane):
     def __init__(self, ctx: Context) -> None:
         super().__init__(ctx)
         self.plot = MetrePlot(ctx, "Distance from A (m)", "Elevation (m)")
-        self.body.addWidget(self.plot)
+        self.above = SectionAbove(ctx, self.plot)
+        self.body.addWidget(self.above)
+        self.body.addWidget(self.plot, 1)
         self.ruler = Ruler(self.plot, ctx, north=False)
         self.caption = overlay(self.plot)
         self.caption.move(66, 6)
@@ -60,6 +64,8 @@ class SectionPane(Pane):
         self.tools.addWidget(self.vertical)
         self.placing = PlaceMenu(ctx, self.step)
         self.tools.addWidget(self.placing)
+        self.looks = LookMenu(ctx)
+        self.tools.addWidget(self.looks)
         self.drawing = QPushButton("Draw")
         self.drawing.setCheckable(True)
         self.drawing.setToolTip("Draw lines, outlines and notes on the section; they live in space (D)")
@@ -98,6 +104,7 @@ class SectionPane(Pane):
         show_exaggeration(self.vertical, ctx)
         if plane is None:
             self.layers.clear()
+            self.above.show_for(None)
             self.caption.hide()
             return
         fresh = plane != self._plane and not ctx.reading
@@ -112,6 +119,7 @@ class SectionPane(Pane):
         self.plot.getViewBox().setAspectLocked(True, 1.0 / factor)
         self.layers.update(ctx, self._view(plane), ctx.lit_entries())
         self._draw_bends(plane)
+        self.above.show_for(self._view(plane))
         self.caption.setText(
             (
                 f"Fence of {len(plane.pieces)} pieces, A → B {plane.azimuth:03.0f}°"
@@ -151,11 +159,12 @@ class SectionPane(Pane):
 
     def on_theme(self) -> None:
         self.plot.dress()
+        self.above.dress()
         self.redraw()
 
     def _view(self, plane: SectionPlane) -> SectionView:
         ctx = self.ctx
-        return SectionView(plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side)
+        return SectionView(plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side, ctx.section_look.beside)
 
     def _seen(self) -> SectionView | None:
         return None if self.ctx.section is None else self._view(self.ctx.section)
@@ -352,4 +361,5 @@ class SectionPane(Pane):
 
     def close_pane(self) -> None:
         super().close_pane()
+        self.above.close_all()
         self.plot.close()

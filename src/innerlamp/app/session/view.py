@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ...core.compute.geometry.planes import SIDES, SectionPlane, Side
+from ...core.items.section_look import SectionLook, as_data, from_data
 from ...core.project.store import Store
 
 
@@ -39,6 +40,7 @@ class ViewState:
     section: SectionPlane | None = None
     corridor: float = 50.0
     side: Side = "both sides"
+    look: SectionLook = field(default_factory=SectionLook)
     exaggeration: float = 0.0  # 0: as the content proposes
     proposed_exaggeration: float = 1.0
 
@@ -52,6 +54,7 @@ class ViewState:
             section=_section(line),
             corridor=float(store.workspace("corridor", 50.0)),
             side=next((s for s in SIDES if s == store.workspace("side")), "both sides"),
+            look=from_data(store.workspace("section look", {})),
             exaggeration=float(store.workspace("exaggeration", 0.0)),
         )
 
@@ -63,6 +66,7 @@ class ViewState:
                 "section": s.places.ravel().tolist() if s else None,
                 "corridor": self.corridor,
                 "side": self.side,
+                "section look": as_data(self.look),
                 "exaggeration": self.exaggeration,
                 "selected": self.selected,
             }

@@ -43,6 +43,8 @@ class Element(BaseModel):
         Section: which side of it its corridor lies on.
     sheet
         On which sheet of the page it stands, counted from 0.
+    beside
+        Section: what stands beside its holes (`core.items.section_look`).
     depth, depth_to, tracks
         Log: the depths (m) at which it begins and ends, 0 for as far as it goes, and its tracks (`core.items.tracks`); without any the rock and the first
         grades are drawn.
@@ -70,6 +72,7 @@ class Element(BaseModel):
     exaggeration: float = Field(1.0, gt=0, le=100)
     elevation: float | None = None
     side: Literal["both sides", "behind", "in front"] = "both sides"
+    beside: tuple[dict[str, Any], ...] = ()
     sheet: int = Field(0, ge=0, lt=MOST_SHEETS)
     depth: float = Field(0.0, ge=0)
     depth_to: float = Field(0.0, ge=0)

@@ -5,6 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+# How items of a kind can stand in 3D, the usual way first.
+FORMS: dict[str, tuple[str, ...]] = {
+    "surface": ("solid", "with edges", "wire"),
+    "grid": ("on the ground", "own relief"),
+    "blocks": ("from the cut-off", "band of the ramp", "slices", "isosurface"),
+    "holes": ("tubes", "lines", "markers"),
+}
+
 
 @dataclass(frozen=True)
 class Style:
@@ -26,6 +34,14 @@ class Style:
         Points: numbers below it are not written; None writes all.
     size
         Points: diameter in pixels of a symbol, of the largest one with `size_by`; 0 takes what suits them.
+    form
+        3D: how it stands there, one of `FORMS` of its kind; '' for the first of them.
+    every
+        3D: contour lines on a surface or on relief, each so many metres; 0 draws none.
+    raised
+        3D: metres by which a grid stands above the ground.
+    slices
+        3D: where the three slices of a block model lie, shares of its extent along both axes and up.
     """
 
     colour_by: str = ""
@@ -35,6 +51,10 @@ class Style:
     label_from: float | None = None
     size: float = 0.0
     opacity: float = 1.0
+    form: str = ""
+    every: float = 0.0
+    raised: float = 0.0
+    slices: tuple[float, float, float] = (0.5, 0.5, 0.5)
 
     def to_json(self) -> dict[str, Any]:
         """What differs from the default."""
@@ -42,4 +62,7 @@ class Style:
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Style:
-        return cls(**{k: v for k, v in data.items() if k in cls.__dataclass_fields__})
+        known = {k: v for k, v in data.items() if k in cls.__dataclass_fields__}
+        if "slices" in known:  # a list, as JSON has it
+            known["slices"] = tuple(float(v) for v in known["slices"])
+        return cls(**known)

@@ -1,0 +1,182 @@
+"""Surfaces and block models in 3D: solid or as wires, with contour lines, as bands of values, slices and isosurfaces."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtGui import QColor
+from vtkmodules.util.numpy_support import vtk_to_numpy
+from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkContourFilter
+from vtkmodules.vtkRenderingCore import vtkProp3D
+
+from ...core.geometry.mesh import DrapedMesh, face_corners
+from ...core.items.base import Item
+from ...core.items.fields import BlockModel, Surface
+from ...core.items.legend import Legend, position
+from ...core.project.records import Entry
+from ..context import Context
+from .actors import actor
+from .colours import colour_at, colour_values
+from .map_painters import surface_colour, surface_shown
+from .polydata import colour_cells, named, polydata, smooth_normals, thinned
+from .views import SceneView
+
+FloatArray = NDArray[np.float64]
+MOST_TRIANGLES = 16_000
+MOST_LEVELS = 400
+RELIEF = 0.12  # height of a grid's own relief, as a share of its larger side
+
+
+def contour_lines(mesh: vtkPolyData, every: float, base: float, colour: QColor, width: float) -> list[vtkProp3D]:
+    """Return the lines of a mesh at multiples of so many metres of elevation; `base` is the elevation of its zero."""
+    points = vtk_to_numpy(mesh.GetPoints().GetData())
+    z = points[:, 2].astype(float) + base
+    used = z[np.unique(vtk_to_numpy(mesh.GetPolys().GetConnectivityArray()))] if mesh.GetNumberOfPolys() else z[:0]
+    if not len(used):
+        return []
+    first, last = int(np.ceil(used.min() / every)), int(np.floor(used.max() / every))
+    if last < first or last - first > MOST_LEVELS:
+        return []
+    bare = vtkPolyData()
+    bare.SetPoints(mesh.GetPoints())
+    bare.SetPolys(mesh.GetPolys())
+    bare.GetPointData().SetScalars(named(z, "elevation"))
+    cut = vtkContourFilter()
+    cut.SetInputData(bare)
+    cut.SetNumberOfContours(last - first + 1)
+    for number, k in enumerate(range(first, last + 1)):
+        cut.SetValue(number, k * every)
+    cut.Update()
+    lines = vtkPolyData()
+    lines.SetPoints(cut.GetOutput().GetPoints())
+    lines.SetLines(cut.GetOutput().GetLines())
+    if not lines.GetNumberOfLines():
+        return []
+    out = actor(lines, colour, shaded=False)
+    out.GetProperty().SetLineWidth(width)
+    return [out]
+
+
+def own_relief(values: FloatArray, z: FloatArray, side: float, legend: Legend) -> FloatArray:
+    """Return elevations of a grid that stands above all of its ground as high as its values are, by its legend's scale."""
+    known = z[np.isfinite(z)]
+    base = float(known.max()) if len(known) else 0.0
+    return np.asarray(base + RELIEF * side * position(legend, values))
+
+
+def paint_surface(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin, style = view.origin, entry.style
+    assert isinstance(item, Surface)
+    if len(item.triangles) == 0 or not surface_shown(ctx, item):
+        return []
+    mesh = thinned(polydata(item.vertices - origin, faces=item.triangles), MOST_TRIANGLES)
+    colour = surface_colour(ctx, item)
+    body = actor(smooth_normals(mesh), colour)
+    out: list[vtkProp3D] = [body]
+    if style.form == "wire":
+        body.GetProperty().SetRepresentationToWireframe()
+        body.GetProperty().LightingOff()
+    elif style.form == "with edges":
+        body.GetProperty().EdgeVisibilityOn()
+        edge = colour.darker(170)
+        body.GetProperty().SetEdgeColor(edge.redF(), edge.greenF(), edge.blueF())
+    if style.every > 0:
+        out += contour_lines(mesh, style.every, float(origin[2]), QColor(ctx.theme.text), 1.5)
+    return out
+
+
+def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[vtkProp3D]:
+    origin, style = view.origin, entry.style
+    assert isinstance(item, BlockModel)
+    attribute = ctx.attribute_of(entry)
+    if attribute not in item.properties:
+        return []
+    values = item.properties[attribute]
+    legend = ctx.legend(attribute, item)
+    known = values[np.isfinite(values)]
+    if known.size == 0:
+        return []
+    # Without a cut-off of the user's, the highest two percent are shown: a full block hides everything.
+    # An upright sheet, such as a long section, hides nothing.
+    least = float(known.min()) if 1 in item.shape[:2] else float(np.percentile(known, 98))
+    cutoff = legend.cutoff if legend.cutoff is not None else least
+    if style.form == "isosurface" and min(item.shape) > 1:
+        return _isosurface(item, values, cutoff, legend, origin)
+    if style.form == "slices":
+        corners, shades = _slices(item, values, style.slices, origin)
+        if legend.cutoff is not None:
+            keep = shades >= legend.cutoff
+            corners, shades = corners.reshape(-1, 4, 3)[keep].reshape(-1, 3), shades[keep]
+    else:
+        with np.errstate(invalid="ignore"):
+            low, high = (legend.low, legend.high) if style.form == "band of the ramp" else (cutoff, np.inf)
+            if style.form == "band of the ramp" and legend.cutoff is not None:
+                low = max(low, legend.cutoff)
+            shown = np.isfinite(values) & (values >= low) & (values <= high)
+        corners, shades = _outer_faces(item, shown, values, origin)
+    if not len(shades):
+        return []
+    mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
+    return [actor(colour_cells(mesh, colour_values(legend, shades)[:, :3]))]
+
+
+def _isosurface(
+    item: BlockModel, values: FloatArray, level: float, legend: Legend, origin: FloatArray
+) -> list[vtkProp3D]:
+    """The surface of one value between the middles of cells, in the colour of that value."""
+    from scipy.ndimage import map_coordinates
+    from skimage.measure import marching_cubes
+
+    known = np.isfinite(values)
+    low = float(values[known].min())
+    if not low < level < float(values[known].max()):
+        return []
+    vertices, faces, *_ = marching_cubes(np.where(known, values, low).astype(np.float32), level)
+    centres = item.mesh.centres().reshape(*item.shape, 3)
+    at = np.stack([map_coordinates(centres[..., k], vertices.T, order=1, mode="nearest") for k in range(3)], axis=1)
+    mesh = thinned(polydata(at - origin, faces=faces.astype(np.int64)), MOST_TRIANGLES)
+    colour = colour_at(legend, float(position(legend, np.array([level]))[0]))
+    return [actor(smooth_normals(mesh), colour)]
+
+
+def _slices(
+    item: BlockModel, values: FloatArray, shares: tuple[float, float, float], origin: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """Corners (4 n, 3) and values (n,) of one layer of cells along each axis."""
+    quads, shades = [], []
+    for axis, share in enumerate(shares):
+        layer = int(np.clip(share * item.shape[axis], 0, item.shape[axis] - 1))
+        there = np.zeros(item.shape, dtype=bool)
+        index: list[slice | int] = [slice(None)] * 3
+        index[axis] = layer
+        there[tuple(index)] = np.isfinite(values[tuple(index)])
+        cells = np.argwhere(there)
+        if len(cells):
+            whole = item.mesh.corners(cells)
+            quads.append(0.5 * (whole[:, face_corners(axis, 0)] + whole[:, face_corners(axis, 1)]) - origin)
+            shades.append(values[tuple(cells.T)])
+    if not quads:
+        return np.empty((0, 3)), np.empty(0)
+    return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
+
+
+def _outer_faces(
+    item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    # Corners (4 n, 3) and value (n,) of each cell face that borders on a cell that is not shown.
+    # Neighbours of a draped mesh do not lie side by side: all their sides are drawn.
+    draped = isinstance(item.mesh, DrapedMesh)
+    padded = np.pad(shown, 1)
+    quads, shades = [], []
+    for axis in range(3):
+        for side in (0, 1):
+            neighbour = np.roll(padded, 1 if side == 0 else -1, axis=axis)[1:-1, 1:-1, 1:-1]
+            cells = np.argwhere(shown if draped and axis < 2 else shown & ~neighbour)
+            if len(cells) == 0:
+                continue
+            quads.append(item.mesh.corners(cells)[:, face_corners(axis, side)] - origin)
+            shades.append(values[tuple(cells.T)])
+    if not quads:
+        return np.empty((0, 3)), np.empty(0)
+    return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
