@@ -1,226 +1,123 @@
-"""Every form: opened from its step, used with the keyboard, never wider than the screen, honest about what is wrong."""
+"""How items stand in 3D: closed forms of what is drawn, and the controls that need a hand of their own."""
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
-from pathlib import Path
+import dataclasses
 
+import numpy as np
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QSlider
+from vtkmodules.util.numpy_support import vtk_to_numpy
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 
-from innerlamp.app.forms.curves_preview import CurvesPreview
-from innerlamp.app.forms.fields import MappingField
-from innerlamp.app.forms.previews import ColumnsPreview
-from innerlamp.app.forms.table_field import TableField
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.markers import SHAPES, solids
+from innerlamp.app.painters.polydata import polydata
+from innerlamp.app.painters.scene_models import _isosurface, _slices, contour_lines, own_relief
 from innerlamp.app.shots import settle, wait_until
-from innerlamp.core.declaring.operation import AREAS
-from innerlamp.core.running.table import OPERATIONS
-from innerlamp.demo.build import FILES
+from innerlamp.core.compute.geometry.triangles import is_closed, volume
+from innerlamp.core.geometry.mesh import TensorMesh
+from innerlamp.core.items.fields import BlockModel
+from innerlamp.core.items.legend import Legend
+from innerlamp.core.items.style import Style
 
-from .conftest import choose, type_into
-
-LEFT = Qt.MouseButton.LeftButton
-CONTROL = Qt.KeyboardModifier.ControlModifier
-
-
-def open_with_keys(window: Window, operation: str) -> None:
-    area = AREAS.index(OPERATIONS[operation].area)
-    QTest.keyClick(window, Qt.Key(Qt.Key.Key_1 + area), CONTROL)
-    button = window.steps.step_buttons[operation]
-    button.setFocus()
-    QTest.keyClick(button, Qt.Key.Key_Space)
-    assert wait_until(lambda: window.steps.form is not None, 5)
+from .conftest import choose, coloured_share, scene_alone, widget_image
 
 
-def test_every_form_shows_every_parameter_and_fits_the_screen(demo_window: Window) -> None:
-    window = demo_window
-    for name, op in OPERATIONS.items():
-        open_with_keys(window, name)
-        form = window.steps.form
-        assert form is not None
-        assert settle(window)
-        assert set(form.fields) == set(op.fields())
-        assert set(form.slots) | set(form.lists) == {slot.slot for slot in op.inputs}
-        for field, info in op.fields().items():
-            widget = form.fields[field]
-            if info.help:
-                assert info.help in widget.toolTip()
-            if not isinstance(widget, MappingField) and not info.more:
-                assert widget.isVisible(), f"{name}.{field}"
-        assert window.width() <= 1280, name
-        edge = form.mapToGlobal(form.rect().topRight()).x()
-        assert edge < window.centre.mapToGlobal(window.centre.rect().topLeft()).x()
-        for child in form.findChildren(QWidget):
-            if child.isVisible() and isinstance(child, QLineEdit | QComboBox):
-                assert child.width() >= 24, (name, child.objectName())
-        QTest.keyClick(form, Qt.Key.Key_Escape)
-        assert wait_until(lambda: window.steps.form is None, 5), name
+def model(azimuth: float = 30.0) -> tuple[BlockModel, np.ndarray]:
+    """A turned model whose values fall off from its middle; and the middle."""
+    mesh = TensorMesh.even((402000.0, 7502000.0, 3900.0), (10.0, 10.0, 10.0), (30, 30, 30), azimuth)
+    centres = mesh.centres()
+    middle = centres.mean(axis=0)
+    values = 200.0 - np.linalg.norm(centres - middle, axis=1)
+    return BlockModel(name="Ball", crs="", mesh=mesh, properties={"v": values.reshape(mesh.shape)}), middle
 
 
-def test_tab_reaches_every_field_of_a_form(demo_window: Window) -> None:
-    window = demo_window
-    open_with_keys(window, "composite")
-    form = window.steps.form
-    assert form is not None
+def parts(prop: object) -> tuple[np.ndarray, np.ndarray]:
+    mesh: vtkPolyData = prop.GetMapper().GetInput()  # type: ignore[attr-defined]
+    points = vtk_to_numpy(mesh.GetPoints().GetData()).astype(float)
+    return points, vtk_to_numpy(mesh.GetPolys().GetConnectivityArray())
+
+
+def test_an_isosurface_is_the_sphere_of_its_value_also_in_a_turned_model() -> None:
+    item, middle = model()
+    (surface,) = _isosurface(item, item.properties["v"], 100.0, Legend("v", "v", low=0.0, high=200.0), middle)
+    points, index = parts(surface)
+    assert np.linalg.norm(points, axis=1) == pytest.approx(100.0, abs=2.5)
+    triangles = index.reshape(-1, 3)
+    assert abs(volume(points, triangles)) == pytest.approx(4 / 3 * np.pi * 100.0**3, rel=0.03)
+    assert _isosurface(item, item.properties["v"], 500.0, Legend("v", "v", low=0.0, high=200.0), middle) == []
+
+
+def test_slices_lie_where_they_are_asked_for() -> None:
+    item, middle = model(0.0)
+    corners, shades = _slices(item, item.properties["v"], (0.0, 0.5, 0.999), middle)
+    quads = corners.reshape(-1, 4, 3)
+    assert len(quads) == len(shades) == 3 * 900
+    assert np.ptp(quads[:900, :, 0]) == pytest.approx(0.0) and quads[0, 0, 0] == pytest.approx(-145.0)
+    assert np.ptp(quads[900:1800, :, 1]) == pytest.approx(0.0) and abs(quads[900, 0, 1]) <= 5.0
+    assert np.ptp(quads[1800:, :, 2]) == pytest.approx(0.0) and quads[1800, 0, 2] == pytest.approx(145.0)
+    # Each cell has its own value.
+    centre = quads[1800:].mean(axis=1)
+    assert shades[1800:] == pytest.approx(200.0 - np.linalg.norm(centre, axis=1), abs=1e-6)
+
+
+def test_contour_lines_lie_at_whole_multiples_of_their_interval() -> None:
+    x, y = np.meshgrid(np.arange(20.0), np.arange(20.0))
+    points = np.column_stack([x.ravel(), y.ravel(), 3.0 * x.ravel() + 1.0])
+    index = np.arange(400).reshape(20, 20)
+    quads = np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4)
+    mesh = polydata(points, faces=quads)
+    (lines,) = contour_lines(mesh, 10.0, 100.0, QColor("black"), 1.0)
+    z = vtk_to_numpy(lines.GetMapper().GetInput().GetPoints().GetData())[:, 2] + 100.0
+    assert sorted(set(np.round(z, 3))) == [110.0, 120.0, 130.0, 140.0, 150.0]
+    assert contour_lines(mesh, 1e-6, 100.0, QColor("black"), 1.0) == []  # too many to be read
+
+
+def test_relief_stands_above_its_ground_as_high_as_values_are() -> None:
+    ground = np.array([[10.0, 20.0], [30.0, np.nan]])
+    z = own_relief(np.array([[0.0, 5.0], [10.0, np.nan]]), ground, 1000.0, Legend("v", "v", low=0.0, high=10.0))
+    assert z[0].tolist() == pytest.approx([30.0, 30.0 + 60.0])
+    assert z[1, 0] == pytest.approx(150.0) and np.isnan(z[1, 1])
+
+
+def test_markers_are_closed_solids_of_the_size_asked_for() -> None:
+    for points, faces in SHAPES:
+        assert is_closed(faces)
+        assert volume(points, faces) > 0.4  # outward, and not thin
+        assert 0.85 <= np.linalg.norm(points, axis=1).max() <= 1.1
+    at = np.array([[0.0, 0.0, 0.0], [100.0, 0.0, 0.0], [0.0, 100.0, 0.0]])
+    rgb = np.array([[255, 0, 0], [0, 255, 0], [0, 0, 255]], np.uint8)
+    made = solids(at, rgb, np.array([0, 3, 3]), np.array([5.0, 10.0, 20.0]))
+    assert len(made) == 2  # one mesh a shape
+    points, _ = parts(made[1])
+    assert points[:, 0].max() == pytest.approx(110.0) and points[:, 1].max() == pytest.approx(120.0)
+
+
+def test_styles_of_later_versions_and_odd_ones_are_read() -> None:
+    style = dataclasses.replace(Style(), form="slices", slices=(0.1, 0.2, 0.3), every=5.0)
+    assert Style.from_json(style.to_json()) == style
+    assert Style.from_json({**style.to_json(), "of later": 3, "slices": [0.1, 0.2, 0.3]}) == style
+
+
+def test_slices_are_moved_by_their_sliders(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    name = "Susceptibility of Airborne magnetics"
+    scene = scene_alone(window, name)
+    one = ctx.store.find(name).id  # type: ignore[union-attr]
+    ctx.select_item(one)
+    choose(scene.view, "From SW")
+    ctx.restyle(one, dataclasses.replace(ctx.style(one), form="slices"))
     settle(window)
-    reached: set[str] = set()
-    for _ in range(40):
-        focus = QApplication.focusWidget()
-        while focus is not None and focus is not form:
-            reached.add(focus.objectName())
-            focus = focus.parentWidget()
-        QTest.keyClick(QApplication.focusWidget() or form, Qt.Key.Key_Tab)
-    assert reached >= {"holes", "attribute", "length", "least", "name", "run"}
-
-
-@pytest.mark.parametrize(
-    ("field", "text", "words"),
-    [
-        ("length", "-3", "length (Length) must be greater than 0"),
-        ("length", "five", "length (Length) must be a valid number"),
-        ("least", "1.5", "must be less than or equal to 1"),
-    ],
-)
-def test_a_wrong_value_is_said_in_the_form_and_nothing_starts(
-    demo_window: Window, field: str, text: str, words: str
-) -> None:
-    window = demo_window
-    open_with_keys(window, "composite")
-    form = window.steps.form
-    assert form is not None
-    edit = form.fields[field].findChild(QLineEdit)
-    assert edit is not None
-    type_into(edit, text)
-    QTest.keyClick(edit, Qt.Key.Key_Return, CONTROL)
-    assert wait_until(lambda: not form.problem.isHidden(), 5)
-    assert words in form.problem.text()
-    assert window.ctx.jobs == []
-    type_into(edit, "0.5")
-    assert form.problem.isHidden()
-
-
-def test_a_decimal_comma_is_a_decimal_point(demo_window: Window) -> None:
-    window = demo_window
-    open_with_keys(window, "composite")
-    form = window.steps.form
-    assert form is not None
-    edit = form.fields["length"].findChild(QLineEdit)
-    assert edit is not None
-    type_into(edit, "7,5")
-    assert form.values()["length"] == "7.5"
-    before = form.cost.text()
-    assert wait_until(lambda: form.cost.text() != before and "composites" in form.cost.text(), 5)
-
-
-def test_columns_are_guessed_shown_and_can_be_changed(window: Window, tmp_path: Path) -> None:
-    from innerlamp.demo import truth
-
-    window.ctx.create(tmp_path / "p.lamp", truth.CRS)
-    open_with_keys(window, "import-points")
-    form = window.steps.form
-    assert form is not None
-    preview = form.preview
-    assert isinstance(preview, ColumnsPreview)
-    edit = form.fields["file"].findChild(QLineEdit)
-    assert edit is not None
-    type_into(edit, str(FILES / "geochemistry" / "soils_emberlow.csv"))
-    assert wait_until(lambda: "file" in preview.combos, 5)
-    assert preview.tables["file"].rowCount() > 3
-    box = preview.combos["file"]["z"]
-    other = next(box.itemText(k) for k in range(box.count()) if "ppm" in box.itemText(k))
-    choose(box, other)
-    assert form.values()["columns"]["z"] == other  # type: ignore[index]
-    type_into(edit, str(tmp_path / "missing.csv"))
-    assert wait_until(lambda: preview.tabs.count() == 1 and "file" not in preview.combos, 5)
-
-
-def test_evidence_curves_follow_what_is_typed(demo_window: Window) -> None:
-    window = demo_window
-    open_with_keys(window, "rank-targets")
-    form = window.steps.form
-    assert form is not None
-    preview = form.preview
-    assert isinstance(preview, CurvesPreview)
-    assert wait_until(lambda: len(preview.curves) == 4, 10)
-    shell = next(c for c in preview.curves if c[0].startswith("distance to shell"))
-    assert (shell[1], shell[2]) == (100.0, 500.0)
-    edit = form.fields["shell_far"].findChild(QLineEdit)
-    assert edit is not None
-    type_into(edit, "900")
-    assert wait_until(lambda: any(c[2] == 900.0 for c in preview.curves), 5)
-    choose(form.slots["shell"], "none")
-    form.slots["shell"].activated.emit(0)
-    assert wait_until(lambda: len(preview.curves) == 3, 5)
-
-
-@pytest.mark.parametrize("scale", ["1.25", "2"])
-def test_larger_letters_keep_everything_inside_the_window(scale: str, demo_path: Path, tmp_path: Path) -> None:
-    # At 125 and 200 % on a screen of that many more pixels, the window asks for no more room than at 100 %.
-    code = """
-import sys
-from pathlib import Path
-from innerlamp.app.main import leave, make_window
-from innerlamp.app.shots import settle
-window = make_window(Path(sys.argv[1]) / "logs")
-window.setGeometry(0, 0, 1280, 800)
-window.show()
-window.open_path(Path(sys.argv[2]))
-window.steps.open_form("rank-targets")
-settle(window)
-hint = window.minimumSizeHint()
-print(hint.width(), hint.height(), window.devicePixelRatioF())
-window.close()
-leave(0)
-"""
-    import shutil
-
-    copy = tmp_path / "copy.lamp"
-    shutil.copytree(demo_path, copy)
-    env = {**os.environ, "QT_SCALE_FACTOR": scale}
-    out = subprocess.run(
-        [sys.executable, "-c", code, str(tmp_path), str(copy)], capture_output=True, text=True, check=True, env=env
-    )
-    wide, high, ratio = (float(v) for v in out.stdout.split()[-3:])
-    assert ratio == float(scale)
-    assert wide <= 1280
-    assert high <= 800
-
-
-def test_a_table_of_values_is_filled_with_the_keyboard_and_pasted(demo_window: Window) -> None:
-    """The one widget of all parameters that are tables, on the densities of rocks."""
-    window = demo_window
-    holes = next(e.id for e in window.ctx.entries() if e.kind == "holes")
-    window.ctx.select_item(holes)
-    open_with_keys(window, "values-by-code")
-    form = window.steps.form
-    assert form is not None
-    field = form.fields["values"]
-    assert isinstance(field, TableField)
-    assert wait_until(lambda: field.table.rowCount() > 3, 10)  # the codes of the log are proposed
-    assert field.table.height() < form.height() / 2
-    codes = [row["code"] for row in field.value()]
-    assert all("value" not in row for row in field.value())
-    table = field.table
-    table.setCurrentCell(0, 1)
-    QApplication.clipboard().setText("2.62\n2,74\n")
-    QTest.keyClick(table, Qt.Key.Key_V, CONTROL)
-    assert field.value()[:2] == [{"code": codes[0], "value": "2.62"}, {"code": codes[1], "value": "2.74"}]
-    table.setCurrentCell(0, 0)
-    QTest.keyClick(table, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
-    assert [row["code"] for row in field.value()][:2] == [codes[1], codes[0]]
-    QTest.keyClick(table, Qt.Key.Key_Delete, CONTROL)
-    assert [row["code"] for row in field.value()] == [codes[1], *codes[2:]]
-    QTest.keyClick(table, Qt.Key.Key_Insert)
-    assert table.rowCount() == len(codes)
-    assert len(field.value()) == len(codes) - 1  # an empty row is none
-    type_into(form.fields["name"].edit, "density")
-    type_into(form.fields["unit"].edit, "g/cm³")
-    QTest.mouseClick(form.run_button, LEFT)
-    assert wait_until(lambda: "density" in window.ctx.store.entry(holes).attributes, 20)  # type: ignore[union-attr]
-    known = window.ctx.store.entry(holes).attributes["density"]  # type: ignore[union-attr]
-    assert (known.unit, known.quantity) == ("g/cm³", "density")
+    before = widget_image(window, scene.canvas)
+    assert coloured_share(before) > 0.02
+    slider = window.card.findChild(QSlider, "slice2")
+    assert slider.toolTip().endswith("in percent of the model")
+    slider.setValue(90)
+    assert wait_until(lambda: ctx.style(one).slices == (0.5, 0.5, 0.9), 5)
+    settle(window)
+    assert widget_image(window, scene.canvas) != before
+    ctx.undo()
+    settle(window)
+    assert ctx.style(one).slices == (0.5, 0.5, 0.5)

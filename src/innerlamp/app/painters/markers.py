@@ -56,7 +56,8 @@ def _ball() -> tuple[FloatArray, NDArray[np.int64]]:
         a, b, c, ab, bc, ca = (np.arange(count) + k * count for k in range(6))
         points = grown / np.linalg.norm(grown, axis=1)[:, None]
         faces = np.concatenate([np.column_stack(t) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
-    return 0.9 * points, faces
+    shared, number = np.unique(points.round(9), axis=0, return_inverse=True)
+    return 0.9 * shared, number.ravel()[faces]
 
 
 # In the order in which the classes of a column take them.

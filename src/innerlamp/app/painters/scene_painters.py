@@ -81,7 +81,7 @@ def paint_grid(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list[
     colour_points(mesh, rgba.reshape(-1, 4)[:, :3])
     out: list[vtkProp3D] = [actor(mesh, opacity=0.55 if item.is_ground else 0.7, shaded=False)]
     if item.is_ground and entry.style.every > 0:
-        out += contour_lines(mesh, entry.style.every, origin[2], QColor(ctx.theme.text), 1.5)
+        out += contour_lines(mesh, entry.style.every, origin[2], QColor(ctx.theme.text), 1.0)
     return out
 
 
