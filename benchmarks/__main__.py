@@ -21,6 +21,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     intake.look_at_the_prospect,
     drilling.a_million_intervals,
     drilling.a_strip_log_of_32_tracks,
+    drilling.a_campaign_in_the_window,
     kernels.magnetic_kernel_rate,
     kernels.inversion,
     kernels.gridding,

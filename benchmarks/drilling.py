@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -80,3 +81,28 @@ def a_strip_log_of_32_tracks() -> Iterator[Row]:
     whole, scroll = (float(v) for v in run.stdout.split()[-2:])
     yield Row("strip log, 32 tracks over 1,500 m: drawn whole", f"{whole:.0f} ms", "100 ms")
     yield Row("strip log, 32 tracks, zoomed in: a step of scrolling", f"{scroll:.0f} ms", "30 ms")
+
+
+def a_campaign_in_the_window() -> Iterator[Row]:
+    """Sections with 300 holes in their corridor, and 3D of all 5,000 with 300,000 samples."""
+    root = Path(__file__).resolve().parents[1]
+    with tempfile.TemporaryDirectory() as folder:
+        run = subprocess.run(
+            ["bash", str(root / "scripts" / "with_display.sh"), sys.executable, "-m", "benchmarks.campaign", folder],
+            cwd=root,
+            env={**os.environ, "XDG_CONFIG_HOME": folder},
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+    told = {line.split()[0]: [float(v) for v in line.split()[1:]] for line in run.stdout.splitlines() if line.strip()}
+    near, whole, step, drag = told["section"]
+    first, cut, frames = told["scene"]
+    words = f"Section with {near:.0f} holes in its corridor:"
+    yield Row(f"{words} drawn whole", f"{whole:.0f} ms", "80 ms")
+    yield Row(f"{words} step to the next", f"{step:.0f} ms", "120 ms")
+    yield Row(f"{words} dragged", f"{drag:.0f} ms a frame", "50 ms", "bars and names come back at rest")
+    words = "3D of 5,000 holes with 300,000 samples:"
+    yield Row(f"{words} first picture", f"{first:.1f} s", "3 s", "holes as lines")
+    yield Row(f"{words} another cut-off", f"{cut:.2f} s", "0.4 s")
+    yield Row(f"{words} turning", f"{frames:.1f} frames/s", "10 frames/s", "in fewer, longer pieces")

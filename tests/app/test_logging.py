@@ -14,6 +14,7 @@ from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.colours import class_colour
 from innerlamp.app.painters.flat import Labels
+from innerlamp.app.painters.line_pieces import LinePieces
 from innerlamp.app.panes.log_pane import LogPane
 from innerlamp.app.panes.log_view import HEAD
 from innerlamp.app.panes.scene_pane import ScenePane
@@ -215,11 +216,10 @@ def test_planes_are_disks_in_3d_and_traces_with_apparent_dip_on_the_section(demo
     assert blue > 50
     assert seen("set 3") > max(50, 4 * on_edge)
     # Traces: those of one set are parallel on the section, as long as a tick.
-    drawn = [g for g in section.layers.graphics() if hasattr(g, "getData") and len(g.getData()[0])]
-    assert drawn
-    for graphic in drawn:
-        along, z = (np.asarray(v).reshape(-1, 2) for v in graphic.getData())
-        angle = np.degrees(np.arctan2(np.diff(z, axis=1), np.diff(along, axis=1))).ravel()
+    drawn = [p for g in section.layers.graphics() if isinstance(g, LinePieces) for _, p in g.groups()]
+    assert len(drawn) == 3
+    for pieces in drawn:
+        angle = np.degrees(np.arctan2(pieces[:, 3] - pieces[:, 1], pieces[:, 2] - pieces[:, 0]))
         doubled = np.exp(2j * np.radians(angle))
         assert abs(doubled.mean()) > 0.8
 
@@ -421,9 +421,10 @@ def test_holes_are_as_wide_as_one_column_and_coloured_by_another(demo_window: Wi
     assert bars  # of the grade, beside the rock
     legend = ctx.legend("Rock", holes_of(window))
     tube = {
-        QColor(g.opts["pen"].color()).name()
+        colour.name()
         for g in section.layers.graphics(entry.id)
-        if g.zValue() == 10 and hasattr(g, "opts")
+        if g.zValue() == 10 and isinstance(g, LinePieces)
+        for colour, _ in g.groups()
     }
     assert class_colour(legend, "SLATE").name() in tube
     window.ctx.undo()

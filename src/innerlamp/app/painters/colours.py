@@ -61,6 +61,23 @@ def shown(legend: Legend, values: NDArray[np.generic]) -> NDArray[np.bool_]:
         return np.asarray(np.asarray(values, dtype=float) >= legend.cutoff)
 
 
+def coded(legend: Legend, values: NDArray[np.generic]) -> tuple[list[QColor], NDArray[np.int64]]:
+    """Return the colours that values take, and the number of the colour of each; -1 for what is not `shown`."""
+    code = np.full(len(values), -1, dtype=np.int64)
+    colours: list[QColor] = []
+    if not legend.classes:
+        numbers = np.asarray(values, dtype=float)
+        there = np.flatnonzero(shown(legend, numbers))
+        place = position(legend, numbers[there])
+        index = np.where(np.isfinite(place), np.minimum((np.nan_to_num(place) * BINS).astype(int), BINS - 1), -1)
+        used, code[there] = np.unique(index, return_inverse=True)
+        return [QColor(*ABSENT) if k < 0 else colour_at(legend, (k + 0.5) / BINS) for k in used.tolist()], code
+    for colour, mask in bins(legend, values):
+        code[mask] = len(colours)
+        colours.append(colour)
+    return colours, code
+
+
 def bins(legend: Legend, values: NDArray[np.generic]) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
     """Yield a colour and the mask of values that have it, for at most `BINS` colours or the classes.
 

@@ -10,7 +10,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, 
 from PySide6.QtWidgets import QGraphicsItem
 
 from ...core.items.legend import Legend
-from .colours import bins
+from .colours import bins, coded
+from .line_pieces import LinePieces
 from .space import Space, draw_haloed, seen_part, to_pixels
 
 FloatArray = NDArray[np.float64]
@@ -19,12 +20,9 @@ FloatArray = NDArray[np.float64]
 def coloured_pieces(
     start: FloatArray, stop: FloatArray, legend: Legend, values: NDArray[np.generic], width: float, z: float
 ) -> list[pg.GraphicsObject]:
-    """Return curves that draw line pieces (n, 2)-(n, 2), one curve a colour."""
-    out = []
-    for colour, mask in bins(legend, values):
-        xy = np.stack([start[mask], stop[mask]], axis=1).reshape(-1, 2)
-        out.append(plain_pieces(xy, colour, width, z))
-    return out
+    """Return a graphic that draws line pieces (n, 2)-(n, 2) in the colours of their values."""
+    colours, code = coded(legend, values)
+    return [LinePieces(colours, code, start, stop, width, z)] if (code >= 0).any() else []
 
 
 class Boxes(pg.GraphicsObject):  # type: ignore[misc]  # the library has no types

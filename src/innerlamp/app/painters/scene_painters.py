@@ -42,6 +42,8 @@ MOST_TRIANGLES = 16_000
 MOST_LABELS = 16
 TUBE, THIN, WIDE = 5.0, 1.5, 11.0  # metres: radius of holes, and of the least and the highest value that widens them
 MOST_POINT_LABELS = 60
+MOST_TUBES = 30_000  # intervals beyond which holes are lines: nobody could tell tubes apart
+MOST_MOVING = 20_000  # of them while the scene is turned
 
 
 def rgb_of(colour: QColor) -> tuple[int, int, int]:
@@ -301,17 +303,36 @@ def _intervals(
     radius: FloatArray,
 ) -> list[vtkProp3D]:
     """Intervals of holes as tubes, as lines, or as markers at their middles with a shape for each class of a column."""
-    if style.form == "lines":
-        count = len(start)
-        ends = np.stack([start, stop], axis=1).reshape(-1, 3)
-        out = actor(colour_cells(polydata(ends, lines=np.arange(2 * count).reshape(-1, 2)), rgb), shaded=False)
-        out.GetProperty().SetLineWidth(3.0)
-        return [out]
+    if style.form == "lines" or (not style.form and len(start) > MOST_TUBES):
+        fine = _line_actor(start, stop, rgb, "fine")
+        if len(start) <= MOST_MOVING:
+            return [fine]
+        # While the scene is turned each hole is drawn in fewer, longer pieces, each in the colour of its first interval.
+        code = rows["hole"].cat.codes.to_numpy() if isinstance(rows["hole"].dtype, pd.CategoricalDtype) else None
+        if code is None:
+            code = pd.factorize(rows["hole"])[0]
+        every = -(-len(start) // MOST_MOVING)
+        first = np.arange(0, len(start), every)
+        last = np.minimum(first + every - 1, len(start) - 1)
+        last = np.where(code[last] == code[first], last, first)
+        coarse = _line_actor(start[first], stop[last], rgb[first], "coarse")
+        coarse.VisibilityOff()
+        return [fine, coarse]
     if style.form == "markers":
         told = on_intervals(item, rows, style.shape_by) if style.shape_by else None
         shape = classes_of(pd.Series(told)) if told is not None else np.zeros(len(rows), dtype=np.int64)
         return list(solids(0.5 * (start + stop), rgb, shape, 1.3 * radius))
     return [actor(_tubes(start, stop, rgb, radius))]
+
+
+def _line_actor(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], detail: str) -> vtkProp3D:
+    """Intervals as lines; `detail` tells whether they are for a scene at rest (fine) or one that moves (coarse)."""
+    ends = np.stack([start, stop], axis=1).reshape(-1, 3)
+    lines = np.arange(2 * len(start)).reshape(-1, 2)
+    out = actor(colour_cells(polydata(ends, lines=lines), rgb), shaded=False)
+    out.GetProperty().SetLineWidth(3.0)
+    out.detail = detail
+    return out
 
 
 def _tubes(start: FloatArray, stop: FloatArray, rgb: NDArray[np.uint8], radius: FloatArray) -> vtkPolyData:

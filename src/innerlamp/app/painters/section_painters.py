@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import weakref
+from collections import OrderedDict
 from collections.abc import Callable
-from functools import partial
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
@@ -19,18 +21,20 @@ from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import INTERCEPTS, HoleSet, readings_with, table_with
+from ...core.items.holes import INTERCEPTS, HoleSet, hole_codes, readings_with, table_with
 from ...core.items.legend import Legend, position
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
-from .colours import colour_values, shown
+from .colours import coded, colour_values, shown
+from .line_pieces import LinePieces
 from .map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
 from .section_sides import columns_beside
 from .views import SectionView
 
 BAR_METRES = 34.0
+MOST_MOVING = 4_000  # intervals beside which nothing is drawn while the section is dragged
 FADING = (1.0, 0.7, 0.45)  # opacity by thirds of the corridor, from the section outwards
 TICK_METRES = 16.0  # length of a plane's trace
 BAR_START = 4.0  # metres from the trace
@@ -123,11 +127,12 @@ def paint_lines(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
 def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
     assert isinstance(item, HoleSet)
     s = item.stations
-    along, near = _near(view, s["x"].to_numpy(float), s["y"].to_numpy(float))
-    hole, z = s["hole"].to_numpy(), s["z"].to_numpy(float)
+    index = pd.Index(item.collars["hole"].astype(str))
+    (sx, sy, z), hole = _places(s, _STATION), _codes(s, index)
+    along, near = _near(view, sx, sy)
     same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1]
     if view.plane.bends:  # a hole that passes from one straight piece to the next is drawn on each
-        which = view.plane.nearest_piece(s["x"].to_numpy(float), s["y"].to_numpy(float))
+        which = view.plane.nearest_piece(sx, sy)
         same &= which[1:] == which[:-1]
     az = np.column_stack([along, z])
     out: list[pg.GraphicsObject] = [
@@ -138,17 +143,28 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     attribute = ctx.attribute_of(entry)
     hit = table_with(item, attribute)
     wide = table_with(item, entry.style.size_by)
+    near_by = None
     if hit is not None:
-        out += _faded(view, hit[1], partial(_coloured, ctx, view, item, attribute))
+        near_by = _intervals_near(view, hit[1])
+        values = hit[1][attribute].to_numpy()[near_by.rows]
+        legend = ctx.legend(attribute, item)
+        out += _faded(near_by.third, legend, values, near_by.start, near_by.stop, 5.0, 10)
     beside = wide[1] if wide is not None else hit[1] if hit is not None else None
     measured = entry.style.size_by if wide is not None else attribute
+    if view.moving and near_by is not None and len(near_by.rows) > MOST_MOVING:
+        return out
     if view.beside:
         out += columns_beside(ctx, view, item, view.beside)
     elif beside is not None and not ctx.legend(measured, item).classes:
         code, names = pd.factorize(hole[near])
         _, right = room_beside(code, along[near], z[near])
-        room = pd.Series(right, index=names)
-        out += _faded(view, beside, partial(_grade_bars, ctx, view, item, measured, room))
+        room = np.full(len(index) + 1, np.inf)
+        room[names] = right
+        same_table = near_by is not None and hit is not None and beside is hit[1]
+        by = near_by if same_table and near_by is not None else _intervals_near(view, beside)
+        free = room[_codes(beside, index)[by.rows]]
+        grades = beside[measured].to_numpy(float)[by.rows]
+        out += _bars(by, grades, ctx.legend(measured, item), view.exaggeration, free)
     out += _intercept_words(ctx, view, item)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
@@ -162,7 +178,7 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     rows_in = np.flatnonzero(inside)
     out.append(
         flat.Labels(
-            [str(collars["hole"].iloc[r]) for r in rows_in],
+            collars["hole"].astype(str).to_numpy()[rows_in].tolist(),
             a[rows_in],
             collars["z"].to_numpy(float)[rows_in],
             ctx.theme.text,
@@ -173,51 +189,74 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     return out
 
 
+@dataclass(frozen=True)
+class _Near:
+    """The intervals of a table in the corridor: their rows, how far off they lie in thirds, their ends as they are seen."""
+
+    rows: np.ndarray
+    third: np.ndarray
+    start: np.ndarray
+    stop: np.ndarray
+
+
+_STATION = ("x", "y", "z")
+_INTERVAL = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
+_KEPT: OrderedDict[tuple[int, str], tuple[weakref.ref[pd.DataFrame], np.ndarray]] = OrderedDict()
+
+
+def _kept(table: pd.DataFrame, what: str, make: Callable[[], np.ndarray]) -> np.ndarray:
+    """Arrays of the tables that are drawn: each step to the next section asks for them again."""
+    found = _KEPT.get((id(table), what))
+    if found is None or found[0]() is not table:
+        found = weakref.ref(table), make()
+        _KEPT[id(table), what] = found
+        while len(_KEPT) > 16:
+            _KEPT.popitem(last=False)
+    return found[1]
+
+
+def _places(table: pd.DataFrame, names: tuple[str, ...] = _INTERVAL) -> np.ndarray:
+    """Places of rows, shape (number of names, n)."""
+    return _kept(table, names[-1], lambda: np.stack([table[c].to_numpy(float) for c in names]))
+
+
+def _codes(table: pd.DataFrame, index: pd.Index) -> np.ndarray:
+    """Number of the hole of each row; -1, the last of what is looked up, for one that is not there."""
+    return _kept(table, "hole", lambda: np.asarray(hole_codes(table["hole"], index)))
+
+
+def _intervals_near(view: SectionView, table: pd.DataFrame) -> _Near:
+    places = _places(table)
+    _, off, inside = view.near(places[0], places[1])
+    rows = np.flatnonzero(inside)
+    p = places[:, rows]
+    third = np.minimum(np.abs(off[rows]) / max(view.corridor, 1e-9) * len(FADING), len(FADING) - 1).astype(int)
+    # Both ends belong to the straight piece that is nearest to the middle: no interval is torn at a bend.
+    which = view.plane.nearest_piece(p[0], p[1]) if view.plane.bends else None
+    a0, _ = view.plane.to_plane(p[3], p[4], which)
+    a1, _ = view.plane.to_plane(p[6], p[7], which)
+    return _Near(rows, third, np.column_stack([a0, p[5]]), np.column_stack([a1, p[8]]))
+
+
 def _faded(
-    view: SectionView, table: pd.DataFrame, draw: Callable[[pd.DataFrame], list[pg.GraphicsObject]]
+    third: np.ndarray,
+    legend: Legend,
+    values: np.ndarray,
+    start: np.ndarray,
+    stop: np.ndarray,
+    width: float,
+    z: float,
 ) -> list[pg.GraphicsObject]:
-    """What is drawn of the intervals in the corridor, fainter the farther they lie off the section."""
-    _, off, inside = view.near(table["x"].to_numpy(float), table["y"].to_numpy(float))
-    third = np.minimum(np.abs(off) / max(view.corridor, 1e-9) * len(FADING), len(FADING) - 1).astype(int)
+    """Line pieces in the colours of values, fainter the farther they lie off the section."""
+    colours, code = coded(legend, values)
     out: list[pg.GraphicsObject] = []
     for step, opacity in enumerate(FADING):
-        mine = inside & (third == step)
-        if mine.any():
-            for graphic in draw(table[mine]):
-                QGraphicsItem.setOpacity(graphic, opacity)
-                out.append(graphic)
+        mine = np.flatnonzero((third == step) & (code >= 0))
+        if len(mine):
+            graphic = LinePieces(colours, code[mine], start[mine], stop[mine], width, z)
+            QGraphicsItem.setOpacity(graphic, opacity)
+            out.append(graphic)
     return out
-
-
-def _ends(view: SectionView, rows: pd.DataFrame) -> tuple[np.ndarray, np.ndarray]:
-    # Both ends belong to the straight piece that is nearest to the middle: no interval is torn at a bend.
-    which = view.plane.nearest_piece(rows["x"].to_numpy(float), rows["y"].to_numpy(float)) if view.plane.bends else None
-    a0, _ = view.plane.to_plane(rows["x0"].to_numpy(float), rows["y0"].to_numpy(float), which)
-    a1, _ = view.plane.to_plane(rows["x1"].to_numpy(float), rows["y1"].to_numpy(float), which)
-    return np.column_stack([a0, rows["z0"]]), np.column_stack([a1, rows["z1"]])
-
-
-def _coloured(
-    ctx: Context, view: SectionView, item: HoleSet, attribute: str, rows: pd.DataFrame
-) -> list[pg.GraphicsObject]:
-    start, stop = _ends(view, rows)
-    return list(flat.coloured_pieces(start, stop, ctx.legend(attribute, item), rows[attribute].to_numpy(), 5.0, 10))
-
-
-def _grade_bars(
-    ctx: Context,
-    view: SectionView,
-    item: HoleSet,
-    measured: str,
-    room: pd.Series,
-    rows: pd.DataFrame,
-) -> list[pg.GraphicsObject]:
-    """Bars as long as a grade, to the right of each hole."""
-    legend, values = ctx.legend(measured, item), rows[measured].to_numpy(float)
-    keep = shown(legend, values)
-    free = room.reindex(rows["hole"]).fillna(np.inf).to_numpy(float)
-    start, stop = _ends(view, rows)
-    return _bars(start[keep], stop[keep], values[keep], legend, view.exaggeration, free[keep])
 
 
 def _intercept_words(ctx: Context, view: SectionView, item: HoleSet) -> list[pg.GraphicsObject]:
@@ -249,22 +288,23 @@ def paint_electrodes(ctx: Context, view: SectionView, entry: Entry, item: Item) 
 
 
 def _bars(
-    start: np.ndarray, stop: np.ndarray, values: np.ndarray, legend: Legend, exaggeration: float, room: np.ndarray
+    by: _Near, values: np.ndarray, legend: Legend, exaggeration: float, room: np.ndarray
 ) -> list[pg.GraphicsObject]:
     # A bar for each interval, drawn at right angles to the hole as it appears, as long as the legend's position;
     # all of a hole are shorter where they would reach the next one.
     longest = np.clip(0.8 * room - BAR_START, 2.0, BAR_METRES)
     place = np.nan_to_num(position(legend, values))
     scale = np.array([1.0, exaggeration])
-    middle = 0.5 * (start + stop)
-    run = (stop - start) * scale
+    middle = 0.5 * (by.start + by.stop)
+    run = (by.stop - by.start) * scale
     length = np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)
     aside = np.column_stack([-run[:, 1], run[:, 0]]) / length[:, None]
     aside *= np.where(aside[:, :1] < 0, -1.0, 1.0)
     shift = aside / scale
     end = middle + shift * (BAR_START + longest[:, None] * place[:, None])
-    good = np.isfinite(values) & (place > 0.02)
-    return list(flat.coloured_pieces((middle + shift * BAR_START)[good], end[good], legend, values[good], 1.6, 9.5))
+    good = np.isfinite(values) & (place > 0.02) & shown(legend, values)
+    start = middle + shift * BAR_START
+    return _faded(by.third[good], legend, values[good], start[good], end[good], 1.6, 9.5)
 
 
 def paint_surface(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

@@ -328,10 +328,20 @@ class ScenePane(Pane):
         for prop in self.layers.graphics():  # words take a sixth of a frame
             if is_words(prop):
                 prop.VisibilityOff()
+        self._show_detail("coarse")
 
     def _come_to_rest(self) -> None:
         self.quality.still()
+        self._show_detail("fine")
         self.render_soon()
+
+    def _show_detail(self, wanted: str) -> None:
+        """Of what is drawn in two ways show the one for a scene at rest (fine), or for one that moves (coarse)."""
+        for item in self.layers.items():
+            mine = [p for p in self.layers.graphics(item) if hasattr(p, "detail")]
+            if any(p.detail == "coarse" for p in mine):
+                for prop in mine:
+                    prop.SetVisibility(prop.detail == wanted)
 
     def go_to(self, x: float, y: float, z: float) -> None:
         z = z if np.isfinite(z) else 0.0

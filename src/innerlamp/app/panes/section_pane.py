@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import time
 from typing import ClassVar
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
@@ -28,6 +29,8 @@ from .section_draw import SectionDraw
 from .section_looks import LookMenu
 from .section_places import PlaceMenu
 from .selection import selected_places
+
+_MOTION = 0.2  # seconds within which two moves are one drag
 
 
 class SectionPane(Pane):
@@ -82,6 +85,11 @@ class SectionPane(Pane):
         self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
         self._marked.setZValue(40)
         self.plot.addItem(self._marked)
+        self._moving, self._moved = False, 0.0  # whether it is being dragged, and when it moved last
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(220)
+        self._rest.timeout.connect(self._come_to_rest)
         self._bends: list[pg.InfiniteLine] = []  # of a fence
         self._plane: SectionPlane | None = None
         self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
@@ -155,7 +163,19 @@ class SectionPane(Pane):
         self.redraw()
 
     def on_section(self) -> None:
+        now = time.monotonic()
+        self._moving, self._moved = now - self._moved < _MOTION, now
+        if self._moving:
+            self._rest.start()
         self.redraw()
+
+    def _come_to_rest(self) -> None:
+        self._moving = False
+        self.redraw()
+
+    @property
+    def settled(self) -> bool:
+        return super().settled and not self._rest.isActive()
 
     def on_theme(self) -> None:
         self.plot.dress()
@@ -164,7 +184,9 @@ class SectionPane(Pane):
 
     def _view(self, plane: SectionPlane) -> SectionView:
         ctx = self.ctx
-        return SectionView(plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side, ctx.section_look.beside)
+        return SectionView(
+            plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side, ctx.section_look.beside, self._moving
+        )
 
     def _seen(self) -> SectionView | None:
         return None if self.ctx.section is None else self._view(self.ctx.section)
@@ -361,5 +383,6 @@ class SectionPane(Pane):
 
     def close_pane(self) -> None:
         super().close_pane()
+        self._rest.stop()
         self.above.close_all()
         self.plot.close()

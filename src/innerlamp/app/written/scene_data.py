@@ -46,7 +46,7 @@ def layer_of(
     for prop in placed.props:
         if is_words(prop):
             labels.append({"words": prop.GetInput(), "at": (np.array(prop.GetPosition()) + by).tolist()})
-        elif isinstance(prop, vtkActor) and prop.GetMapper() is not None:
+        elif isinstance(prop, vtkActor) and prop.GetMapper() is not None and prop.GetVisibility():
             made = _part(prop, by)
             if made is not None:
                 parts.append(made)
