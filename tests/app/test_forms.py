@@ -6,12 +6,16 @@ import dataclasses
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QSlider
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QSlider
 from vtkmodules.util.numpy_support import vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.colours import class_colour
+from innerlamp.app.painters.line_pieces import LinePieces
 from innerlamp.app.painters.markers import SHAPES, solids
 from innerlamp.app.painters.polydata import polydata
 from innerlamp.app.painters.scene_models import _isosurface, _slices, contour_lines, own_relief
@@ -22,7 +26,7 @@ from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.style import Style
 
-from .conftest import choose, coloured_share, scene_alone, widget_image
+from .conftest import choose, coloured_share, light_only, scene_alone, widget_image
 
 
 def model(azimuth: float = 30.0) -> tuple[BlockModel, np.ndarray]:
@@ -121,3 +125,39 @@ def test_slices_are_moved_by_their_sliders(demo_window: Window) -> None:
     ctx.undo()
     settle(window)
     assert ctx.style(one).slices == (0.5, 0.5, 0.5)
+
+
+def test_classes_are_switched_off_one_by_one_in_all_panes(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Emberlow holes")
+    entry = ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
+    ctx.set_colour_by(entry.id, "Rock")
+    item = ctx.item(entry.id)
+    settle(window)
+    rock = item.tables["lithology"]["Rock"].astype(str)  # type: ignore[union-attr]
+    slate = class_colour(ctx.legend("Rock", item), "SLATE").name()  # type: ignore[arg-type]
+
+    def tubes() -> int:
+        scene = window.centre.pane("scene")
+        sides = [
+            p.GetMapper().GetInput().GetNumberOfPolys() for p in scene.layers.graphics(entry.id) if p.IsA("vtkActor")
+        ]  # type: ignore[union-attr]
+        return sum(sides) // 5
+
+    def colours(kind: str) -> set[str]:
+        graphics = window.centre.pane(kind).layers.graphics(entry.id)  # type: ignore[union-attr]
+        return {c.name() for g in graphics if isinstance(g, LinePieces) for c, _ in g.groups()}
+
+    assert tubes() == len(rock)
+    assert slate in colours("map") and slate in colours("section")
+    box = window.card.findChild(QCheckBox, "show_SLATE")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    settle(window)
+    assert tubes() == int((rock != "SLATE").sum())
+    assert slate not in colours("map") and slate not in colours("section")
+    assert colours("map")  # the others stay
+    assert not window.card.findChild(QCheckBox, "show_SLATE").isChecked()
+    ctx.undo()
+    settle(window)
+    assert tubes() == len(rock)
+    assert slate in colours("map")

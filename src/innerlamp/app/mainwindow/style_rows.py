@@ -8,6 +8,7 @@ from dataclasses import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import (
+    QCheckBox,
     QColorDialog,
     QComboBox,
     QFormLayout,
@@ -164,10 +165,17 @@ class UnitList(QWidget):
         if patterns:
             words = QLabel("Units, youngest first")
             words.setObjectName("faint")
-            grid.addWidget(words, 0, 0, 1, 5)
+            grid.addWidget(words, 0, 0, 1, 6)
         names = [n for n in legend.ordered if not line_sign(n)]  # lines have signs of their own
         for row, name in enumerate(names, start=1):
             pattern = legend.patterns.get(name, "plain")
+            there = QCheckBox()
+            there.setObjectName(f"show_{name}")
+            there.setChecked(name not in legend.hidden)
+            there.setToolTip(f"Show {name}, in all panes")
+            there.setAccessibleName(f"Show {name}")
+            there.clicked.connect(lambda on, name=name: self.show_class(name, bool(on)))
+            grid.addWidget(there, row, 0)
             colour = QToolButton()
             colour.setObjectName(f"colour_{name}")
             colour.setIcon(swatch(legend.classes[name], pattern))
@@ -175,10 +183,10 @@ class UnitList(QWidget):
             colour.setToolTip(f"Change the colour of {name}")
             colour.setAccessibleName(f"Colour of {name}")
             colour.clicked.connect(lambda _=False, name=name: self._pick(name))
-            grid.addWidget(colour, row, 0)
+            grid.addWidget(colour, row, 1)
             label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 46))
             label.setToolTip(name)
-            grid.addWidget(label, row, 1)
+            grid.addWidget(label, row, 2)
             if not patterns:
                 continue
             box = QComboBox()
@@ -189,8 +197,8 @@ class UnitList(QWidget):
             box.setMinimumContentsLength(4)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.textActivated.connect(lambda text, name=name: self.set_pattern(name, text))
-            grid.addWidget(box, row, 2)
-            for column, (sign, step, tip) in enumerate((("▲", -1, "younger"), ("▼", 1, "older")), start=3):
+            grid.addWidget(box, row, 3)
+            for column, (sign, step, tip) in enumerate((("▲", -1, "younger"), ("▼", 1, "older")), start=4):
                 move = QToolButton()
                 move.setObjectName(f"{tip}_{name}")
                 move.setText(sign)
@@ -198,7 +206,12 @@ class UnitList(QWidget):
                 move.setEnabled(0 <= row - 1 + step < len(names))
                 move.clicked.connect(lambda _=False, name=name, step=step: self.move_unit(name, step))
                 grid.addWidget(move, row, column)
-        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(2, 1)
+
+    def show_class(self, name: str, on: bool) -> None:
+        """Switch a class on or off, in all panes."""
+        rest = tuple(h for h in self.legend.hidden if h != name)
+        self.ctx.set_legend(replace(self.legend, hidden=rest if on else (*rest, name)))
 
     def set_colour(self, name: str, colour: str) -> None:
         """Give a unit another colour, in all panes."""

@@ -54,7 +54,13 @@ def class_colour(legend: Legend, name: object) -> QColor:
 
 
 def shown(legend: Legend, values: NDArray[np.generic]) -> NDArray[np.bool_]:
-    """Return which values are drawn at all: those that are not below the cut-off; missing ones are only without one."""
+    """Return which values are drawn at all: those whose class is not switched off, or that are not below the cut-off.
+
+    Missing numbers are only without a cut-off.
+    """
+    if legend.classes and legend.hidden:
+        code, found = pd.factorize(np.asarray(values), use_na_sentinel=False)
+        return np.asarray(~np.isin(np.asarray(found).astype(str), list(legend.hidden))[code])
     if legend.classes or legend.cutoff is None:
         return np.ones(len(values), dtype=bool)
     with np.errstate(invalid="ignore"):
@@ -65,7 +71,7 @@ def coded(legend: Legend, values: NDArray[np.generic]) -> tuple[list[QColor], ND
     """Return the colours that values take, and the number of the colour of each; -1 for what is not `shown`."""
     code = np.full(len(values), -1, dtype=np.int64)
     colours: list[QColor] = []
-    if not legend.classes:
+    if not legend.classes:  # by one look at all values, as maps and sections of many are drawn often
         numbers = np.asarray(values, dtype=float)
         there = np.flatnonzero(shown(legend, numbers))
         place = position(legend, numbers[there])
@@ -87,6 +93,8 @@ def bins(legend: Legend, values: NDArray[np.generic]) -> Iterator[tuple[QColor, 
         code, found = pd.factorize(np.asarray(values), use_na_sentinel=False)  # a word is looked at once
         words = np.asarray(found).astype(str)
         for name in legend.classes:
+            if name in legend.hidden:
+                continue
             mask = (words == name)[code]
             if mask.any():
                 yield class_colour(legend, name), mask

@@ -74,6 +74,8 @@ class Legend:
         For units of a map: the pattern (one of `signs.PATTERNS`) of each class that has one.
     order
         Classes from the youngest to the oldest; those that are not in it come last.
+    hidden
+        Classes that are switched off: what is of them is not drawn.
     """
 
     attribute: str
@@ -88,6 +90,7 @@ class Legend:
     classes: dict[str, str] = field(default_factory=dict)
     patterns: dict[str, str] = field(default_factory=dict)
     order: tuple[str, ...] = ()
+    hidden: tuple[str, ...] = ()
 
     @property
     def ordered(self) -> list[str]:
@@ -116,7 +119,7 @@ class Legend:
     def from_json(cls, data: dict[str, Any]) -> Legend:
         known = {f.name for f in dataclasses.fields(cls)}
         values = {k: v for k, v in data.items() if k in known}
-        for name in ("breaks", "order"):
+        for name in ("breaks", "order", "hidden"):
             values[name] = tuple(values.get(name, ()))
         return cls(**values)
 
