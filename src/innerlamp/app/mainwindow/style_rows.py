@@ -184,7 +184,7 @@ class UnitList(QWidget):
             colour.setAccessibleName(f"Colour of {name}")
             colour.clicked.connect(lambda _=False, name=name: self._pick(name))
             grid.addWidget(colour, row, 1)
-            label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 46))
+            label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 44 if patterns else 150))
             label.setToolTip(name)
             grid.addWidget(label, row, 2)
             if not patterns:
@@ -202,6 +202,7 @@ class UnitList(QWidget):
                 move = QToolButton()
                 move.setObjectName(f"{tip}_{name}")
                 move.setText(sign)
+                move.setFixedWidth(20)
                 move.setToolTip(f"{name} is {tip}")
                 move.setEnabled(0 <= row - 1 + step < len(names))
                 move.clicked.connect(lambda _=False, name=name, step=step: self.move_unit(name, step))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QResizeEvent
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ...core.compute.geometry.sampling import bilinear
@@ -19,6 +19,7 @@ from .base import overlay
 from .plot import MetrePlot
 
 PANEL, STRIP = 74, 92  # pixels
+SHARE = 0.45  # of the pane that panels may take
 
 
 class SectionAbove(QWidget):
@@ -48,6 +49,7 @@ class SectionAbove(QWidget):
         if [p.objectName() for p in self.panels] != wanted:
             self._make(wanted)
         self.setVisible(bool(wanted))
+        self._share_room()
         if view is None or not wanted:
             return
         for panel in self.panels:
@@ -56,6 +58,21 @@ class SectionAbove(QWidget):
             self._strip(self.panels[0], view)
         for panel, (_, grid) in zip(self.panels[int(look.strip) :], grids, strict=True):
             self._profile(panel, view, grid)
+
+    def _share_room(self) -> None:
+        """Give panels the height that leaves the section most of its pane; in a low pane they are lower, at last fewer."""
+        owner = self.parentWidget()
+        room = SHARE * (owner.height() if owner is not None else 600)
+        usual = [STRIP if p.objectName() == "strip" else PANEL for p in self.panels]
+        scale = min(1.0, room / max(sum(usual), 1))
+        fits = len(usual) if scale >= 0.6 else max(int(room / (0.6 * PANEL)), 1)
+        for number, (panel, high) in enumerate(zip(self.panels, usual, strict=True)):
+            panel.setVisible(number < fits)
+            panel.setFixedHeight(round(high * max(scale, 0.6)))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        self._share_room()
 
     def _make(self, wanted: list[str]) -> None:
         for panel in self.panels:
@@ -68,7 +85,6 @@ class SectionAbove(QWidget):
             panel = MetrePlot(self.ctx, "", "")
             panel.setObjectName(name)
             panel.getViewBox().setAspectLocked(False)
-            panel.setFixedHeight(STRIP if name == "strip" else PANEL)
             panel.getPlotItem().hideAxis("bottom")
             panel.setMouseEnabled(x=False, y=False)
             panel.setXLink(self.plot)
