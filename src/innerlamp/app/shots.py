@@ -9,7 +9,9 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
+from ..core.compute.geometry.planes import SectionPlane
 from ..core.errors import LampError
+from ..core.items.section_look import Beside, SectionLook
 from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
 from .mainwindow.centre import DEFAULT
@@ -22,6 +24,7 @@ from .panes.page_pane import PagePane
 from .panes.profile_pane import ProfilePane
 from .panes.scene_pane import ScenePane
 from .panes.table_pane import TablePane
+from .panes.walk_pane import WalkPane
 
 
 def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
@@ -367,6 +370,54 @@ def _intercepts(window: Window) -> None:
     pane.fit_item(window.ctx.selected)
 
 
+def _long_section(window: Window) -> None:
+    _light(window, "Ground", "Main vein, long section")
+    window.ctx.select_item(_find(window, "Long section of the main vein"))
+    _panes(window, ("page", "scene", "section", "table"))
+    window.centre.toggle_fill(0)
+    settle(window)
+
+
+def _series(window: Window) -> None:
+    window.ctx.select_item(_find(window, "Sections across the veins"))
+    settle(window)
+
+
+def _section_look(window: Window) -> None:
+    window.centre.toggle_fill(0)
+    _light(window, "Ground", "Emberlow holes")
+    window.ctx.select_item(_find(window, "Emberlow holes"))
+    window.ctx.set_colour_by(window.ctx.selected, "Rock")
+    _panes(window, ("map", "scene", "section", "table"))
+    window.centre.toggle_fill(2)
+    look = SectionLook(panels=("Magnetics", "Soil Sn"), strip=True)
+    for one in (
+        Beside("bars", "Sn_ppm"),
+        Beside("curve", "W_ppm", "left"),
+        Beside("values", "Sn_ppm", width=20.0),
+        Beside("intervals", "Alteration", "left", width=6.0),
+    ):
+        look = look.with_beside(one)
+    window.ctx.set_section(SectionPlane(503_450.0, 5_602_700.0, 503_790.0, 5_602_080.0))
+    window.ctx.set_corridor(30.0)
+    window.ctx.set_section_look(look)
+    settle(window)
+    window.centre.fit_all()
+
+
+def _walk(window: Window) -> None:
+    window.ctx.set_section_look(SectionLook())
+    window.centre.toggle_fill(2)
+    window.ctx.set_colour_by(_find(window, "Emberlow holes"), "Sn_ppm")
+    window.ctx.select_item(_find(window, "Emberlow in six views"))
+    _panes(window, ("walk", "scene", "section", "table"))
+    window.centre.toggle_fill(0)
+    settle(window)
+    pane = window.centre.pane("walk")
+    assert isinstance(pane, WalkPane)
+    pane.views.setCurrentRow(3)
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview,
     "map": _map,
@@ -384,4 +435,8 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "page": _page,
     "log": _log,
     "intercepts": _intercepts,
+    "long_section": _long_section,
+    "series": _series,
+    "section_look": _section_look,
+    "walk": _walk,
 }
