@@ -24,7 +24,7 @@ from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.tracks import Track
 
-from .conftest import choose, colours_in, menu_path, pick, run_form, scene_alone, type_into, widget_image
+from .conftest import choose, colours_in, drag, menu_path, pick, run_form, scene_alone, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -505,3 +505,53 @@ def test_intercepts_stand_on_map_and_section_with_their_words(demo_window: Windo
     rows = window.centre.pane("table")
     assert rows is not None
     assert rows.which.currentText() == "intercepts"  # type: ignore[attr-defined]
+
+
+def test_a_boundary_is_dragged_to_another_depth_on_record(demo_window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    pane = opened(window, "EMB014")
+    settle(window)
+    view = pane.view
+    number = track(pane, "Rock")
+    log = holes_of(window).tables["lithology"]
+    mine = log[log["hole"].astype(str) == "EMB014"]
+    depth = float(mine["to_m"].iloc[1])
+    at = view.place_of(0, number, depth)
+    # Without the switch a drag over a boundary moves nothing.
+    asked: list[str] = []
+
+    def answer(*args: object, **_: object) -> tuple[str, bool]:
+        asked.append(str(args[2]))
+        return "looked at the core again", True
+
+    monkeypatch.setattr("innerlamp.app.panes.log_pane.QInputDialog.getText", answer)
+    drag(view.viewport(), at, at + QPoint(0, 25))
+    assert not asked
+    QTest.mouseClick(pane.moving, Qt.MouseButton.LeftButton)
+    assert view.editing
+    QTest.mouseMove(view.viewport(), at)
+    assert view.viewport().cursor().shape() == Qt.CursorShape.SplitVCursor
+    before = widget_image(window, view)
+    drag(view.viewport(), at, at + QPoint(0, 25))
+    settle(window)
+    wanted = view.depth_at(0, at.y() + 25)
+    assert asked and asked[0].startswith("EMB014: ")
+    after = holes_of(window)
+    moved = after.tables["lithology"]
+    rows = moved[moved["hole"].astype(str) == "EMB014"]
+    assert float(rows["to_m"].iloc[1]) == pytest.approx(wanted, abs=0.6)
+    assert float(rows["from_m"].iloc[2]) == float(rows["to_m"].iloc[1])
+    assert set(after.corrections["why"].tail(2)) == {"looked at the core again"}
+    assert widget_image(window, view) != before
+    # A boundary stays between the ends of its intervals, however far it is dragged.
+    at = view.place_of(0, number, float(rows["to_m"].iloc[1]))
+    drag(view.viewport(), at, at + QPoint(0, 2000))
+    settle(window)
+    rows = holes_of(window).tables["lithology"]
+    rows = rows[rows["hole"].astype(str) == "EMB014"]
+    assert float(rows["to_m"].iloc[1]) < float(rows["to_m"].iloc[2])
+    ctx.undo()
+    ctx.undo()
+    settle(window)
+    back = holes_of(window).tables["lithology"]
+    assert float(back[back["hole"].astype(str) == "EMB014"]["to_m"].iloc[1]) == depth

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 import numpy as np
 import pandas as pd
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QSizePolicy, QToolButton
+from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton
 
 from ...core.compute.drilling.cells import rock_runs
 from ...core.items.attributes import orientation
@@ -47,7 +47,13 @@ class LogPane(ItemPane):
         self.axis = choice_box("Down the log: depth along the hole, or elevation", ["depth", "elevation"], length=5)
         self.axis.activated.connect(lambda _: self._axis_chosen())
         self.tools.addWidget(self.axis)
+        self.moving = QPushButton("Boundaries")
+        self.moving.setCheckable(True)
+        self.moving.setToolTip("Drag boundaries of logged rock to another depth; each is a correction on record")
+        self.tools.addWidget(self.moving)
         self.view = LogView(ctx.theme)
+        self.moving.toggled.connect(self._edit_toggled)
+        self.view.moved.connect(self._boundary_dragged)
         self.view.pointed.connect(self._pointed)
         self.view.clicked.connect(self._clicked)
         self.view.twice.connect(self._correct)
@@ -330,6 +336,35 @@ class LogPane(ItemPane):
         column = self.tracks[hit.track].attributes[0]
         values = {"table": rows.source[1], "rows": [int(rows.rows[k])], "action": "correct", "column": column}
         self.ctx.ask.emit("correct", of, values)
+
+    def _edit_toggled(self, on: bool) -> None:
+        writable = self.ctx.store is not None and self.ctx.store.writable
+        self.view.editing = on and writable
+        if on and not writable:
+            self.moving.setChecked(False)
+            self.ctx.say("The project is open to look at only: boundaries can't be moved.", "look")
+
+    def _boundary_dragged(self, hit: Hit, depth: float, to_depth: float) -> None:
+        hole = self.view.holes[hit.hole].name
+        why, good = QInputDialog.getText(
+            self, "Move a boundary", f"{hole}: {depth:g} m to {to_depth:g} m. Why?", text="seen in the core again"
+        )
+        if good and why.strip():
+            self.move_boundary(hit, to_depth, why.strip())
+
+    def move_boundary(self, hit: Hit, to_depth: float, why: str) -> None:
+        """Give a boundary another depth, as corrections on record."""
+        rows = self.view.holes[hit.hole].rows[hit.track]
+        if rows is None or not rows.source[1]:
+            return
+        values = {
+            "table": rows.source[1],
+            "hole": self.view.holes[hit.hole].name,
+            "depth": hit.depth,
+            "to_depth": to_depth,
+            "why": why,
+        }
+        self.ctx.guard(self.ctx.start, "move-boundary", values, {"holes": rows.source[0]})
 
     def show_cursor(self, cursor: Cursor) -> None:
         if cursor.source == self.kind or self._item is None or not np.isfinite([cursor.x, cursor.y, cursor.z]).all():

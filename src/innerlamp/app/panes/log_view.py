@@ -23,6 +23,7 @@ from ..theme.theme import Theme
 FloatArray = NDArray[np.float64]
 SCALE_WIDTH, GAP = 46, 34
 HEAD = 74
+_GRAB = 4.0  # pixels within which a boundary is taken
 
 
 @dataclass
@@ -63,6 +64,7 @@ class LogView(QAbstractScrollArea):
     pointed = QtSignal(object)
     clicked = QtSignal(object)
     twice = QtSignal(object)
+    moved = QtSignal(object, float, float)  # what lies above a boundary, its depth, the depth it is dragged to
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -75,6 +77,9 @@ class LogView(QAbstractScrollArea):
         self.per_metre = 1.0
         self.mark: tuple[str, float] | None = None  # hole and depth of the shared cursor
         self.chosen: dict[tuple[str, str], set[int]] = {}
+        self.editing = False  # whether boundaries of logged intervals can be dragged
+        self._grabbed: Hit | None = None
+        self._dragged_to = 0.0
         self.painted: list[tuple[int, int]] = []  # hole and track of what was drawn last
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.viewport().setMouseTracking(True)
@@ -236,6 +241,8 @@ class LogView(QAbstractScrollArea):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(QColor(self.theme.line), 1.0))
                 painter.drawRect(rect)
+            if self._grabbed is not None and self._grabbed.hole == hole:
+                self._moving_line(painter, to_y)
             if self.mark is not None and self.mark[0] == shown.name:
                 y = float(to_y(np.array([self.mark[1]]))[0])
                 if y >= HEAD:
@@ -340,6 +347,14 @@ class LogView(QAbstractScrollArea):
         tops = np.interp([d for _, d in shown.runs], shown.depths, shown.elevations)
         return [(u, -float(z)) for (u, _), z in zip(shown.runs, tops, strict=True)]
 
+    def _moving_line(self, painter: QPainter, to_y: Callable[[FloatArray], FloatArray]) -> None:
+        assert self._grabbed is not None
+        rect = self.track_rect(self._grabbed.hole, self._grabbed.track)
+        y = float(to_y(np.array([self._dragged_to]))[0])
+        painter.setPen(QPen(QColor(self.theme.lit), 2.0))
+        painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+        painter.drawText(QPointF(rect.right() + 3, y - 2), f"{self._dragged_to:g} m")
+
     # ---- hands
 
     def zoom(self, factor: float, y: float | None = None) -> None:
@@ -379,10 +394,59 @@ class LogView(QAbstractScrollArea):
         else:
             super().keyPressEvent(event)
 
+    def boundary_at(self, at: QPointF) -> Hit | None:
+        """The boundary of a column of rock within some pixels of a place: its hole, track and depth, the row above it."""
+        hit = self.hit(at)
+        if hit is None or hit.track < 0 or self.tracks[hit.track].kind != "rock":
+            return None
+        rows = self.holes[hit.hole].rows[hit.track]
+        if rows is None or not len(rows.stop):
+            return None
+        inner = np.flatnonzero(rows.stop < self.holes[hit.hole].end - 1e-6)
+        if not len(inner):
+            return None
+        away = np.abs(self.to_y(hit.hole)(rows.stop[inner]) - at.y())
+        best = int(np.argmin(away))
+        if away[best] > _GRAB:
+            return None
+        row = int(inner[best])
+        return Hit(hit.hole, hit.track, float(rows.stop[row]), row)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.editing and event.button() == Qt.MouseButton.LeftButton:
+            self._grabbed = self.boundary_at(event.position())
+            self._dragged_to = self._grabbed.depth if self._grabbed is not None else 0.0
+        super().mousePressEvent(event)
+
+    def _drag(self, at: QPointF) -> None:
+        """Show where the boundary would go: between the ends of both its intervals, to a round depth as fine as pixels are."""
+        assert self._grabbed is not None
+        rows = self.holes[self._grabbed.hole].rows[self._grabbed.track]
+        assert rows is not None
+        digits = 2 if self.per_metre > 20 else 1
+        low = float(rows.start[self._grabbed.row])
+        below = np.flatnonzero(np.abs(rows.start - self._grabbed.depth) < 1e-6)
+        high = float(rows.stop[below[0]]) if len(below) else self.holes[self._grabbed.hole].end
+        step = 10.0**-digits
+        wanted = round(self.depth_at(self._grabbed.hole, at.y()), digits)
+        self._dragged_to = float(np.clip(wanted, low + step, high - step))
+        self.viewport().update()
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self._grabbed is not None:
+            self._drag(event.position())
+            return
+        over = self.editing and self.boundary_at(event.position()) is not None
+        self.viewport().setCursor(Qt.CursorShape.SplitVCursor if over else Qt.CursorShape.ArrowCursor)
         self.pointed.emit(self.hit(event.position()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        grabbed, self._grabbed = self._grabbed, None
+        if grabbed is not None:
+            self.viewport().update()
+            if abs(self._dragged_to - grabbed.depth) > 1e-6:
+                self.moved.emit(grabbed, grabbed.depth, self._dragged_to)
+                return
         self.clicked.emit(self.hit(event.position()))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802

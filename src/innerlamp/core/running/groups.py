@@ -10,7 +10,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         "Samples and surveys": ("import-points", "import-lines", "import-resistivity"),
         "Maps and ground": ("import-grid", "import-features", "import-picture"),
         "Models": ("import-surface", "import-blocks", "import-element"),
-        "Corrections": ("correct", "exclude-spikes", "lift-corrections"),
+        "Corrections": ("correct", "move-boundary", "exclude-spikes", "lift-corrections"),
         "Columns": ("compute-column", "values-by-code", "describe-attribute"),
     },
     "Maps": {

@@ -6,6 +6,7 @@ from ..declaring.operation import Operation
 from ..errors import InputError
 from ..operations.data import (
     add_holes,
+    boundaries,
     by_code,
     computed,
     correct,
@@ -52,6 +53,7 @@ OPERATIONS: dict[str, Operation] = {
         import_element.OPERATION,
         merge_holes.OPERATION,
         correct.CORRECT,
+        boundaries.OPERATION,
         correct.LIFT,
         correct.SPIKES,
         computed.OPERATION,
