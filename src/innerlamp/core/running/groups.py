@@ -33,7 +33,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
     "Drilling": {
         "Logs and grades": ("group-codes", "composite", "intercepts", "contact-profile"),
         "Structures in core": ("orient-core", "structural-sets", "predict-piercings"),
-        "Continuity": ("grade-trend", "long-section"),
+        "Continuity": ("grade-trend", "long-section", "sample-distance"),
         "Sections": ("section-pages", "log-pages", "draw-in-space", "move-in-space"),
         "Holes written out": ("holes-as-lines", "holes-as-points"),
     },

@@ -29,6 +29,7 @@ from ..operations.drilling import (
     intercepts,
     interpretation,
     long_section,
+    nearest_sample,
     oriented,
 )
 from ..operations.geology import grade_shell
@@ -98,6 +99,7 @@ OPERATIONS: dict[str, Operation] = {
         contact_profile.OPERATION,
         continuity.OPERATION,
         long_section.OPERATION,
+        nearest_sample.OPERATION,
         section_pages.OPERATION,
         log_pages.OPERATION,
         interpretation.DRAW,
