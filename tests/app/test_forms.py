@@ -20,13 +20,14 @@ from innerlamp.app.painters.markers import SHAPES, solids
 from innerlamp.app.painters.polydata import polydata
 from innerlamp.app.painters.scene_models import _isosurface, _slices, contour_lines, own_relief
 from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.style import Style
 
-from .conftest import choose, coloured_share, light_only, scene_alone, widget_image
+from .conftest import choose, coloured_share, light_only, menu_path, scene_alone, widget_image
 
 
 def model(azimuth: float = 30.0) -> tuple[BlockModel, np.ndarray]:
@@ -161,3 +162,40 @@ def test_classes_are_switched_off_one_by_one_in_all_panes(demo_window: Window) -
     settle(window)
     assert tubes() == len(rock)
     assert slate in colours("map")
+
+
+def test_everything_is_cut_at_a_measured_plane_and_at_the_section(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    scene = scene_alone(window, "Sn shell 800 ppm")
+    choose(scene.view, "From SW")
+    settle(window)
+    whole = coloured_share(widget_image(window, scene.canvas))
+    low, high = np.array(ctx.store.find("Sn shell 800 ppm").bounds).reshape(3, 2).T  # type: ignore[union-attr]
+    middle = 0.5 * (low + high)
+    # A plane that dips 45 degrees to the east, through the middle.
+    scene.measure.points = [middle + np.array(d) for d in ((0.0, 0.0, 0.0), (0.0, 50.0, 0.0), (50.0, 0.0, -50.0))]
+    menu_path(scene.slab.menu(), "Cut at the measured plane, keep what lies below")
+    settle(window)
+    below = coloured_share(widget_image(window, scene.canvas))
+    actors = [p for p in scene.layers.graphics() if p.IsA("vtkActor")]
+    planes = actors[0].GetMapper().GetClippingPlanes()
+    assert planes.GetNumberOfItems() == 1
+    normal = np.array(planes.GetItem(0).GetNormal())
+    assert normal / np.linalg.norm(normal) == pytest.approx(-np.array([1.0, 0.0, 1.0]) / np.sqrt(2.0))
+    menu_path(scene.slab.menu(), "Cut at the measured plane, keep what lies above")
+    settle(window)
+    above = coloured_share(widget_image(window, scene.canvas))
+    assert 0.1 * whole < below < 0.98 * whole
+    assert 0.1 * whole < above < 0.98 * whole
+    ctx.set_section(SectionPlane(middle[0] - 400, middle[1], middle[0] + 400, middle[1]))
+    menu_path(scene.slab.menu(), "Cut at the section, keep what lies behind it")
+    settle(window)
+    kept = np.array(actors[0].GetMapper().GetClippingPlanes().GetItem(0).GetNormal())
+    assert kept == pytest.approx([0.0, 1.0, 0.0], abs=1e-9)  # the section runs east: behind lies north
+    menu_path(scene.slab.menu(), "No cut")
+    settle(window)
+    assert (
+        actors[0].GetMapper().GetClippingPlanes() is None
+        or not actors[0].GetMapper().GetClippingPlanes().GetNumberOfItems()
+    )
+    assert coloured_share(widget_image(window, scene.canvas)) == pytest.approx(whole, rel=0.02)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QGraphicsItem
 
 from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters.flat import Boxes
+from innerlamp.app.painters.flat import Boxes, Labels
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.shots import settle
@@ -284,3 +284,33 @@ def test_columns_stand_left_and_right_of_holes_within_their_room_and_panels_abov
     section.looks.read(tmp_path / "bad.json")
     assert ctx.section_look == kept
     assert "no look of a section" in window.strip.last.text()
+
+
+def test_depths_stand_along_holes_when_the_look_asks_for_them(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Emberlow holes")
+    section = section_alone(window)
+    ctx.set_section(SectionPlane(503450, 5602700, 503790, 5602080))
+    ctx.set_corridor(30.0)
+    settle(window)
+    one = ctx.store.find("Emberlow holes").id  # type: ignore[union-attr]
+
+    def depths() -> list[Labels]:
+        return [g for g in section.layers.graphics(one) if isinstance(g, Labels) and g.left == 8.0]
+
+    assert not depths()
+    menu_path(section.looks.menu(), "Depths along holes")
+    settle(window)
+    (labels,) = depths()
+    assert {"20", "100", "200"} <= set(labels.words)
+    # EMB014 is 302.6 m deep: its mark of 200 m lies where its path is at that depth.
+    item = holes_item(window)
+    path = item.stations[item.stations["hole"].astype(str) == "EMB014"]
+    along, _ = ctx.section.to_plane(path["x"].to_numpy(float), path["y"].to_numpy(float))  # type: ignore[union-attr]
+    deep = path["depth_m"].to_numpy(float)
+    at = np.interp(200.0, deep, along), np.interp(200.0, deep, path["z"].to_numpy(float))
+    found = [(x, z) for w, x, z in zip(labels.words, labels.x, labels.y, strict=True) if w == "200"]
+    assert min(np.hypot(x - at[0], z - at[1]) for x, z in found) < 0.1
+    menu_path(section.looks.menu(), "Depths along holes")
+    settle(window)
+    assert not depths()

@@ -35,6 +35,7 @@ LOOKS = st.builds(
     st.lists(COLUMNS, max_size=MOST_BESIDE).map(tuple),
     st.lists(st.text(max_size=30), max_size=MOST_PANELS).map(tuple),
     st.booleans(),
+    st.booleans(),
 )
 
 

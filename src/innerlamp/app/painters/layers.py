@@ -95,7 +95,9 @@ def look_key(ctx: Context, view: View, painter: Painter, entry: Entry, item: Ite
         key.append(next((e.version for e in ctx.entries() if _is_ground(e) and ctx.item(e.id) is not None), 0))
     if isinstance(view, SectionView):
         key += [view.plane, (view.corridor, view.side) if "corridor" in painter.uses else 0.0]
-        key.append((view.exaggeration, view.beside, view.moving) if "exaggeration" in painter.uses else 0.0)
+        key.append(
+            (view.exaggeration, view.beside, view.depths, view.moving) if "exaggeration" in painter.uses else 0.0
+        )
     if isinstance(view, SceneView):
         key += [view.place, view.draped if "draped" in painter.uses else None]
     return tuple(key)

@@ -24,6 +24,7 @@ from ...core.items.fields import BlockModel, Grid, Surface
 from ...core.items.holes import INTERCEPTS, HoleSet, hole_codes, readings_with, table_with
 from ...core.items.legend import Legend, position
 from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ...core.numbers import round_length
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
@@ -34,6 +35,7 @@ from .section_sides import columns_beside
 from .views import SectionView
 
 BAR_METRES = 34.0
+MOST_DEPTHS = 60  # holes along which depths are written
 MOST_MOVING = 4_000  # intervals beside which nothing is drawn while the section is dragged
 FADING = (1.0, 0.7, 0.45)  # opacity by thirds of the corridor, from the section outwards
 TICK_METRES = 16.0  # length of a plane's trace
@@ -165,6 +167,8 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
         free = room[_codes(beside, index)[by.rows]]
         grades = beside[measured].to_numpy(float)[by.rows]
         out += _bars(by, grades, ctx.legend(measured, item), view.exaggeration, free)
+    if view.depths:
+        out += _depths(ctx, view, s["depth_m"].to_numpy(float), hole, along, z, near)
     out += _intercept_words(ctx, view, item)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
@@ -257,6 +261,32 @@ def _faded(
             QGraphicsItem.setOpacity(graphic, opacity)
             out.append(graphic)
     return out
+
+
+def _depths(
+    ctx: Context,
+    view: SectionView,
+    depth: np.ndarray,
+    hole: np.ndarray,
+    along: np.ndarray,
+    z: np.ndarray,
+    near: np.ndarray,
+) -> list[pg.GraphicsObject]:
+    """Round depths along the holes in the corridor, as close as a tenth of the longest of them asks for."""
+    mine = np.flatnonzero(near)
+    if not len(mine):
+        return []
+    step = round_length(max(float(depth[mine].max()) / 10.0, 1.0))
+    words, x, y = [], [], []
+    for one in np.unique(hole[mine]).tolist()[:MOST_DEPTHS]:
+        k = mine[hole[mine] == one]
+        marks = step * np.arange(np.ceil(depth[k].min() / step - 1e-9), np.floor(depth[k].max() / step + 1e-9) + 1)
+        words += [f"{d:g}" for d in marks.tolist() if d > 0]
+        marks = marks[marks > 0]
+        x.append(np.interp(marks, depth[k], along[k]))
+        y.append(np.interp(marks, depth[k], z[k]))
+    at = np.concatenate(x), np.concatenate(y)
+    return [flat.Labels(words, *at, ctx.theme.faint, ctx.theme.canvas, 11.8, left=8.0)]
 
 
 def _intercept_words(ctx: Context, view: SectionView, item: HoleSet) -> list[pg.GraphicsObject]:

@@ -26,6 +26,7 @@ class SectionView:
     exaggeration: float = 1.0
     side: Side = "both sides"
     beside: tuple[Beside, ...] = ()
+    depths: bool = False
     moving: bool = False  # while it is dragged very many bars and names are left out
 
     kind = "section"

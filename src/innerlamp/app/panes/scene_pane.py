@@ -63,7 +63,7 @@ class ScenePane(Pane):
         self.tools.addWidget(self.vertical)
         self.measuring = measure_switch(self._measure_toggled)
         self.tools.addWidget(self.measuring)
-        self.slab = Slab(ctx, self._cut_again)
+        self.slab = Slab(ctx, self._cut_again, lambda: self.measure.points)
         self.tools.addWidget(self.slab)
         self.sharing = ShareMenu(ctx, self.as_stop)
         self.tools.addWidget(self.sharing)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QToolButton
+from PySide6.QtWidgets import QMenu, QToolButton
 from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPlaneCollection
 from vtkmodules.vtkRenderingCore import vtkActor, vtkProp3D
 
@@ -20,13 +20,61 @@ from ..painters.scene_painters import text
 class Slab(QToolButton):
     """The switch of the slab; `changed` is called when it is turned on or off."""
 
-    def __init__(self, ctx: Context, changed: Callable[[], None]) -> None:
+    def __init__(self, ctx: Context, changed: Callable[[], None], measured: Callable[[], list[np.ndarray]]) -> None:
         super().__init__()
-        self.ctx, self._changed = ctx, changed
+        self.ctx, self._changed, self._measured = ctx, changed, measured
+        # A place on a plane and the direction (east, north, up) in which everything is kept.
+        self.cut_at: tuple[np.ndarray, np.ndarray] | None = None
+        self.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
+        menu = QMenu(self)
+        menu.aboutToShow.connect(self._offers)
+        self.setMenu(menu)
         self.setText("Slab")
         self.setCheckable(True)
-        self.setToolTip("Show only what lies in the corridor of the section; drag or step the section to move it (L)")
+        self.setToolTip(
+            "Show only what lies in the corridor of the section; drag or step the section to move it (L). Its menu cuts at a plane"
+        )
         self.toggled.connect(self._toggled)
+
+    def _offers(self) -> None:
+        """Cutting at a plane: the one that three measured points lie in, or the section."""
+        menu = self.menu()
+        menu.clear()
+        points, plane = self._measured(), self.ctx.section
+        for words, way in (("keep what lies below", -1.0), ("keep what lies above", 1.0)):
+            action = menu.addAction(f"Cut at the measured plane, {words}")
+            action.setEnabled(len(points) == 3)
+            action.triggered.connect(lambda _=False, way=way: self.cut_measured(way))
+        for words, way in (("behind", 1.0), ("in front of", -1.0)):
+            action = menu.addAction(f"Cut at the section, keep what lies {words} it")
+            action.setEnabled(plane is not None and not plane.bends)
+            action.triggered.connect(lambda _=False, way=way: self.cut_at_section(way))
+        menu.addSeparator()
+        action = menu.addAction("No cut")
+        action.setEnabled(self.cut_at is not None)
+        action.triggered.connect(lambda _=False: self._cut(None))
+
+    def _cut(self, at: tuple[np.ndarray, np.ndarray] | None) -> None:
+        self.cut_at = at
+        self._changed()
+
+    def cut_measured(self, way: float) -> None:
+        """Cut everything at the plane of three measured points; `way` is 1 to keep what lies above, -1 below."""
+        a, b, c = self._measured()
+        normal = np.cross(b - a, c - a)
+        size = float(np.linalg.norm(normal))
+        if size < 1e-9:
+            self.ctx.say("The three points lie on one line: there is no plane through them.", "look")
+            return
+        up = normal / size
+        self._cut((a, way * (up if up[2] >= 0 else -up)))
+
+    def cut_at_section(self, way: float) -> None:
+        """Cut everything at the section as it lies now; `way` is 1 to keep what lies behind it, -1 in front."""
+        plane = self.ctx.section
+        if plane is not None:
+            a = np.radians(plane.azimuth)
+            self._cut((np.array([plane.x0, plane.y0, 0.0]), way * np.array([-np.cos(a), np.sin(a), 0.0])))
 
     def _toggled(self, on: bool) -> None:
         section = self.ctx.section
@@ -43,13 +91,23 @@ class Slab(QToolButton):
         """Cut everything to the slab, or to nothing."""
         plane, ctx = self.ctx.section, self.ctx
         on = self.isChecked() and plane is not None and not plane.bends
-        cut_off(
-            props, slab_planes(plane, ctx.corridor, ctx.corridor_side, origin) if on and plane is not None else None
-        )
+        planes = slab_planes(plane, ctx.corridor, ctx.corridor_side, origin) if on and plane is not None else None
+        if self.cut_at is not None:
+            planes = planes or vtkPlaneCollection()
+            place, keep = self.cut_at
+            one = vtkPlane()  # the scene is stretched upwards: so is the place, and the direction the other way round
+            one.SetOrigin(*((place - origin) * [1.0, 1.0, ctx.exaggeration]).tolist())
+            one.SetNormal(*(keep / [1.0, 1.0, ctx.exaggeration]).tolist())
+            planes.AddItem(one)
+        cut_off(props, planes)
 
     def holds(self, prop: vtkProp3D, origin: np.ndarray) -> bool:
-        """Whether words stand within the slab, where there is one."""
+        """Whether words stand within the slab and on the side that a cut keeps, where there are any."""
         plane = self.ctx.section
+        if self.cut_at is not None:
+            stand = np.array(prop.GetPosition()) / [1.0, 1.0, self.ctx.exaggeration] + origin
+            if float((stand - self.cut_at[0]) @ self.cut_at[1]) < 0:
+                return False
         if plane is None or plane.bends or not self.isChecked():
             return True
         at = np.array(prop.GetPosition()) + origin

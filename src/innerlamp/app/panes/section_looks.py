@@ -82,6 +82,10 @@ class LookMenu(QToolButton):
         strip.setCheckable(True)
         strip.setChecked(self.look.strip)
         strip.triggered.connect(lambda on: self.take(replace(self.look, strip=bool(on))))
+        depths = menu.addAction("Depths along holes")
+        depths.setCheckable(True)
+        depths.setChecked(self.look.depths)
+        depths.triggered.connect(lambda on: self.take(replace(self.look, depths=bool(on))))
         panels = menu.addMenu("Profiles above")
         for entry in self.ctx.entries():
             if entry.kind == "grid" and not is_ground(entry.attributes) and not entry.dated:

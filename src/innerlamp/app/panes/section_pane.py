@@ -185,7 +185,13 @@ class SectionPane(Pane):
     def _view(self, plane: SectionPlane) -> SectionView:
         ctx = self.ctx
         return SectionView(
-            plane, ctx.corridor, ctx.section_exaggeration, ctx.corridor_side, ctx.section_look.beside, self._moving
+            plane,
+            ctx.corridor,
+            ctx.section_exaggeration,
+            ctx.corridor_side,
+            ctx.section_look.beside,
+            ctx.section_look.depths,
+            self._moving,
         )
 
     def _seen(self) -> SectionView | None:

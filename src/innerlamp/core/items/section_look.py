@@ -56,11 +56,14 @@ class SectionLook:
         Names of grids whose values stand as profiles above the section.
     strip
         Whether a plan of the corridor stands above it.
+    depths
+        Whether depths stand along the holes.
     """
 
     beside: tuple[Beside, ...] = ()
     panels: tuple[str, ...] = ()
     strip: bool = False
+    depths: bool = False
 
     def with_beside(self, one: Beside) -> SectionLook:
         """Return it with one more column, outside of those that are on its side already."""
@@ -81,7 +84,12 @@ def ways_for(holes: HoleSet, attribute: str) -> tuple[Way, ...]:
 
 def as_data(look: SectionLook) -> dict[str, Any]:
     """Return a look as plain values."""
-    return {"beside": [asdict(b) for b in look.beside], "panels": list(look.panels), "strip": look.strip}
+    return {
+        "beside": [asdict(b) for b in look.beside],
+        "panels": list(look.panels),
+        "strip": look.strip,
+        "depths": look.depths,
+    }
 
 
 def from_data(data: object) -> SectionLook:
@@ -90,7 +98,12 @@ def from_data(data: object) -> SectionLook:
         return SectionLook()
     panels = data.get("panels", [])
     names = tuple(str(p)[:200] for p in panels if isinstance(p, str)) if isinstance(panels, list | tuple) else ()
-    return SectionLook(beside_from(data.get("beside", [])), names[:MOST_PANELS], bool(data.get("strip", False)))
+    return SectionLook(
+        beside_from(data.get("beside", [])),
+        names[:MOST_PANELS],
+        bool(data.get("strip", False)),
+        bool(data.get("depths", False)),
+    )
 
 
 def beside_from(rows: object) -> tuple[Beside, ...]:
