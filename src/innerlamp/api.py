@@ -261,14 +261,14 @@ class Project:
     def export(self, item: str, path: str | Path, dots_per_inch: float = 300.0) -> list[Path]:
         """Write an item to a file in the format its name asks for; returns the files written.
 
-        Pages are written as PDF, SVG, PNG or GeoTIFF, the last two with so many dots per inch, or as a template. Walk-throughs are written as HTML or PDF.
+        Pages are written as PDF, SVG, PNG or GeoTIFF, the last two with so many dots per inch, or as a template. Walk-throughs are written as HTML or PDF, their views as JSON.
         """
         found = self[item]
         if isinstance(found, Page) and Path(path).suffix.lower() != ".json":
             from .app.headless import export_page  # the window's painters draw it
 
             return export_page(self.store, found, Path(path), dots_per_inch)
-        if isinstance(found, Walk):
+        if isinstance(found, Walk) and Path(path).suffix.lower() != ".json":
             from .app.headless import draw_walk  # and the 3D pane's draw this
 
             draw_walk(self.store, found, Path(path))

@@ -32,6 +32,9 @@ def test_a_walk_is_made_arranged_kept_and_compared(tmp_path: Path) -> None:
         assert [s.name for s in after.views] == ["Two"]
         assert any(c.what == "Views" for c in difference(walk, after))
     with Project.open(tmp_path / "p.lamp") as project:
+        (written,) = project.export("Round", tmp_path / "views.json")
+        made = project.run("make-walk", stops=written.read_text(encoding="utf-8"), name="Again")
+        assert project[made["walk"]].stops == after.stops  # type: ignore[attr-defined]
         again = project["Round"]
         assert isinstance(again, Walk) and again.stops == after.stops
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,6 +19,7 @@ from ...core.errors import InputError
 from ...core.progress import SILENT, Progress
 from .scenery import Scenery
 from .stage import Camera, Stage
+from .whole import whole
 
 MOST_PIXELS = 64_000_000
 FILMS, PICTURES = (".webp", ".gif", ".zip"), (".png", ".jpg")
@@ -103,33 +103,25 @@ def write_film(
         raise InputError(
             f"a film can't be written as '{path.suffix or path.name}'", fix="Use one of: " + ", ".join(FILMS)
         )
-    if not path.parent.is_dir():
-        raise InputError("there is no such folder", where=str(path.parent))
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")
 
     def drawn() -> Iterator[Image.Image]:
         for number, pixels in enumerate(frames):
             progress(number / count, f"Picture {number + 1} of {count}")
             yield Image.fromarray(pixels)
 
-    try:
+    with whole(path) as part:
         if ending == ".zip":
             with zipfile.ZipFile(part, "w", zipfile.ZIP_STORED) as out:
                 for number, picture in enumerate(drawn(), start=1):
                     stored = io.BytesIO()
                     picture.save(stored, "PNG")
                     out.writestr(f"{number:04d}.png", stored.getvalue())
-        else:
-            pictures = drawn()
-            first = next(pictures)
-            each = round(1000.0 * seconds / count)
-            how: dict[str, Any] = {"quality": 82, "method": 2} if ending == ".webp" else {}
-            first.save(part, save_all=True, append_images=pictures, duration=each, loop=0, **how)
-        part.replace(path)
-    except OSError as error:
-        raise InputError(f"can't write the file ({error.strerror or error})", where=str(path)) from error
-    finally:
-        part.unlink(missing_ok=True)
+            return
+        pictures = drawn()
+        first = next(pictures)
+        each = round(1000.0 * seconds / count)
+        how: dict[str, Any] = {"quality": 82, "method": 2} if ending == ".webp" else {}
+        first.save(part, save_all=True, append_images=pictures, duration=each, loop=0, **how)
 
 
 def write_picture(pixels: NDArray[np.uint8], path: Path) -> None:
@@ -147,13 +139,5 @@ def write_picture(pixels: NDArray[np.uint8], path: Path) -> None:
         raise InputError(
             f"a picture can't be written as '{path.suffix or path.name}'", fix="Use one of: " + ", ".join(PICTURES)
         )
-    if not path.parent.is_dir():
-        raise InputError("there is no such folder", where=str(path.parent))
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")
-    try:
+    with whole(path) as part:
         Image.fromarray(pixels).save(part)
-        part.replace(path)
-    except OSError as error:
-        raise InputError(f"can't write the file ({error.strerror or error})", where=str(path)) from error
-    finally:
-        part.unlink(missing_ok=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +23,7 @@ from .html import page_of
 from .pictures import Studio, turntable, write_film
 from .scene_data import layer_of, legends_of, scene_of
 from .stage import Placed, camera_of, staged
+from .whole import whole
 
 ENDINGS = (".html", ".pdf")
 _SHEET = (297.0, 210.0)
@@ -89,20 +89,9 @@ def scene_data(ctx: Any, title: str, stops: list[Stop]) -> dict[str, Any]:
 
 def write_html(ctx: Any, title: str, stops: list[Stop], path: Path) -> None:
     """Write views of a project as one HTML file, whole or not at all."""
-    _whole(path, page_of(scene_data(ctx, title, stops)).encode())
-
-
-def _whole(path: Path, content: bytes) -> None:
-    if not path.parent.is_dir():
-        raise InputError("there is no such folder", where=str(path.parent))
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
-    try:
-        part.write_bytes(content)
-        part.replace(path)
-    except OSError as error:
-        raise InputError(f"can't write the file ({error.strerror})", where=str(path)) from error
-    finally:
-        part.unlink(missing_ok=True)
+    page = page_of(scene_data(ctx, title, stops))
+    with whole(path) as part:
+        part.write_bytes(page.encode())
 
 
 def stop_picture(ctx: Any, stop: Stop, size: tuple[int, int], ratio: float = 1.0) -> np.ndarray:
@@ -144,8 +133,6 @@ def write_walk(ctx: Any, walk: Walk, path: Path, progress: Progress = SILENT) ->
             where=walk.name,
             fix="Use one of: " + ", ".join(ENDINGS),
         )
-    if not path.parent.is_dir():
-        raise InputError("there is no such folder", where=str(path.parent))
 
     def sheet(number: int) -> Any:
         def draw(painter: QPainter) -> None:
@@ -154,7 +141,8 @@ def write_walk(ctx: Any, walk: Walk, path: Path, progress: Progress = SILENT) ->
 
         return draw
 
-    _whole(path, pdf_of(walk.name, *_SHEET, *(sheet(k) for k in range(len(stops)))))
+    with whole(path) as part:
+        part.write_bytes(pdf_of(walk.name, *_SHEET, *(sheet(k) for k in range(len(stops)))))
 
 
 def _paint_sheet(painter: QPainter, ctx: Any, walk: Walk, stop: Stop, number: int) -> None:

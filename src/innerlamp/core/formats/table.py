@@ -10,7 +10,19 @@ from typing import Any
 
 from ..errors import InputError
 from ..items.base import Item
-from . import features, grids, meshes, mining, page_templates, pictures, places_out, tables_out, vtk_items, workbooks
+from . import (
+    features,
+    grids,
+    meshes,
+    mining,
+    page_templates,
+    pictures,
+    places_out,
+    tables_out,
+    vtk_items,
+    walks,
+    workbooks,
+)
 
 
 @dataclass(frozen=True)
@@ -57,6 +69,7 @@ FORMATS: tuple[Format, ...] = (
     Format("LAS log; one a hole with {hole} in the name", (".las",), ("holes",), workbooks.write_logs),
     Format("Picture with its place", (".tif", ".tiff", ".png", ".jpg"), ("picture",), pictures.write),
     Format("Page template", (".json",), ("page",), page_templates.write_template),
+    Format("Views of a walk-through", (".json",), ("walk",), walks.write_views),
     Format("Open Mining Format", (".omf",), mining.KINDS, lambda item, path: mining.write_items([item], path)),
 )
 

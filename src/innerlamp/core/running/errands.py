@@ -91,7 +91,7 @@ def carry_out(errand: Export | SceneExport, progress: Progress = SILENT) -> tupl
     path = Path(errand.path)
     if len(items) == 1 and isinstance(items[0], Page) and path.suffix.lower() != ".json":
         return _page(errand, items[0], path)
-    if len(items) == 1 and isinstance(items[0], Walk):
+    if len(items) == 1 and isinstance(items[0], Walk) and path.suffix.lower() != ".json":
         return _walk(errand, items[0], path)
     files = export(items[0], path) if len(items) == 1 else export_together(items, path)
     cut = [i for i in items if isinstance(i, BlockModel) and isinstance(i.mesh, DrapedMesh)]
