@@ -243,7 +243,7 @@ def test_f1_shows_the_page_of_the_open_form_and_the_help_is_searched(demo_window
     type_into(window.help.search, "base station")
     assert window.help.list.item(0).text() == "Diurnal correction"
     assert "base record" in window.help.text.toPlainText()
-    type_into(window.help.search, "no such words")
+    type_into(window.help.search, "qqq zzz")
     assert "No page has the words" in window.help.text.toPlainText()
     window.show_help("keys")
     assert "Ctrl+K" in window.help.text.toPlainText()
