@@ -236,3 +236,14 @@ def test_painters_and_panes_cover_every_kind() -> None:
 def test_every_operation_stands_under_one_heading_of_its_area() -> None:
     found = [(name, area) for area, groups in GROUPS.items() for names in groups.values() for name in names]
     assert sorted(found) == sorted((name, op.area) for name, op in OPERATIONS.items())
+
+
+def test_the_viewer_of_scenes_that_ships_is_bundled_from_its_source() -> None:
+    import hashlib
+
+    root = Path(__file__).resolve().parents[2]
+    source = hashlib.sha256((root / "scripts" / "viewer" / "viewer.js").read_bytes()).hexdigest()[:16]
+    shipped = root / "src" / "innerlamp" / "app" / "written" / "viewer"
+    head = (shipped / "viewer.js").read_text(encoding="utf-8")[:300]
+    assert f"source {source}" in head, "run scripts/viewer/build.sh"
+    assert "BSD" in (shipped / "LICENSES.txt").read_text(encoding="utf-8")
