@@ -164,6 +164,38 @@ def test_classes_are_switched_off_one_by_one_in_all_panes(demo_window: Window) -
     assert slate in colours("map")
 
 
+def test_a_class_keeps_the_shape_of_its_markers_when_others_are_switched_off(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Emberlow holes")
+    entry = ctx.store.find("Emberlow holes")  # type: ignore[union-attr]
+    ctx.set_colour_by(entry.id, "Rock")
+    ctx.restyle(entry.id, dataclasses.replace(ctx.style(entry.id), form="markers", shape_by="Rock"))
+    item = ctx.item(entry.id)
+    settle(window)
+    rock = item.tables["lithology"]["Rock"].astype(str)  # type: ignore[union-attr]
+    legend = ctx.legend("Rock", item)  # type: ignore[arg-type]
+
+    def faces_of_each() -> dict[str, float]:
+        """Faces of one marker by class, counted by the colours in the scene."""
+        scene = window.centre.pane("scene")
+        meshes = [p.GetMapper().GetInput() for p in scene.layers.graphics(entry.id) if p.IsA("vtkActor")]  # type: ignore[union-attr]
+        shades = [vtk_to_numpy(m.GetCellData().GetScalars())[:, :3] for m in meshes if m.GetCellData().GetScalars()]
+        all_shades = np.concatenate(shades)
+        out = {}
+        for name, count in rock.value_counts().items():
+            rgb = class_colour(legend, name).getRgb()[:3]
+            out[str(name)] = float((all_shades == rgb).all(axis=1).sum()) / count
+        return out
+
+    before = faces_of_each()
+    assert len(set(before.values())) > 2
+    first = min(before)
+    box = window.card.findChild(QCheckBox, f"show_{first}")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    settle(window)
+    assert faces_of_each() == {**before, first: 0.0}
+
+
 def test_everything_is_cut_at_a_measured_plane_and_at_the_section(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
     scene = scene_alone(window, "Sn shell 800 ppm")

@@ -273,7 +273,8 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
             keep &= shown(legend, grade)
             radius = THIN + (WIDE - THIN) * np.nan_to_num(position(legend, grade))
         rgb = _colours(ctx, item, attribute, values[keep])
-        out += _intervals(item, entry.style, table[keep], start[keep], stop[keep], rgb, radius[keep])
+        shape = _shapes(item, entry.style, table)[keep]
+        out += _intervals(entry.style, table[keep], start[keep], stop[keep], rgb, radius[keep], shape)
     spots = readings_with(item, attribute) if hit is None else None
     if spots is not None:
         at = spots[1][shown(ctx.legend(attribute, item), spots[1][attribute].to_numpy())]
@@ -293,14 +294,20 @@ def paint_holes(ctx: Context, view: SceneView, entry: Entry, item: Item) -> list
     return out
 
 
+def _shapes(item: HoleSet, style: Style, table: pd.DataFrame) -> NDArray[np.int64]:
+    """Numbers of the markers' shapes, of all intervals: a class keeps its shape whatever else is shown."""
+    told = on_intervals(item, table, style.shape_by) if style.form == "markers" and style.shape_by else None
+    return classes_of(pd.Series(told)) if told is not None else np.zeros(len(table), dtype=np.int64)
+
+
 def _intervals(
-    item: HoleSet,
     style: Style,
     rows: pd.DataFrame,
     start: FloatArray,
     stop: FloatArray,
     rgb: NDArray[np.uint8],
     radius: FloatArray,
+    shape: NDArray[np.int64],
 ) -> list[vtkProp3D]:
     """Intervals of holes as tubes, as lines, or as markers at their middles with a shape for each class of a column."""
     if style.form == "lines" or (not style.form and len(start) > MOST_TUBES):
@@ -319,8 +326,6 @@ def _intervals(
         coarse.VisibilityOff()
         return [fine, coarse]
     if style.form == "markers":
-        told = on_intervals(item, rows, style.shape_by) if style.shape_by else None
-        shape = classes_of(pd.Series(told)) if told is not None else np.zeros(len(rows), dtype=np.int64)
         return list(solids(0.5 * (start + stop), rgb, shape, 1.3 * radius))
     return [actor(_tubes(start, stop, rgb, radius))]
 
