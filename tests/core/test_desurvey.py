@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from innerlamp.core.compute.drilling.desurvey import desurvey, direction, dogleg, locate
+from innerlamp.core.compute.drilling.desurvey import azimuth_and_dip, desurvey, direction, dogleg, locate
 from innerlamp.core.errors import InputError
 
 H = np.zeros(2, dtype=np.int64)
@@ -161,3 +161,10 @@ def test_above_the_collar_the_hole_goes_on_straight() -> None:
     )
     above = locate(path, np.zeros(2, int), np.array([-5.0, -10.0]))
     assert above == pytest.approx(np.array([[0.0, 0.0, 5.0], [0.0, 0.0, 10.0]]))
+
+
+def test_angles_of_a_direction_are_those_it_was_made_of() -> None:
+    azimuth, dip = np.array([0.0, 45.0, 200.0, 359.5, 90.0]), np.array([-60.0, -89.0, 0.0, -10.0, 30.0])
+    again = azimuth_and_dip(direction(azimuth, dip))
+    assert again[0] == pytest.approx(azimuth) and again[1] == pytest.approx(dip, abs=1e-9)
+    assert azimuth_and_dip(np.array([0.0, 0.0, -1.0 - 1e-12])) == (pytest.approx(0.0), pytest.approx(-90.0))

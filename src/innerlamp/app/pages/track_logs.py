@@ -9,15 +9,17 @@ import pandas as pd
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from ...core.compute.drilling.desurvey import azimuth_and_dip
 from ...core.errors import InputError
 from ...core.items.attributes import orientation, plain_number
-from ...core.items.holes import HoleSet, hole_codes
+from ...core.items.holes import HoleSet
 from ...core.items.legend import Legend, without_unit
 from ...core.items.page import Element, scale_words
 from ...core.items.points import PointSet
 from ...core.items.tracks import Track, from_data
 from ..context import Context
-from ..painters.log_tracks import CURVES, Rows, Strip, paint_track, rows_of
+from ..painters.log_rows import HereRows, LogSource, of_hole
+from ..painters.log_tracks import CURVES, Strip, paint_track
 from ..theme.theme import PAPER
 from .frames import FrameContext
 from .furniture import rect_of
@@ -60,15 +62,15 @@ def paint_tracks(painter: QPainter, ctx: Context, element: Element) -> None:
     def to_y(depth: np.ndarray) -> np.ndarray:
         return np.asarray(body.top() + (np.asarray(depth, dtype=float) - element.depth) * per_metre)
 
+    source, here = LogSource(holes, planes), HereRows()
     x = body.left()
     for track in tracks:
         strip = QRectF(x, body.top(), track.width * share, body.height())
         x = strip.right()
-        item = planes if track.kind == "planes" else holes
-        legends = _legends(seen, track, holes, planes)
+        legends = source.legends(track, seen.legend)
         _track_head(painter, strip, track, holes, legends)
         painter.setFont(font_of(5.5))
-        rows = _rows(track, item, name) if item is not None else None
+        rows = source.rows(track, name, here)
         if rows is not None and len(rows.start):
             painter.save()
             paint_track(painter, track, rows, Strip(strip, element.depth, bottom, to_y, legends, PAPER))
@@ -90,12 +92,11 @@ def _head(painter: QPainter, rect: QRectF, holes: HoleSet, collar: pd.Series, el
         Qt.AlignmentFlag.AlignLeft,
         f"{collar['hole']}{part} of {end:g} m{scale}",
     )
-    s = holes.stations[holes.stations["hole"].astype(str) == str(collar["hole"])]
+    s = holes.stations.iloc[of_hole(holes.stations, str(collar["hole"]))]
     way = ""
     if len(s):
-        tx, ty, tz = (float(s[c].iloc[0]) for c in ("tx", "ty", "tz"))
-        dip, azimuth = np.degrees(np.arcsin(np.clip(-tz, -1, 1))), np.degrees(np.arctan2(tx, ty)) % 360.0
-        way = f", azimuth {azimuth:03.0f}°, inclination {dip:.0f}°"
+        azimuth, dip = azimuth_and_dip(s[["tx", "ty", "tz"]].to_numpy(float)[0])
+        way = f", azimuth {azimuth:03.0f}°, inclination {-dip:.0f}°"
     painter.setFont(font_of(6.0))
     painter.drawText(
         QRectF(rect.left(), rect.top() + 14, rect.width(), 11),
@@ -139,31 +140,6 @@ def _track_head(painter: QPainter, strip: QRectF, track: Track, holes: HoleSet, 
     if metrics.horizontalAdvance(ends[0] + ends[1]) + 6 < box.width():
         painter.drawText(box, Qt.AlignmentFlag.AlignLeft, ends[0])
     painter.drawText(box, Qt.AlignmentFlag.AlignRight, ends[1])
-
-
-def _rows(track: Track, item: HoleSet | PointSet, name: str) -> Rows | None:
-    if isinstance(item, PointSet):
-        names = orientation(item.attributes) or ("", "")
-        table = item.table.rename(columns={names[0]: "dip", names[1]: "dip direction"})
-        if not {"hole", "depth_m"} <= set(table.columns):
-            return None
-        kinds = tuple(n for n in ("set", "type") if n in table.columns)
-        return rows_of(("", ""), table, _of(table, name), ("dip", "dip direction", *kinds))
-    for table in (*item.tables.values(), *item.readings.values()):
-        if track.attributes and track.attributes[0] in table.columns:
-            return rows_of(("", ""), table, _of(table, name), track.attributes)
-    return None
-
-
-def _of(table: pd.DataFrame, name: str) -> np.ndarray:
-    return np.flatnonzero(hole_codes(table["hole"], pd.Index([name])) == 0)
-
-
-def _legends(seen: Any, track: Track, holes: HoleSet, planes: PointSet | None) -> dict[str, Legend]:
-    if track.kind == "planes":
-        name = next((n for n in ("set", "type") if planes is not None and n in planes.table.columns), "")
-        return {name: seen.legend(name, planes)} if name else {}
-    return {n: seen.legend(n, holes) for n in track.attributes if n in holes.attributes or track.kind != "notes"}
 
 
 def _depths(painter: QPainter, rect: QRectF, body: QRectF, top: float, bottom: float, per_metre: float) -> None:

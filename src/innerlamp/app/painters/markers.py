@@ -12,7 +12,6 @@ from .polydata import colour_cells, polydata
 
 FloatArray = NDArray[np.float64]
 MOST = 20_000  # markers; of more an even part is drawn as solids
-_Q = 1.0 / np.sqrt(3.0)
 
 
 def _prism(sides: int, top: float) -> tuple[FloatArray, NDArray[np.int64]]:
@@ -48,14 +47,13 @@ def _eight() -> tuple[FloatArray, NDArray[np.int64]]:
 
 def _ball() -> tuple[FloatArray, NDArray[np.int64]]:
     points, faces = _eight()
-    for _ in range(1):  # each triangle becomes four
-        corners = points[faces]
-        middle = [0.5 * (corners[:, a] + corners[:, b]) for a, b in ((0, 1), (1, 2), (2, 0))]
-        count = len(faces)
-        grown = np.concatenate([corners[:, 0], corners[:, 1], corners[:, 2], *middle])
-        a, b, c, ab, bc, ca = (np.arange(count) + k * count for k in range(6))
-        points = grown / np.linalg.norm(grown, axis=1)[:, None]
-        faces = np.concatenate([np.column_stack(t) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+    corners = points[faces]  # each triangle becomes four
+    middle = [0.5 * (corners[:, a] + corners[:, b]) for a, b in ((0, 1), (1, 2), (2, 0))]
+    count = len(faces)
+    grown = np.concatenate([corners[:, 0], corners[:, 1], corners[:, 2], *middle])
+    a, b, c, ab, bc, ca = (np.arange(count) + k * count for k in range(6))
+    points = grown / np.linalg.norm(grown, axis=1)[:, None]
+    faces = np.concatenate([np.column_stack(t) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
     shared, number = np.unique(points.round(9), axis=0, return_inverse=True)
     return 0.9 * shared, number.ravel()[faces]
 

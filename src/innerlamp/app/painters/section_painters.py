@@ -2,18 +2,12 @@
 
 from __future__ import annotations
 
-import weakref
-from collections import OrderedDict
-from collections.abc import Callable
-from dataclasses import dataclass
-
 import numpy as np
 import pandas as pd
 import pyqtgraph as pg
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QGraphicsItem
 
-from ...core.compute.drilling.beside import room_beside
 from ...core.compute.geometry.orientations import plane_normal, section_traces
 from ...core.compute.geometry.planes import cut_surface
 from ...core.compute.geometry.sampling import bilinear
@@ -21,7 +15,7 @@ from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
 from ...core.items.fields import BlockModel, Grid, Surface
-from ...core.items.holes import INTERCEPTS, HoleSet, hole_codes, readings_with, table_with
+from ...core.items.holes import INTERCEPTS, HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, position
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.numbers import round_length
@@ -31,13 +25,13 @@ from . import flat
 from .colours import coded, colour_values, shown
 from .line_pieces import LinePieces
 from .map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
+from .section_intervals import FADING, STATION, Near, aside, codes, intervals_near, places, rooms
 from .section_sides import columns_beside
 from .views import SectionView
 
 BAR_METRES = 34.0
 MOST_DEPTHS = 60  # holes along which depths are written
 MOST_MOVING = 4_000  # intervals beside which nothing is drawn while the section is dragged
-FADING = (1.0, 0.7, 0.45)  # opacity by thirds of the corridor, from the section outwards
 TICK_METRES = 16.0  # length of a plane's trace
 BAR_START = 4.0  # metres from the trace
 
@@ -130,7 +124,7 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     assert isinstance(item, HoleSet)
     s = item.stations
     index = pd.Index(item.collars["hole"].astype(str))
-    (sx, sy, z), hole = _places(s, _STATION), _codes(s, index)
+    (sx, sy, z), hole = places(s, STATION), codes(s, index)
     along, near = _near(view, sx, sy)
     same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1]
     if view.plane.bends:  # a hole that passes from one straight piece to the next is drawn on each
@@ -147,7 +141,7 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     wide = table_with(item, entry.style.size_by)
     near_by = None
     if hit is not None:
-        near_by = _intervals_near(view, hit[1])
+        near_by = intervals_near(view, hit[1])
         values = hit[1][attribute].to_numpy()[near_by.rows]
         legend = ctx.legend(attribute, item)
         out += _faded(near_by.third, legend, values, near_by.start, near_by.stop, 5.0, 10)
@@ -156,15 +150,11 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
     if view.moving and near_by is not None and len(near_by.rows) > MOST_MOVING:
         return out
     if view.beside:
-        out += columns_beside(ctx, view, item, view.beside)
+        out += columns_beside(ctx, view, item, rooms(len(index), hole, along, z, near), index)
     elif beside is not None and not ctx.legend(measured, item).classes:
-        code, names = pd.factorize(hole[near])
-        _, right = room_beside(code, along[near], z[near])
-        room = np.full(len(index) + 1, np.inf)
-        room[names] = right
         same_table = near_by is not None and hit is not None and beside is hit[1]
-        by = near_by if same_table and near_by is not None else _intervals_near(view, beside)
-        free = room[_codes(beside, index)[by.rows]]
+        by = near_by if same_table and near_by is not None else intervals_near(view, beside)
+        free = rooms(len(index), hole, along, z, near)["right"][codes(beside, index)[by.rows]]
         grades = beside[measured].to_numpy(float)[by.rows]
         out += _bars(by, grades, ctx.legend(measured, item), view.exaggeration, free)
     if view.depths:
@@ -191,55 +181,6 @@ def paint_holes(ctx: Context, view: SectionView, entry: Entry, item: Item) -> li
         )
     )
     return out
-
-
-@dataclass(frozen=True)
-class _Near:
-    """The intervals of a table in the corridor: their rows, how far off they lie in thirds, their ends as they are seen."""
-
-    rows: np.ndarray
-    third: np.ndarray
-    start: np.ndarray
-    stop: np.ndarray
-
-
-_STATION = ("x", "y", "z")
-_INTERVAL = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
-_KEPT: OrderedDict[tuple[int, str], tuple[weakref.ref[pd.DataFrame], np.ndarray]] = OrderedDict()
-
-
-def _kept(table: pd.DataFrame, what: str, make: Callable[[], np.ndarray]) -> np.ndarray:
-    """Arrays of the tables that are drawn: each step to the next section asks for them again."""
-    found = _KEPT.get((id(table), what))
-    if found is None or found[0]() is not table:
-        found = weakref.ref(table), make()
-        _KEPT[id(table), what] = found
-        while len(_KEPT) > 16:
-            _KEPT.popitem(last=False)
-    return found[1]
-
-
-def _places(table: pd.DataFrame, names: tuple[str, ...] = _INTERVAL) -> np.ndarray:
-    """Places of rows, shape (number of names, n)."""
-    return _kept(table, names[-1], lambda: np.stack([table[c].to_numpy(float) for c in names]))
-
-
-def _codes(table: pd.DataFrame, index: pd.Index) -> np.ndarray:
-    """Number of the hole of each row; -1, the last of what is looked up, for one that is not there."""
-    return _kept(table, "hole", lambda: np.asarray(hole_codes(table["hole"], index)))
-
-
-def _intervals_near(view: SectionView, table: pd.DataFrame) -> _Near:
-    places = _places(table)
-    _, off, inside = view.near(places[0], places[1])
-    rows = np.flatnonzero(inside)
-    p = places[:, rows]
-    third = np.minimum(np.abs(off[rows]) / max(view.corridor, 1e-9) * len(FADING), len(FADING) - 1).astype(int)
-    # Both ends belong to the straight piece that is nearest to the middle: no interval is torn at a bend.
-    which = view.plane.nearest_piece(p[0], p[1]) if view.plane.bends else None
-    a0, _ = view.plane.to_plane(p[3], p[4], which)
-    a1, _ = view.plane.to_plane(p[6], p[7], which)
-    return _Near(rows, third, np.column_stack([a0, p[5]]), np.column_stack([a1, p[8]]))
 
 
 def _faded(
@@ -318,19 +259,13 @@ def paint_electrodes(ctx: Context, view: SectionView, entry: Entry, item: Item) 
 
 
 def _bars(
-    by: _Near, values: np.ndarray, legend: Legend, exaggeration: float, room: np.ndarray
+    by: Near, values: np.ndarray, legend: Legend, exaggeration: float, room: np.ndarray
 ) -> list[pg.GraphicsObject]:
     # A bar for each interval, drawn at right angles to the hole as it appears, as long as the legend's position;
     # all of a hole are shorter where they would reach the next one.
     longest = np.clip(0.8 * room - BAR_START, 2.0, BAR_METRES)
     place = np.nan_to_num(position(legend, values))
-    scale = np.array([1.0, exaggeration])
-    middle = 0.5 * (by.start + by.stop)
-    run = (by.stop - by.start) * scale
-    length = np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)
-    aside = np.column_stack([-run[:, 1], run[:, 0]]) / length[:, None]
-    aside *= np.where(aside[:, :1] < 0, -1.0, 1.0)
-    shift = aside / scale
+    middle, shift = 0.5 * (by.start + by.stop), aside(by, exaggeration)
     end = middle + shift * (BAR_START + longest[:, None] * place[:, None])
     good = np.isfinite(values) & (place > 0.02) & shown(legend, values)
     start = middle + shift * BAR_START

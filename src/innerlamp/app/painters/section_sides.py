@@ -9,46 +9,40 @@ import pandas as pd
 import pyqtgraph as pg
 from PySide6.QtGui import QColor
 
-from ...core.compute.drilling.beside import room_beside
 from ...core.items.attributes import Attribute
 from ...core.items.holes import HoleSet, table_with
 from ...core.items.legend import Legend, position
-from ...core.items.section_look import Beside
 from . import flat
 from .colours import shown
 from .log_tracks import CURVES
+from .section_intervals import Near, aside, codes, intervals_near
 from .views import SectionView
 
 FloatArray = np.ndarray
 
 
-def columns_beside(ctx: Any, view: SectionView, item: HoleSet, beside: tuple[Beside, ...]) -> list[pg.GraphicsObject]:
-    """Draw all columns of a look for the holes in the corridor."""
-    s = item.stations
-    along, _, near = view.near(s["x"].to_numpy(float), s["y"].to_numpy(float))
-    code, names = pd.factorize(s["hole"].to_numpy()[near])
-    left, right = room_beside(code, along[near], s["z"].to_numpy(float)[near])
-    room = {"left": pd.Series(left, index=names), "right": pd.Series(right, index=names)}
+def columns_beside(
+    ctx: Any, view: SectionView, item: HoleSet, room: dict[str, FloatArray], index: pd.Index
+) -> list[pg.GraphicsObject]:
+    """Draw all columns of the view's look for the holes in the corridor; ``room`` (`rooms`) is by the holes of an index."""
     out: list[pg.GraphicsObject] = []
-    for number, one in enumerate(beside):
+    both = len({b.hand for b in view.beside}) > 1  # neighbours share the room between them
+    for number, one in enumerate(view.beside):
         hit = table_with(item, one.attribute)
         if hit is None:
             continue
-        rows = hit[1]
-        _, _, inside = view.near(rows["x"].to_numpy(float), rows["y"].to_numpy(float))
-        values = rows[one.attribute]
+        by = intervals_near(view, hit[1])
         legend = ctx.legend(one.attribute, item)
-        keep = inside & shown(legend, values.to_numpy())
-        rows = rows[keep]
-        if not len(rows):
+        by = by.only(shown(legend, hit[1][one.attribute].to_numpy()[by.rows]))
+        if not len(by.rows):
             continue
-        free = room[one.hand].reindex(rows["hole"]).fillna(np.inf).to_numpy(float)
-        both = any(b.hand != one.hand for b in beside)  # neighbours share the room between them
+        free = room[one.hand][codes(hit[1], index)[by.rows]]
         free = np.clip((0.48 if both else 0.9) * free - one.offset, 0.0, None)
         width = np.minimum(one.width, free)
-        place = _Placed(view, rows, -1.0 if one.hand == "left" else 1.0, one.offset)
+        place = _Placed(by, aside(by, view.exaggeration, -1.0 if one.hand == "left" else 1.0), one.offset)
         good = width > 0.5
         known = item.attributes.get(one.attribute, Attribute())
+        rows = hit[1].iloc[by.rows]
         out += _DRAW[one.way](ctx, legend, rows, one.attribute, place, width, good, number, known)
     return out
 
@@ -56,21 +50,8 @@ def columns_beside(ctx: Any, view: SectionView, item: HoleSet, beside: tuple[Bes
 class _Placed:
     """Intervals as they are seen, and places beside them at right angles."""
 
-    def __init__(self, view: SectionView, rows: pd.DataFrame, sign: float, offset: float) -> None:
-        which = (
-            view.plane.nearest_piece(rows["x"].to_numpy(float), rows["y"].to_numpy(float)) if view.plane.bends else None
-        )
-        ends = []
-        for k in (0, 1):
-            a, _ = view.plane.to_plane(rows[f"x{k}"].to_numpy(float), rows[f"y{k}"].to_numpy(float), which)
-            ends.append(np.column_stack([a, rows[f"z{k}"].to_numpy(float)]))
-        self.start, self.stop = ends
-        scale = np.array([1.0, view.exaggeration])
-        run = (self.stop - self.start) * scale
-        size = np.maximum(np.hypot(run[:, 0], run[:, 1]), 1e-9)
-        aside = np.column_stack([-run[:, 1], run[:, 0]]) / size[:, None]
-        aside *= np.where(aside[:, :1] * sign < 0, -1.0, 1.0)
-        self.aside, self.offset = aside / scale, offset
+    def __init__(self, by: Near, step: FloatArray, offset: float) -> None:
+        self.start, self.stop, self.aside, self.offset = by.start, by.stop, step, offset
 
     def at(self, ends: FloatArray, away: FloatArray | float) -> FloatArray:
         """Places beside ends (n, 2), so many metres beyond the offset."""
@@ -80,9 +61,7 @@ class _Placed:
 def _intervals(
     ctx: Any, legend: Legend, rows: pd.DataFrame, name: str, p: _Placed, width: FloatArray, good: FloatArray, *_: Any
 ) -> list[pg.GraphicsObject]:
-    # A strip is a line along the hole, as wide as it is on the ground at this moment's scale: drawn as polygons.
-    corners = np.stack([p.at(p.start, 0.0), p.at(p.start, width), p.at(p.stop, width), p.at(p.stop, 0.0)], axis=1)
-    return list(flat.coloured_boxes(corners[good], legend, rows[name].to_numpy()[good], 9.4))
+    return _strips(p, width, good, legend, rows[name].to_numpy())
 
 
 def _bars(
@@ -90,9 +69,14 @@ def _bars(
 ) -> list[pg.GraphicsObject]:
     values = rows[name].to_numpy(float)
     share = np.nan_to_num(position(legend, values))
-    long = width * share
-    good = good & np.isfinite(values) & (share > 0.01)
-    corners = np.stack([p.at(p.start, 0.0), p.at(p.start, long), p.at(p.stop, long), p.at(p.stop, 0.0)], axis=1)
+    return _strips(p, width * share, good & np.isfinite(values) & (share > 0.01), legend, values)
+
+
+def _strips(
+    p: _Placed, wide: FloatArray, good: FloatArray, legend: Legend, values: FloatArray
+) -> list[pg.GraphicsObject]:
+    # A strip is a line along the hole, as wide as it is on the ground at this moment's scale: drawn as polygons.
+    corners = np.stack([p.at(p.start, 0.0), p.at(p.start, wide), p.at(p.stop, wide), p.at(p.stop, 0.0)], axis=1)
     return list(flat.coloured_boxes(corners[good], legend, values[good], 9.4))
 
 

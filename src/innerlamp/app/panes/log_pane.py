@@ -11,14 +11,15 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton
 
 from ...core.compute.drilling.cells import rock_runs
-from ...core.items.attributes import orientation
-from ...core.items.holes import HoleSet, hole_codes
-from ...core.items.legend import Legend, without_unit
+from ...core.compute.drilling.desurvey import azimuth_and_dip
+from ...core.items.holes import HoleSet
+from ...core.items.legend import without_unit
 from ...core.items.points import PointSet
 from ...core.items.tracks import Track, as_data, columns_of, from_data, kinds_for, proposed
 from ...core.project.records import Entry
 from ..context import Context, Cursor, Selection
-from ..painters.log_tracks import Rows, rows_of
+from ..painters.log_rows import HereRows, LogSource, of_hole
+from ..painters.log_tracks import Rows
 from .base import ItemPane
 from .boxes import choice_box, refill
 from .log_menus import track_menu
@@ -135,8 +136,11 @@ class LogPane(ItemPane):
         self._shown, self._item = (entry.id, entry.version), item
         if not self.tracks:
             self.tracks = proposed(item, bool(self._with_planes()))
-        holes = [self._hole(entry, item, n) for n in (self.which.currentText(), *self.others) if n]
-        legends = [self._legends(item, t) for t in self.tracks]
+        asked = any(t.kind == "planes" for t in self.tracks)
+        planes, of_planes = (self._planes() if asked else None) or (None, None)
+        source = LogSource(item, of_planes, entry.id, planes.id if planes is not None else "")
+        holes = [self._hole(source, n) for n in (self.which.currentText(), *self.others) if n]
+        legends = [source.legends(t, self.ctx.legend) for t in self.tracks]
         self._choose(self.ctx.selection)
         titles = [self._title(item, t) for t in self.tracks]
         self.view.show_holes(holes, self.tracks, legends, titles, fit=fresh or self._fit_next)
@@ -162,20 +166,20 @@ class LogPane(ItemPane):
         names = ", ".join(without_unit(n, item.units.get(n, "")).replace("_", " ") for n in track.attributes)
         return f"{names}\n{unit}" if unit else names
 
-    def _hole(self, entry: Entry, item: HoleSet, name: str) -> ShownHole:
+    def _hole(self, source: LogSource, name: str) -> ShownHole:
+        item = source.holes
         collar = item.collars[item.collars["hole"].astype(str) == name].iloc[0]
-        s = item.stations.iloc[_of_hole(item.stations, name)]
+        s = item.stations.iloc[of_hole(item.stations, name)]
         if not len(s):  # without a path a hole goes nowhere
             s = pd.DataFrame([{"depth_m": 0.0, **{c: collar[c] for c in "xyz"}, "tx": 0.0, "ty": 0.0, "tz": -1.0}])
         depths, places = s["depth_m"].to_numpy(float), s[["x", "y", "z"]].to_numpy(float)
         end = max(float(collar["depth_m"]), float(depths.max()))
-        tx, ty, tz = (float(s[c].iloc[0]) for c in ("tx", "ty", "tz"))
-        dip, azimuth = float(np.degrees(np.arcsin(np.clip(-tz, -1, 1)))), float(np.degrees(np.arctan2(tx, ty)) % 360.0)
-        facts = f"{collar['x']:.1f} E {collar['y']:.1f} N {collar['z']:.1f} m, {azimuth:03.0f}°/{dip:.0f}°, {end:g} m"
+        azimuth, dip = azimuth_and_dip(s[["tx", "ty", "tz"]].to_numpy(float)[0])
+        facts = f"{collar['x']:.1f} E {collar['y']:.1f} N {collar['z']:.1f} m, {azimuth:03.0f}°/{-dip:.0f}°, {end:g} m"
         runs: list[tuple[str, float]] = []
         first = next((t for t in self.tracks if t.kind == "rock"), None)
-        here: dict[tuple[str, str], np.ndarray] = {}  # rows of this hole by table: several tracks are of one
-        rows = [self._rows(entry, item, name, track, here) for track in self.tracks]
+        here = HereRows()
+        rows = [source.rows(track, name, here) for track in self.tracks]
         if first is not None:
             mine = rows[self.tracks.index(first)]
             if mine is not None and first.attributes[0] in mine.values:
@@ -184,32 +188,6 @@ class LogPane(ItemPane):
                 _, top, _, unit = rock_runs(np.zeros(len(codes), np.int64), mine.start, mine.stop, codes)
                 runs = list(zip(unit.tolist(), top.tolist(), strict=True))
         return ShownHole(name, facts, end, depths, places, rows, runs)
-
-    def _rows(
-        self, entry: Entry, item: HoleSet, hole: str, track: Track, here: dict[tuple[str, str], np.ndarray]
-    ) -> Rows | None:
-        if track.kind == "planes":
-            hit = self._planes()
-            if hit is None:
-                return None
-            names = orientation(hit[1].attributes) or ("", "")
-            table = hit[1].table.rename(columns={names[0]: "dip", names[1]: "dip direction"})
-            kinds = tuple(n for n in ("set", "type") if n in table.columns)
-            return rows_of((hit[0].id, ""), table, _of_hole(table, hole), ("dip", "dip direction", *kinds))
-        for name, table in {**item.tables, **item.readings}.items():
-            if track.attributes and track.attributes[0] in table.columns:
-                source = (entry.id, name)
-                if source not in here:
-                    here[source] = _of_hole(table, hole)
-                return rows_of(source, table, here[source], track.attributes)
-        return None
-
-    def _legends(self, item: HoleSet, track: Track) -> dict[str, Legend]:
-        if track.kind == "planes":
-            hit = self._planes()
-            name = next((n for n in ("set", "type") if hit is not None and n in hit[1].table.columns), "")
-            return {name: self.ctx.legend(name, hit[1])} if hit is not None and name else {}
-        return {n: self.ctx.legend(n, item) for n in track.attributes if n in item.attributes or track.kind != "notes"}
 
     # ---- tools
 
@@ -411,8 +389,3 @@ class LogPane(ItemPane):
 
     def go_to(self, x: float, y: float, z: float) -> None:
         self.show_cursor(Cursor(x, y, z, "elsewhere"))
-
-
-def _of_hole(table: pd.DataFrame, hole: str) -> np.ndarray:
-    """Rows of one hole; quick for millions of them."""
-    return np.flatnonzero(hole_codes(table["hole"], pd.Index([hole])) == 0)

@@ -58,6 +58,12 @@ def direction(azimuth: FloatArray, dip: FloatArray) -> FloatArray:
     return np.stack([np.cos(d) * np.sin(a), np.cos(d) * np.cos(a), np.sin(d)], axis=-1)
 
 
+def azimuth_and_dip(direction: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return azimuth (0 to 360, clockwise from north) and dip (negative down) in degrees of unit vectors (..., 3)."""
+    east, north, up = np.moveaxis(np.asarray(direction, dtype=float), -1, 0)
+    return np.degrees(np.arctan2(east, north)) % 360.0, np.degrees(np.arcsin(np.clip(up, -1.0, 1.0)))
+
+
 def angle_between(first: FloatArray, second: FloatArray) -> FloatArray:
     """Return the angle in radians between unit vectors (n, 3), exact for small angles too."""
     return np.asarray(
