@@ -126,24 +126,8 @@ def _map(window: Window) -> None:
     window.centre.fit_all()
 
 
-def _section(window: Window) -> None:
-    window.centre.toggle_fill(0)
-    _light(
-        window,
-        "Ground",
-        "Soil Sn",
-        "Emberlow holes",
-        "Sn shell 800 ppm",
-        "Targets",
-        "Susceptibility of Airborne magnetics",
-    )
-    window.centre.toggle_fill(2)
-    settle(window)
-    window.centre.fit_all()
-
-
 def _scene(window: Window) -> None:
-    window.centre.toggle_fill(2)
+    window.centre.toggle_fill(0)
     _light(window, "Ground", "Emberlow holes", "Sn shell 800 ppm", "Targets", "Susceptibility of Airborne magnetics")
     window.centre.toggle_fill(1)
     settle(window)
@@ -383,9 +367,9 @@ def _series(window: Window) -> None:
     settle(window)
 
 
-def _section_look(window: Window) -> None:
+def _section(window: Window) -> None:
     window.centre.toggle_fill(0)
-    _light(window, "Ground", "Emberlow holes")
+    _light(window, "Ground", "Emberlow holes", "Sn shell 800 ppm", "Targets")
     window.ctx.select_item(_find(window, "Emberlow holes"))
     window.ctx.set_colour_by(window.ctx.selected, "Rock")
     _panes(window, ("map", "scene", "section", "table"))
@@ -421,7 +405,6 @@ def _walk(window: Window) -> None:
 VIEWS: dict[str, Callable[[Window], None]] = {
     "overview": _overview,
     "map": _map,
-    "section": _section,
     "scene": _scene,
     "inversion": _inversion,
     "import": _import,
@@ -437,6 +420,6 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "intercepts": _intercepts,
     "long_section": _long_section,
     "series": _series,
-    "section_look": _section_look,
+    "section": _section,
     "walk": _walk,
 }

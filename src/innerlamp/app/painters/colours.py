@@ -68,45 +68,30 @@ def shown(legend: Legend, values: NDArray[np.generic]) -> NDArray[np.bool_]:
 
 
 def coded(legend: Legend, values: NDArray[np.generic]) -> tuple[list[QColor], NDArray[np.int64]]:
-    """Return the colours that values take, and the number of the colour of each; -1 for what is not `shown`."""
+    """Return the colours that values take, at most `BINS` or the classes, and the number of the colour of each.
+
+    Missing values come in grey; what is not `shown` has the number -1.
+    """
     code = np.full(len(values), -1, dtype=np.int64)
-    colours: list[QColor] = []
-    if not legend.classes:  # by one look at all values, as maps and sections of many are drawn often
-        numbers = np.asarray(values, dtype=float)
-        there = np.flatnonzero(shown(legend, numbers))
-        place = position(legend, numbers[there])
-        index = np.where(np.isfinite(place), np.minimum((np.nan_to_num(place) * BINS).astype(int), BINS - 1), -1)
-        used, code[there] = np.unique(index, return_inverse=True)
-        return [QColor(*ABSENT) if k < 0 else colour_at(legend, (k + 0.5) / BINS) for k in used.tolist()], code
-    for colour, mask in bins(legend, values):
-        code[mask] = len(colours)
-        colours.append(colour)
-    return colours, code
+    if legend.classes:
+        word, found = pd.factorize(np.asarray(values), use_na_sentinel=False)  # a word is looked at once
+        place = {name: k for k, name in enumerate(legend.classes)}
+        rest = len(place)
+        index = np.array([place.get(str(w), rest) for w in np.asarray(found)], dtype=np.int64)[word]
+        there = np.flatnonzero(shown(legend, values))
+        used, code[there] = np.unique(index[there], return_inverse=True)
+        names = list(legend.classes)
+        return [class_colour(legend, names[k]) if k < rest else QColor(*ABSENT) for k in used.tolist()], code
+    numbers = np.asarray(values, dtype=float)
+    there = np.flatnonzero(shown(legend, numbers))
+    share = position(legend, numbers[there])
+    index = np.where(np.isfinite(share), np.minimum((np.nan_to_num(share) * BINS).astype(int), BINS - 1), -1)
+    used, code[there] = np.unique(index, return_inverse=True)
+    return [QColor(*ABSENT) if k < 0 else colour_at(legend, (k + 0.5) / BINS) for k in used.tolist()], code
 
 
 def bins(legend: Legend, values: NDArray[np.generic]) -> Iterator[tuple[QColor, NDArray[np.bool_]]]:
-    """Yield a colour and the mask of values that have it, for at most `BINS` colours or the classes.
-
-    Missing values come in grey; what is not `shown` does not come at all.
-    """
-    if legend.classes:
-        code, found = pd.factorize(np.asarray(values), use_na_sentinel=False)  # a word is looked at once
-        words = np.asarray(found).astype(str)
-        for name in legend.classes:
-            if name in legend.hidden:
-                continue
-            mask = (words == name)[code]
-            if mask.any():
-                yield class_colour(legend, name), mask
-        rest = ~np.isin(words, list(legend.classes))[code]
-        if rest.any():
-            yield QColor(*ABSENT), rest
-        return
-    numbers = np.asarray(values, dtype=float)
-    place = position(legend, numbers)
-    known = np.isfinite(place)
-    there = shown(legend, numbers)
-    index = np.where(known, np.minimum((np.nan_to_num(place) * BINS).astype(int), BINS - 1), -1)
-    for k in np.unique(index[there]):
-        mask = (index == k) & there
-        yield (QColor(*ABSENT) if k < 0 else colour_at(legend, (k + 0.5) / BINS)), mask
+    """Yield each colour of `coded` and the mask of values that have it."""
+    colours, code = coded(legend, values)
+    for number, colour in enumerate(colours):
+        yield colour, code == number

@@ -50,8 +50,11 @@ class LinePieces(pg.GraphicsObject):  # type: ignore[misc]  # the library has no
 
     def groups(self) -> list[tuple[QColor, FloatArray]]:
         """The colours that are drawn, each with its pieces as x, y of start and stop, shape (n, 4)."""
-        ends = np.searchsorted(self._group, np.arange(len(self.colours) + 1))
-        parts = [self._all[a:b] for a, b in pairwise(ends.tolist())]
+        return self._by_colour(self._all, self._group)
+
+    def _by_colour(self, pieces: FloatArray, group: NDArray[np.int64]) -> list[tuple[QColor, FloatArray]]:
+        ends = np.searchsorted(group, np.arange(len(self.colours) + 1))
+        parts = [pieces[a:b] for a, b in pairwise(ends.tolist())]
         return [(colour, part) for colour, part in zip(self.colours, parts, strict=True) if len(part)]
 
     def boundingRect(self) -> QRectF:  # noqa: N802
@@ -76,16 +79,13 @@ class LinePieces(pg.GraphicsObject):  # type: ignore[misc]  # the library has no
             )
             pieces, group = pieces[keep], group[keep]
         self.shown = len(pieces)
-        starts = np.searchsorted(group, np.arange(len(self.colours) + 1))
-        for number, colour in enumerate(self.colours):
-            mine = pieces[starts[number] : starts[number + 1]]
-            if len(mine):
-                pen = QPen(colour, self.width)
-                pen.setCosmetic(True)
-                painter.setPen(pen)
-                self._lines.resize(len(mine))
-                self._lines.ndarray()[:] = mine
-                painter.drawLines(*self._lines.drawargs())
+        for colour, mine in self._by_colour(pieces, group):
+            pen = QPen(colour, self.width)
+            pen.setCosmetic(True)
+            painter.setPen(pen)
+            self._lines.resize(len(mine))
+            self._lines.ndarray()[:] = mine
+            painter.drawLines(*self._lines.drawargs())
 
 
 def _length(vector: QPointF | None) -> float:

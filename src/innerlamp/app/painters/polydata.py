@@ -10,6 +10,8 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkPolyDataNormals, vtkQuadricDecimation
 from vtkmodules.vtkFiltersSources import vtkCubeSource
 
+MOST_TRIANGLES = 16_000  # of one item: a scene stays light while it moves
+
 
 def polydata(
     points: NDArray[np.floating],

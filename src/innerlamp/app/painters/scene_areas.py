@@ -14,7 +14,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkTexture
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
 from ...core.items.attributes import are_contours
-from ...core.items.features import LINE, RING, Features, part_vertices
+from ...core.items.features import LINE, RING, Features, is_closed, part_vertices
 from ...core.project.records import Entry
 from ..context import Context
 from .actors import actor, sheet
@@ -81,9 +81,9 @@ def filled_outlines(
     if are_contours(item.attributes):
         return []
     gather, counts, colours = vtkAppendPolyData(), 0, []
-    for part in np.flatnonzero((item.part_types == LINE) & (np.diff(item.starts) > 3)).tolist():
+    for part in np.flatnonzero(item.part_types == LINE).tolist():
         v, row = part_vertices(item, part), int(item.owner[part])
-        if not shown[row] or not np.isfinite(v).all() or np.linalg.norm(v[0] - v[-1]) > 1e-3:
+        if not shown[row] or not np.isfinite(v).all() or not is_closed(v):
             continue
         flat = vtkTriangleFilter()  # outlines may have hollows
         flat.SetInputData(polydata(v[:-1] - origin, faces=np.arange(len(v) - 1)[None, :]))

@@ -19,11 +19,10 @@ from ..context import Context
 from .actors import actor
 from .colours import colour_at, colour_values
 from .map_painters import surface_colour, surface_shown
-from .polydata import colour_cells, named, polydata, smooth_normals, thinned
+from .polydata import MOST_TRIANGLES, colour_cells, named, polydata, smooth_normals, thinned
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
-MOST_TRIANGLES = 16_000
 MOST_LEVELS = 400
 RELIEF = 0.12  # height of a grid's own relief, as a share of its larger side
 

@@ -18,7 +18,7 @@ from ...core.compute.gridding.shading import ground_shade, hillshade
 from ...core.items.attributes import orientation
 from ...core.items.base import Item
 from ...core.items.electrodes import ElectrodeSurvey
-from ...core.items.features import POINT, Features, segment_starts
+from ...core.items.features import NOTE, POINT, Features, segment_starts
 from ...core.items.fields import Grid
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import position
@@ -32,13 +32,12 @@ from .colours import ABSENT, bins, colour_values, shown
 from .hole_values import on_intervals
 from .map_painters import label_words, sizes_of, target_colours, targets_shown
 from .markers import classes_of, solids
-from .polydata import colour_cells, colour_points, polydata, set_normals
+from .polydata import MOST_TRIANGLES, colour_cells, colour_points, polydata, set_normals
 from .scene_areas import draped_areas, filled_outlines
 from .scene_models import contour_lines, own_relief
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
-MOST_TRIANGLES = 16_000
 MOST_LABELS = 16
 TUBE, THIN, WIDE = 5.0, 1.5, 11.0  # metres: radius of holes, and of the least and the highest value that widens them
 MOST_POINT_LABELS = 60
@@ -398,11 +397,11 @@ def paint_features(ctx: Context, view: SceneView, entry: Entry, item: Item) -> l
 
 def _notes(ctx: Context, item: Features, origin: FloatArray) -> list[vtkProp3D]:
     """Words of notes that stand in space."""
-    if "note" not in item.table.columns:
+    if NOTE not in item.table.columns:
         return []
     ink, out = QColor(ctx.theme.text), []
     for part in np.flatnonzero(item.part_types == POINT)[:MOST_POINT_LABELS].tolist():
-        at, words = item.vertices[item.starts[part]], str(item.table["note"].iloc[item.owner[part]])
+        at, words = item.vertices[item.starts[part]], str(item.table[NOTE].iloc[item.owner[part]])
         if words and np.isfinite(at).all():
             out.append(text(words, tuple((at - origin).tolist()), ink, 11))
     return out

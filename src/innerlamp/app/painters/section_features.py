@@ -11,7 +11,7 @@ from ...core.compute.geometry.planes import in_corridor
 from ...core.compute.geometry.sampling import bilinear
 from ...core.items.attributes import in_role, plain_number
 from ...core.items.base import Item
-from ...core.items.features import POINT, Features, in_space, part_vertices, segment_starts
+from ...core.items.features import NOTE, POINT, Features, in_space, is_closed, part_vertices, segment_starts
 from ...core.items.legend import Legend
 from ...core.items.picture import Picture
 from ...core.project.records import Entry
@@ -20,11 +20,8 @@ from . import flat
 from .colours import class_colour, colour_values, shown
 from .views import SectionView
 
-GHOST, REACH = (
-    0.35,
-    3.0,
-)  # opacity of what was drawn on sections beside this one, and how many corridors it may lie away
-NOTE = "note"
+# Opacity of what was drawn on sections beside this one, and how many corridors it may lie away.
+GHOST, REACH = 0.35, 3.0
 
 
 def paint_features(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:
@@ -82,7 +79,7 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
     attribute, legend = _legend(ctx, entry, item)
     values = item.table[attribute].to_numpy() if legend is not None else None
     keep = shown(legend, values) if legend is not None and values is not None else np.ones(len(item.table), bool)
-    near: dict[bool, list[tuple[np.ndarray, int]]] = {True: [], False: []}
+    near: dict[bool, list[tuple[np.ndarray, int, bool]]] = {True: [], False: []}
     notes: list[tuple[float, float, str]] = []
     notes_at: list[tuple[float, float, str]] = []  # levels of contours
     level = in_role(item.attributes, "level")
@@ -101,10 +98,10 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
             if inside:
                 notes.append((float(along[0]), float(v[0, 2]), words))
             continue
-        near[inside].append((path, row))
+        near[inside].append((path, row, is_closed(v)))
     for inside, paths in near.items():
         made: list[pg.GraphicsObject] = []
-        for path, row in paths:
+        for path, row, closed in paths:
             colour = QColor(ctx.theme.text)
             if legend is not None and values is not None:
                 colour = (
@@ -112,7 +109,7 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
                     if legend.classes
                     else QColor(*colour_values(legend, np.array([float(values[row])]))[0, :3].tolist())
                 )
-            made += _path(path, colour, inside and not level)
+            made += _path(path, colour, inside and closed and not level)
             if level and inside:
                 top = path[int(np.argmax(path[:, 1]))]
                 notes_at.append((float(top[0]), float(top[1]), plain_number(float(item.table[level].iloc[row]))))
@@ -132,7 +129,7 @@ def _drawn(ctx: Context, view: SectionView, entry: Entry, item: Features, parts:
 def _path(path: np.ndarray, colour: QColor, filled: bool) -> list[pg.GraphicsObject]:
     curve = pg.PlotCurveItem(path[:, 0], path[:, 1], pen=pg.mkPen(colour.darker(115), width=2.2))
     curve.setZValue(8)
-    if filled and len(path) > 3 and np.allclose(path[0], path[-1], atol=1e-3):
+    if filled:
         soft = QColor(colour)
         soft.setAlpha(70)
         curve.setBrush(soft)

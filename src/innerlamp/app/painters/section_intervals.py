@@ -12,14 +12,13 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ...core.compute.drilling.beside import room_beside
-from ...core.items.holes import hole_codes
+from ...core.items.holes import INTERVAL_PLACES, hole_codes
 from .views import SectionView
 
 FloatArray = NDArray[np.float64]
 Index = NDArray[np.int64]
 FADING = (1.0, 0.7, 0.45)  # opacity by thirds of the corridor, from the section outwards
 STATION = ("x", "y", "z")
-INTERVAL = ("x", "y", "z", "x0", "y0", "z0", "x1", "y1", "z1")
 _KEPT: OrderedDict[tuple[int, str], tuple[weakref.ref[pd.DataFrame], np.ndarray]] = OrderedDict()
 
 
@@ -85,7 +84,7 @@ def _kept(table: pd.DataFrame, what: str, make: Callable[[], np.ndarray]) -> np.
     return found[1]
 
 
-def places(table: pd.DataFrame, names: tuple[str, ...] = INTERVAL) -> np.ndarray:
+def places(table: pd.DataFrame, names: tuple[str, ...] = INTERVAL_PLACES) -> np.ndarray:
     """Return places of rows, shape (number of names, n)."""
     return _kept(table, names[-1], lambda: np.stack([table[c].to_numpy(float) for c in names]))
 

@@ -10,11 +10,10 @@ import vtkmodules.vtkInteractionStyle
 import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QShowEvent
+from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QMouseEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QToolTip
-from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
-from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer, vtkTextActor
+from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer
 
 from ...core.items.attributes import is_ground
 from ..context import Context, Cursor, Selection
@@ -23,8 +22,9 @@ from ..painters.layers import Layers
 from ..painters.polydata import cube, polydata
 from ..painters.views import SceneView
 from ..scene.axes import SceneAxes
-from ..scene.cameras import camera_as_data, set_camera
-from ..scene.marks import CornerCompass, CornerScale
+from ..scene.cameras import box_of, camera_as_data, direction_of, looking_words, seen_from, set_camera
+from ..scene.canvas import Canvas
+from ..scene.marks import CornerCompass, CornerScale, corner_caption
 from ..scene.quality import Quality, quiet_background
 from ..scene.words import faded_prop, is_words, part_labels
 from .base import Pane
@@ -35,17 +35,6 @@ from .scene_slab import Slab, section_outline
 from .scene_views import SELECTED, VIEWS, ViewChoice
 from .selection import selected_places
 from .under_pointer import words_at
-
-
-class Canvas(QVTKRenderWindowInteractor):  # type: ignore[misc]  # the library has no types
-    """VTK's widget, but for drawing at once inside Qt's paint event, which would hold up the window."""
-
-    def __init__(self, pane: ScenePane) -> None:
-        self.pane = pane
-        super().__init__(pane)
-
-    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
-        self.pane.render_soon()
 
 
 class ScenePane(Pane):
@@ -73,7 +62,7 @@ class ScenePane(Pane):
         self._frame.setSingleShot(True)
         self._frame.setInterval(30)
         self._frame.timeout.connect(self._render_now)
-        self.canvas = Canvas(self)
+        self.canvas = Canvas(self, self)
         self.canvas.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.body.addWidget(self.canvas)
         self.renderer = vtkRenderer()
@@ -83,12 +72,7 @@ class ScenePane(Pane):
         style = vtkInteractorStyleTrackballCamera()
         self.interactor = self.window_.GetInteractor()
         self.interactor.SetInteractorStyle(style)
-        self.caption = vtkTextActor()
-        self.caption.GetTextProperty().SetFontSize(12)
-        self.caption.GetTextProperty().SetFontFamilyToArial()
-        self.caption.GetPositionCoordinate().SetCoordinateSystemToNormalizedViewport()
-        self.caption.GetPositionCoordinate().SetValue(0.012, 0.015)
-        self.renderer.AddViewProp(self.caption)
+        self.caption = corner_caption(self.renderer)
         self.scale = CornerScale(self.renderer)
         self.compass = CornerCompass(self.renderer)
         self.axes = SceneAxes(self.renderer)
@@ -198,12 +182,8 @@ class ScenePane(Pane):
 
     def _box(self) -> tuple[np.ndarray, np.ndarray] | None:
         entries = [e for e in self.ctx.lit_entries() if np.isfinite(e.bounds[:4]).all()]
-        if not entries:
-            return None
-        boxes = np.array([e.bounds for e in entries])
-        low = np.array([np.nanmin(boxes[:, k]) if np.isfinite(boxes[:, k]).any() else 0.0 for k in (0, 2, 4)])
-        high = np.array([np.nanmax(boxes[:, k]) if np.isfinite(boxes[:, k]).any() else 100.0 for k in (1, 3, 5)])
-        return low - self.origin, high - self.origin
+        low, high = box_of(entries)
+        return (low - self.origin, high - self.origin) if entries else None
 
     def drawn_items(self) -> list[str]:
         """Ids of the items in the scene."""
@@ -263,10 +243,9 @@ class ScenePane(Pane):
         """Put the camera in a direction (degrees clockwise from north, degrees above) from what it looks at."""
         camera = self.renderer.GetActiveCamera()
         focus = np.array(camera.GetFocalPoint())
-        a, h = np.radians(azimuth), np.radians(altitude)
-        away = np.array([np.sin(a) * np.cos(h), np.cos(a) * np.cos(h), np.sin(h)])
+        away, up = seen_from(azimuth, altitude)
         camera.SetPosition(*(focus + away * max(camera.GetDistance(), 1.0)))
-        camera.SetViewUp(*((0.0, 0.0, 1.0) if altitude < 85 else (-np.sin(a), -np.cos(a), 0.0)))
+        camera.SetViewUp(*up)
         camera.OrthogonalizeViewUp()
         self._update_caption()
 
@@ -293,14 +272,10 @@ class ScenePane(Pane):
 
     def direction(self) -> tuple[float, float]:
         """Direction in which the viewer looks (degrees clockwise from grid north) and how far down (degrees)."""
-        dx, dy, dz = self.renderer.GetActiveCamera().GetDirectionOfProjection()
-        return float(np.degrees(np.arctan2(dx, dy)) % 360), float(np.degrees(np.arcsin(np.clip(-dz, -1, 1))))
+        return direction_of(self.renderer.GetActiveCamera())
 
     def _update_caption(self) -> None:
-        azimuth, down = self.direction()
-        self.caption.SetInput(
-            f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.ctx.exaggeration:g}"
-        )
+        self.caption.SetInput(looking_words(self.renderer.GetActiveCamera(), self.ctx.exaggeration))
         self._turn_furniture()
 
     def _turn_furniture(self) -> None:

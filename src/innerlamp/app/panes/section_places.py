@@ -16,6 +16,7 @@ from ...core.items.fields import BlockModel, sheet_line
 from ...core.items.holes import HoleSet
 from ...core.items.points import PointSet
 from ..context import Context
+from .selection import table_of
 
 MOST_BENDS = 60
 
@@ -76,8 +77,7 @@ class PlaceMenu(QToolButton):
         item = self.ctx.item(selection.item) if selection.item and selection.rows else None
         if not isinstance(item, HoleSet):
             return None
-        named = {"": item.collars, "collar": item.collars, **item.tables, **item.readings}
-        table = named.get(selection.table)
+        table = table_of(item, selection.table)
         if table is None or selection.rows[0] >= len(table):
             return None
         name = str(table["hole"].iloc[selection.rows[0]])
@@ -138,7 +138,7 @@ class PlaceMenu(QToolButton):
         item = self.ctx.item(selection.item) if selection.item and len(selection.rows) > 1 else None
         if not isinstance(item, HoleSet):
             return np.empty((0, 2))
-        table = {"": item.collars, "collar": item.collars, **item.tables, **item.readings}.get(selection.table)
+        table = table_of(item, selection.table)
         if table is None or max(selection.rows) >= len(table):
             return np.empty((0, 2))
         names = table["hole"].astype(str).iloc[list(selection.rows)].unique()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pandas as pd
 
 from ...core.items.features import Features, in_space, part_vertices
 from ...core.items.holes import HoleSet
@@ -19,15 +20,13 @@ def selected_places(ctx: Context, selection: Selection) -> np.ndarray:
     if isinstance(item, Features):  # what was drawn in space; the map outlines its own
         mine = [int(k) for k in np.flatnonzero(in_space(item)) if int(item.owner[k]) in selection.rows]
         return np.concatenate([np.empty((0, 3)), *(part_vertices(item, k) for k in mine)])
-    if isinstance(item, HoleSet):
-        table = (
-            item.collars
-            if selection.table in ("", "collar")
-            else item.tables.get(selection.table, item.readings.get(selection.table))
-        )
-    else:
-        table = getattr(item, "table", None)
+    table = table_of(item, selection.table) if isinstance(item, HoleSet) else getattr(item, "table", None)
     if table is None or not {"x", "y", "z"} <= set(table.columns):
         return np.empty((0, 3))
     rows = [r for r in selection.rows if r < len(table)]
     return np.asarray(table[["x", "y", "z"]].iloc[rows].to_numpy(float))
+
+
+def table_of(item: HoleSet, name: str) -> pd.DataFrame | None:
+    """Return the table of a set of holes in which rows were selected."""
+    return {"": item.collars, "collar": item.collars, **item.readings, **item.tables}.get(name)

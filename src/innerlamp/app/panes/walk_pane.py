@@ -23,10 +23,9 @@ from ...core.items.walk import Walk
 from ..context import Context
 from ..written.player import Player
 from ..written.stage_view import StageView
+from ..written.walks import ENDINGS
 from .base import ItemPane
 from .boxes import as_choice
-
-ENDINGS = (".html", ".pdf")
 
 
 class WalkPane(ItemPane):

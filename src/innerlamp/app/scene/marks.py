@@ -20,6 +20,17 @@ _LONGEST = 110.0  # pixels
 _LEFT, _BOTTOM = 10.0, 34.0
 
 
+def corner_caption(renderer: vtkRenderer, ratio: float = 1.0) -> vtkTextActor:
+    """Put words at the bottom left of a view, and return them."""
+    out = vtkTextActor()
+    out.GetTextProperty().SetFontSize(round(12 * ratio))
+    out.GetTextProperty().SetFontFamilyToArial()
+    out.GetPositionCoordinate().SetCoordinateSystemToNormalizedViewport()
+    out.GetPositionCoordinate().SetValue(0.012, 0.015)
+    renderer.AddViewProp(out)
+    return out
+
+
 class CornerScale:
     """A scale bar with its length in words, above the caption of the pane."""
 

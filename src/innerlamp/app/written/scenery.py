@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 from PySide6.QtGui import QColor
-from vtkmodules.vtkRenderingCore import vtkRenderer, vtkTextActor
+from vtkmodules.vtkRenderingCore import vtkRenderer
 
 from ..scene.axes import SceneAxes
-from ..scene.cameras import camera_as_data, set_camera
-from ..scene.marks import CornerCompass, CornerScale
+from ..scene.cameras import camera_as_data, looking_words, set_camera
+from ..scene.marks import CornerCompass, CornerScale, corner_caption
 from ..scene.quality import quiet_background
 from ..scene.words import is_words, part_labels
 from ..theme.theme import Theme
@@ -35,14 +34,8 @@ class Scenery:
         self._scale, self._compass = CornerScale(renderer), CornerCompass(renderer)
         self._scale.dress(ink)
         self._compass.dress(ink, QColor(theme.faint))
-        self._caption = vtkTextActor()
-        font = self._caption.GetTextProperty()
-        font.SetFontFamilyToArial()
-        font.SetFontSize(round(12 * ratio))
-        font.SetColor(ink.redF(), ink.greenF(), ink.blueF())
-        self._caption.GetPositionCoordinate().SetCoordinateSystemToNormalizedViewport()
-        self._caption.GetPositionCoordinate().SetValue(0.012, 0.015)
-        renderer.AddViewProp(self._caption)
+        self._caption = corner_caption(renderer, ratio)
+        self._caption.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
 
     def show(self, stage: Stage, factor: float) -> None:
         """Show a stage at a vertical exaggeration, instead of the one before."""
@@ -86,11 +79,7 @@ class Scenery:
         self._compass.update(width, height, self.ratio)
         box = (stage.low - stage.origin, stage.high - stage.origin)
         self._axes.update(box, stage.origin, self.factor, QColor(theme.text), QColor(theme.canvas))
-        dx, dy, dz = lens.GetDirectionOfProjection()
-        azimuth, down = math.degrees(math.atan2(dx, dy)) % 360, math.degrees(math.asin(max(-1.0, min(1.0, -dz))))
-        self._caption.SetInput(
-            f"looking {azimuth:03.0f}°, {abs(down):.0f}° {'down' if down >= 0 else 'up'}   vertical ×{self.factor:g}"
-        )
+        self._caption.SetInput(looking_words(lens, self.factor))
         numbers = self._axes.labels()
         for prop in numbers:
             if not hasattr(prop, "plain_size"):

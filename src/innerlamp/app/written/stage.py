@@ -15,6 +15,7 @@ from ...core.items.walk import Stop
 from ...core.project.records import Entry
 from ..painters.table import PAINTERS
 from ..painters.views import SceneView
+from ..scene.cameras import box_of, seen_from
 
 FloatArray = NDArray[np.float64]
 Camera = tuple[float, ...]
@@ -46,17 +47,6 @@ class Stage:
     low: FloatArray
     high: FloatArray
     placed: list[Placed]
-
-
-def box_of(entries: list[Entry]) -> tuple[FloatArray, FloatArray]:
-    """Return the lower and upper corners (m) of the box around items; a metre cube where they have no place."""
-    boxes = np.array([e.bounds for e in entries if np.isfinite(e.bounds[:4]).all()], dtype=float).reshape(-1, 6)
-    if not len(boxes):
-        return np.zeros(3), np.ones(3)
-    z = boxes[:, 4:][np.isfinite(boxes[:, 4:]).all(axis=1)]
-    low = np.array([boxes[:, 0].min(), boxes[:, 2].min(), z[:, 0].min() if len(z) else 0.0])
-    high = np.array([boxes[:, 1].max(), boxes[:, 3].max(), z[:, 1].max() if len(z) else 100.0])
-    return low, high
 
 
 def staged(ctx: Any) -> Stage:
@@ -91,9 +81,7 @@ def camera_of(stop: Stop, entries: list[Entry], every: list[Entry], aspect: floa
     low, high = box_of(named or entries)
     stretch = np.array([1.0, 1.0, stop.exaggeration])
     middle = 0.5 * (low + high)
-    azimuth, altitude = np.radians(stop.looking)
-    away = np.array([np.sin(azimuth) * np.cos(altitude), np.cos(azimuth) * np.cos(altitude), np.sin(altitude)])
-    up = np.array([0.0, 0.0, 1.0]) if abs(stop.looking[1]) < 85 else np.array([-np.sin(azimuth), -np.cos(azimuth), 0.0])
+    away, up = seen_from(*stop.looking)
     right = np.cross(up, away)
     right /= np.linalg.norm(right)
     over = np.cross(away, right)

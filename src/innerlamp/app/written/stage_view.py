@@ -8,28 +8,17 @@ import vtkmodules.vtkInteractionStyle
 import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QPaintEvent, QResizeEvent, QShowEvent
+from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
-from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkRenderer
 
 from ...core.items.walk import Stop
 from ..context import Context
+from ..scene.canvas import Canvas
 from ..seen import SeenContext
 from .scenery import Scenery
 from .stage import Camera, camera_of, staged
-
-
-class _Canvas(QVTKRenderWindowInteractor):  # type: ignore[misc]  # the library has no types
-    """VTK's widget, but for drawing at once inside Qt's paint event, which would hold up the window."""
-
-    def __init__(self, view: StageView) -> None:
-        self.view = view
-        super().__init__(view)
-
-    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
-        self.view.render_soon()
 
 
 class StageView(QWidget):
@@ -44,7 +33,7 @@ class StageView(QWidget):
         self._begun = False
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self.canvas = _Canvas(self)
+        self.canvas = Canvas(self, self)
         box.addWidget(self.canvas)
         self.renderer = vtkRenderer()
         self.window_ = self.canvas.GetRenderWindow()

@@ -15,6 +15,8 @@ from .attributes import Attribute
 from .base import Bounds, FloatArray, Item, bounds_of, class_columns, numeric_columns
 
 POINT, LINE, RING, HOLE = 0, 1, 2, 3
+NOTE = "note"  # the column of words at a place
+SAME = 1e-3  # metres within which two places in space are one
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -98,6 +100,11 @@ def in_space(item: Features, above: np.ndarray | None = None) -> np.ndarray:
     if not len(starts):
         return np.zeros(0, dtype=bool)
     return np.asarray(np.logical_and.reduceat(known, starts) & np.logical_or.reduceat(off, starts))
+
+
+def is_closed(path: np.ndarray) -> bool:
+    """Return whether a path (n, 3) in space is an outline: it ends where it begins."""
+    return bool(len(path) > 3 and np.linalg.norm(path[0] - path[-1]) <= SAME)
 
 
 def with_parts(item: Features, parts: Sequence[FloatArray]) -> Features:

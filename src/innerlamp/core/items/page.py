@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from ..errors import InputError
 from .base import Item
+from .listed import plain_list
 
 PAPERS: dict[str, tuple[float, float]] = {
     "A4": (210.0, 297.0),
@@ -163,14 +162,4 @@ def checked(elements: Any) -> tuple[dict[str, Any], ...]:
     InputError
         Says which element is wrong, and how.
     """
-    if not isinstance(elements, list | tuple) or len(elements) > MOST_ELEMENTS:
-        raise InputError(f"a page holds a list of at most {MOST_ELEMENTS} elements")
-    out = []
-    for number, each in enumerate(elements, start=1):
-        try:
-            out.append(json.loads(Element.model_validate(each).model_dump_json(exclude_defaults=True)))
-        except ValidationError as error:
-            first = error.errors()[0]
-            where = ".".join(str(part) for part in first["loc"])
-            raise InputError(f"element {number} of the page is wrong ({where}: {first['msg']})") from error
-    return tuple(out)
+    return plain_list(Element, elements, "element", "page", 0, MOST_ELEMENTS)

@@ -137,10 +137,8 @@ def look_of_text(text: str, where: str = "") -> SectionLook:
     """
     try:
         data = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise InputError(
-            "it is no look of a section", where=where, fix="Choose a file that 'Write to a file' made"
-        ) from error
+    except (json.JSONDecodeError, RecursionError):
+        data = None
     if not isinstance(data, dict) or data.get("format") != _FORMAT:
         raise InputError("it is no look of a section", where=where, fix="Choose a file that 'Write to a file' made")
     return from_data(data)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, ClassVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from ..errors import InputError
 from .base import Item
+from .listed import plain_list
 
 MOST_STOPS = 100
 
@@ -81,14 +80,4 @@ def checked_stops(stops: Any) -> tuple[dict[str, Any], ...]:
     InputError
         Says which stop is wrong, and how.
     """
-    if not isinstance(stops, list | tuple) or not 0 < len(stops) <= MOST_STOPS:
-        raise InputError(f"a walk-through holds a list of 1 to {MOST_STOPS} views")
-    out = []
-    for number, each in enumerate(stops, start=1):
-        try:
-            out.append(json.loads(Stop.model_validate(each).model_dump_json(exclude_defaults=True)))
-        except ValidationError as error:
-            first = error.errors()[0]
-            where = ".".join(str(part) for part in first["loc"])
-            raise InputError(f"view {number} of the walk-through is wrong ({where}: {first['msg']})") from error
-    return tuple(out)
+    return plain_list(Stop, stops, "view", "walk-through", 1, MOST_STOPS)

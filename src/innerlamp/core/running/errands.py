@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -100,31 +103,27 @@ def carry_out(errand: Export | SceneExport, progress: Progress = SILENT) -> tupl
 
 
 def _scene(errand: SceneExport, progress: Progress) -> tuple[str, ...]:
-    os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from importlib import import_module
-
-    headless = import_module("innerlamp.app.headless")
-    with Store.open(errand.project, write=False) as store:
+    with _off_screen(errand) as (headless, store):
         headless.draw_scene(store, errand, progress)
     return (errand.path,)
 
 
 def _walk(errand: Export, walk: Walk, path: Path) -> tuple[str, ...]:
-    os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from importlib import import_module
-
-    headless = import_module("innerlamp.app.headless")
-    with Store.open(errand.project, write=False) as store:
+    with _off_screen(errand) as (headless, store):
         headless.draw_walk(store, walk, path)
     return (str(path),)
 
 
 def _page(errand: Export, page: Page, path: Path) -> tuple[str, ...]:
-    # The window's painters draw pages; in a worker they draw off the screen.
-    os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from importlib import import_module
-
-    headless = import_module("innerlamp.app.headless")
-    with Store.open(errand.project, write=False) as store:
+    with _off_screen(errand) as (headless, store):
         problems = headless.draw_page(store, page, path, errand.dots_per_inch)
     return (str(path), *(f"without {problem}" for problem in problems))
+
+
+@contextmanager
+def _off_screen(errand: Export | SceneExport) -> Iterator[tuple[Any, Store]]:
+    """The window's painters, that draw off the screen in a worker, and the project to look at."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    headless = import_module("innerlamp.app.headless")
+    with Store.open(errand.project, write=False) as store:
+        yield headless, store

@@ -12,11 +12,20 @@ from pydantic import BeforeValidator
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
-from ...items.features import LINE, POINT, Features, one_each, part_vertices, starts_of, with_parts
+from ...items.features import (
+    LINE,
+    NOTE,
+    POINT,
+    SAME,
+    Features,
+    is_closed,
+    one_each,
+    part_vertices,
+    starts_of,
+    with_parts,
+)
 from ...progress import Progress
 
-NOTE = "note"  # the column of words at a place
-SAME = 1e-3  # metres within which two places are one
 _MOST = 5_000
 
 
@@ -136,11 +145,6 @@ def _run_move(inputs: Inputs, p: MovePlace, progress: Progress) -> dict[str, Ite
         parts.append(v)
     progress(1.0, "Removed")
     return {"features": with_parts(item, parts)}
-
-
-def is_closed(path: np.ndarray) -> bool:
-    """Return whether a path (n, 3) in space is an outline: it ends where it begins."""
-    return bool(len(path) > 3 and np.linalg.norm(path[0] - path[-1]) <= SAME)
 
 
 _BACK = {"features": "features"}

@@ -10,7 +10,6 @@ import numpy as np
 from pydantic import BeforeValidator
 
 from ...compute.potential.mainfield import parse_date
-from ...crs import describe
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...items.attributes import orientation
@@ -20,7 +19,7 @@ from ...items.page import MOST_SHEETS, PAPERS, Page, checked, scale_words
 from ...items.points import PointSet
 from ...items.tracks import Track, as_data, columns_of, from_data, kinds_for, proposed
 from ...progress import Progress
-from .pages import MARGIN, round_scale
+from .pages import MARGIN, round_scale, title_fields
 
 _TITLE, _LEGEND, _GAP = 30.0, 46.0, 4.0  # millimetres
 _HEAD = 16.5  # of a log above its tracks
@@ -108,7 +107,7 @@ def _run(inputs: Inputs, p: LogPages, progress: Progress) -> dict[str, Item]:
                     f"the logs take more than {MOST_SHEETS} sheets", fix="Take a smaller scale, or fewer holes"
                 )
     heading = p.heading or (f"Log of {names[0]}" if len(names) == 1 else f"Logs of {holes.name}")
-    fields = {"Scale": scale_words(scale), "System": describe(inputs.crs), "Date": when, "Drawn by": p.author}
+    fields = title_fields(inputs, scale_words(scale), when, p.author)
     for k in range(sheet):
         y = height - MARGIN - _TITLE
         made += [
@@ -120,7 +119,7 @@ def _run(inputs: Inputs, p: LogPages, progress: Progress) -> dict[str, Item]:
                 "w": width - 2 * MARGIN,
                 "h": _TITLE,
                 "text": heading + (f"\nSheet {k + 1} of {sheet}" if sheet > 1 else ""),
-                "fields": {a: b for a, b in fields.items() if b},
+                "fields": fields,
                 "sheet": k,
             },
         ]

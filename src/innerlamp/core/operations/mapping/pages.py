@@ -80,6 +80,12 @@ class ArrangePage(Params):
     height: float = param(0.0, "Height", unit="mm", low=0.0, high=2000.0, help="0 keeps it")
 
 
+def title_fields(inputs: Inputs, scale: str, when: str, author: str) -> dict[str, str]:
+    """Return the rows of a title block; what is not known has none."""
+    rows = {"Scale": scale, "System": describe(inputs.crs), "Date": when, "Drawn by": author}
+    return {name: words for name, words in rows.items() if words}
+
+
 def round_scale(least: float) -> float:
     """Return the smallest round scale denominator that is not below `least`, such as 12 500, 15 000, 20 000 or 25 000."""
     power = 10.0 ** np.floor(np.log10(max(least, 1.0)))
@@ -205,11 +211,9 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
             e["scale"] = round_scale(length / (e["w"] - 24.0) * 1000.0)
             e |= {"lit": lit, "line": line}
         elif e["kind"] == "title":
-            scale = scale_words(scales[0]) if scales else ""
-            rows = {"Scale": scale, "System": describe(inputs.crs), "Date": when, "Drawn by": p.author}
             e |= {
                 "text": "\n".join(t for t in (p.heading or around.name, p.second) if t),
-                "fields": {k: v for k, v in rows.items() if v},
+                "fields": title_fields(inputs, scale_words(scales[0]) if scales else "", when, p.author),
             }
         elif e["kind"] == "notes":
             e["text"] = p.notes or e.get("text", "")

@@ -9,7 +9,6 @@ import numpy as np
 
 from ...compute.geometry.planes import SectionPlane, about
 from ...compute.potential.mainfield import parse_date
-from ...crs import describe
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...items.base import Item
@@ -18,7 +17,7 @@ from ...items.holes import HoleSet
 from ...items.page import MOST_SHEETS, PAPERS, Page, checked, scale_words
 from ...items.points import PointSet
 from ...progress import Progress
-from .pages import MARGIN, SIDE, ends_of, round_scale
+from .pages import MARGIN, SIDE, ends_of, round_scale, title_fields
 
 _FRAME_W, _FRAME_H, _GAP = 24.0, 13.0, 5.0  # millimetres of a section's frame beside its ground, and between sections
 _TITLE, _MOST = 34.0, 400
@@ -111,7 +110,7 @@ def _run(inputs: Inputs, p: SectionPages, progress: Progress) -> dict[str, Item]
                 "elevation": 0.5 * (low + high),
                 "lit": lit,
                 "colour_by": colours,
-                "text": _named(number) if len(lines) > 1 else "",
+                "text": str(number + 1) if len(lines) > 1 else "",
                 "sheet": sheet,
             }
         )
@@ -128,10 +127,6 @@ def _run(inputs: Inputs, p: SectionPages, progress: Progress) -> dict[str, Item]
             elements=checked(made),
         )
     }
-
-
-def _named(number: int) -> str:
-    return str(number + 1)
 
 
 def series(around: Item, p: SectionPages) -> list[SectionPlane]:
@@ -248,16 +243,7 @@ def _furniture(
             for t in (p.heading or f"Sections of {around.name}", f"Sheet {sheet + 1} of {sheets}" if sheets > 1 else "")
             if t
         ),
-        "fields": {
-            k: v
-            for k, v in {
-                "Scale": scale_words(scale),
-                "System": describe(inputs.crs),
-                "Date": when,
-                "Drawn by": p.author,
-            }.items()
-            if v
-        },
+        "fields": title_fields(inputs, scale_words(scale), when, p.author),
     }
     if height > width:
         tall = 0.24 * height
