@@ -286,7 +286,7 @@ def test_two_points_in_3d_give_a_line_three_a_plane_and_a_drag_still_turns(demo_
     assert pane.measuring.isChecked()
     middle = pane.canvas.rect().center()
     spots = [middle + QPoint(*d) for d in ((-120, -60), (110, -40), (20, 90))]
-    places = [pane.place_at(spot) for spot in spots]
+    places = [pane.sight.place_at(spot) for spot in spots]
     a, b, c = (np.asarray(p) for p in places)
     for spot in spots[:2]:
         QTest.mouseClick(pane.canvas, LEFT, pos=spot)
@@ -330,7 +330,7 @@ def test_the_slab_cuts_the_scene_to_the_section_s_corridor_and_moves_with_it(dem
     settle(window)
 
     def northings() -> tuple[float, float]:
-        picks = [pane.place_at(QPoint(pane.canvas.width() // 2 - 90, row)) for row in range(4, pane.canvas.height(), 4)]
+        picks = [pane.sight.place_at(QPoint(pane.canvas.width() // 2 - 90, row)) for row in range(4, pane.canvas.height(), 4)]
         found = [float(p[1]) for p in picks if p is not None]
         return min(found), max(found)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
@@ -23,9 +25,15 @@ from .style_rows import choice
 _FORM_TIPS = {
     "surface": "A surface as a skin, with the edges of its triangles, or as wires alone",
     "grid": "Laid on the ground, or standing above it as high as its values are",
-    "blocks": "Cells from the cut-off up, those within the ends of the ramp, three slices, or the surface of the cut-off",
+    "blocks": "Cells from the cut-off up, those within the ends of the ramp, three slices, a slice at any plane, or the surface of the cut-off",
     "holes": "Intervals as tubes, as lines, or as markers at their middles, whose shape may tell a second column",
 }
+# The numbers of a plane: name, what it is, lowest and highest.
+_PLANE = (
+    ("planeDip", "Dip of the slice in degrees, from level (0) to upright (90)", 0.0, 90.0),
+    ("planeTowards", "Dip direction of the slice in degrees from north", 0.0, 360.0),
+    ("planeOff", "Metres by which the slice is moved up along its normal, from the middle of the model", -1e5, 1e5),
+)
 _SIDES = ("first axis", "second axis", "height")
 
 
@@ -59,14 +67,37 @@ def space_rows(ctx: Context, form: QFormLayout, entry: Entry, item: Item) -> Non
         for axis, name in enumerate(_SIDES):
             row.addWidget(_SliceSlider(ctx, entry, axis, name))
         form.addRow("Slices", row)
+    if entry.kind == "blocks" and style.form == "slice at a plane":
+        row = QHBoxLayout()
+        for k, (name, tip, low, high) in enumerate(_PLANE):
+            row.addWidget(
+                _number(ctx, name, style.plane[k], tip, low, partial(_plane, ctx, entry, k), high, show_zero=True)
+            )
+        form.addRow("Plane", row)
     if isinstance(item, HoleSet) and style.form == "markers":
         texts = [c for c in columns_of(item) if "rock" in kinds_for(item, c)]
         tip = "Each class of this column gets a solid of its own"
         form.addRow("Shape by", choice("shapeBy", texts, style.shape_by, tip, lambda text: change(shape_by=text)))
 
 
-def _number(ctx: Context, name: str, now: float, tip: str, low: float, take: Any) -> QLineEdit:
-    edit = QLineEdit(f"{now:g}" if now else "")
+def _plane(ctx: Context, entry: Entry, k: int, value: float) -> None:
+    style = ctx.style(entry.id)
+    numbers = list(style.plane)
+    numbers[k] = value
+    ctx.restyle(entry.id, replace(style, plane=(numbers[0], numbers[1], numbers[2])))
+
+
+def _number(
+    ctx: Context,
+    name: str,
+    now: float,
+    tip: str,
+    low: float,
+    take: Callable[[float], None],
+    high: float = 1e5,
+    show_zero: bool = False,
+) -> QLineEdit:
+    edit = QLineEdit(f"{now:g}" if now or show_zero else "")
     edit.setObjectName(name)
     edit.setPlaceholderText("none")
     edit.setToolTip(tip)
@@ -77,8 +108,8 @@ def _number(ctx: Context, name: str, now: float, tip: str, low: float, take: Any
         except InputError as error:
             ctx.say(str(error), "bad")
             return
-        if not low <= value <= 1e5:
-            ctx.say(f"It must be from {low:g} to 100 000 m, not {value:g}.", "bad")
+        if not low <= value <= high:
+            ctx.say(f"It must be from {low:,.0f} to {high:,.0f}, not {value:g}.".replace(",", " "), "bad")
         elif value != now:
             take(value)
 

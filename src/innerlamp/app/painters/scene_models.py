@@ -6,10 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 from vtkmodules.util.numpy_support import vtk_to_numpy
-from vtkmodules.vtkCommonDataModel import vtkPolyData
-from vtkmodules.vtkFiltersCore import vtkContourFilter
+from vtkmodules.vtkCommonDataModel import VTK_HEXAHEDRON, vtkPlane, vtkPolyData, vtkUnstructuredGrid
+from vtkmodules.vtkFiltersCore import vtkContourFilter, vtkCutter
 from vtkmodules.vtkRenderingCore import vtkProp3D
 
+from ...core.compute.geometry.orientations import dip_and_direction, plane_normal
 from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Surface
@@ -102,6 +103,11 @@ def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     cutoff = legend.cutoff if legend.cutoff is not None else least
     if style.form == "isosurface" and min(item.shape) > 1:
         return _isosurface(item, values, cutoff, legend, origin)
+    if style.form == "slice at a plane":
+        middle, normal = plane_in(item, style.plane)
+        shown = values if legend.cutoff is None else np.where(values >= legend.cutoff, values, np.nan)
+        cut = _cut_at(item, shown, middle, normal, origin)
+        return [actor(colour_cells(cut[0], colour_values(legend, cut[1])[:, :3]))] if len(cut[1]) else []
     if style.form == "slices":
         corners, shades = _slices(item, values, style.slices, origin)
         if legend.cutoff is not None:
@@ -137,6 +143,53 @@ def _isosurface(
     mesh = thinned(polydata(at - origin, faces=faces.astype(np.int64)), MOST_TRIANGLES)
     colour = colour_at(legend, float(position(legend, np.array([level]))[0]))
     return [actor(smooth_normals(mesh), colour)]
+
+
+def plane_in(item: BlockModel, plane: tuple[float, float, float]) -> tuple[FloatArray, FloatArray]:
+    """Return a place on the plane of a style in a model (east, north, up, metres), and its upward unit normal."""
+    dip, towards, off = plane
+    normal = plane_normal(np.array([dip]), np.array([towards]))[0]
+    b = item.bounds
+    middle = 0.5 * np.array([b[0] + b[1], b[2] + b[3], b[4] + b[5]])
+    return middle + off * normal, normal
+
+
+def plane_as_style(item: BlockModel, place: FloatArray, normal: FloatArray) -> tuple[float, float, float]:
+    """Return a plane through a place as the style of a model has it."""
+    up = normal if normal[2] >= 0 else -normal
+    dip, towards = dip_and_direction(up[None, :])
+    d, t = round(float(dip[0]), 4), round(float(towards[0]), 4)
+    middle, unit = plane_in(item, (d, t, 0.0))
+    return d, t, round(float((place - middle) @ unit), 2)
+
+
+def _cut_at(
+    item: BlockModel, values: FloatArray, place: FloatArray, normal: FloatArray, origin: FloatArray
+) -> tuple[vtkPolyData, FloatArray]:
+    """The faces at which a plane cuts the known cells of a model, each with the value of its cell."""
+    cells = np.argwhere(np.isfinite(values))
+    away = (item.mesh.centres(cells) - place) @ normal if len(cells) else np.empty(0)
+    u, v, (low, high) = item.mesh.u, item.mesh.v, item.mesh.levels(*cells.T)
+    reach = 0.5 * np.sqrt(u[cells[:, 0]] ** 2 + v[cells[:, 1]] ** 2 + (high - low) ** 2)
+    cells = cells[np.abs(away) <= reach]
+    if not len(cells):
+        return vtkPolyData(), np.empty(0)
+    corners = item.mesh.corners(cells)[:, np.concatenate([face_corners(2, 0), face_corners(2, 1)])] - origin
+    bricks = vtkUnstructuredGrid()
+    shape = polydata(corners.reshape(-1, 3), faces=np.arange(8 * len(cells)).reshape(-1, 8))
+    bricks.SetPoints(shape.GetPoints())
+    bricks.SetCells(VTK_HEXAHEDRON, shape.GetPolys())
+    bricks.GetCellData().SetScalars(named(values[tuple(cells.T)].astype(float), "value"))
+    plane, cut = vtkPlane(), vtkCutter()
+    plane.SetOrigin(*(place - origin).tolist())
+    plane.SetNormal(*normal.tolist())
+    cut.SetCutFunction(plane)
+    cut.SetInputData(bricks)
+    cut.GenerateTrianglesOff()
+    cut.Update()
+    made: vtkPolyData = cut.GetOutput()
+    shades = made.GetCellData().GetScalars()
+    return made, vtk_to_numpy(shades).astype(float) if shades is not None else np.empty(0)
 
 
 def _slices(

@@ -11,11 +11,12 @@ import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QKeyEvent, QMouseEvent, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QToolTip
+from PySide6.QtWidgets import QPushButton, QToolTip
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
-from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkProp3D, vtkRenderer
+from vtkmodules.vtkRenderingCore import vtkProp3D, vtkRenderer
 
 from ...core.items.attributes import is_ground
+from ...core.project.records import Notice
 from ..context import Context, Cursor, Selection
 from ..painters.actors import actor
 from ..painters.layers import Layers
@@ -26,14 +27,18 @@ from ..scene.cameras import box_of, camera_as_data, direction_of, looking_words,
 from ..scene.canvas import Canvas
 from ..scene.marks import CornerCompass, CornerScale, corner_caption
 from ..scene.quality import Quality, quiet_background
+from ..scene.sight import Sight
 from ..scene.words import faded_prop, is_words, part_labels
 from .base import Pane
 from .boxes import exaggeration_box, show_exaggeration
+from .scene_draw import SceneDraw
+from .scene_hands import SceneHands
 from .scene_measure import Measure, measure_switch
 from .scene_share import ShareMenu
 from .scene_slab import Slab, section_outline
 from .scene_views import SELECTED, VIEWS, ViewChoice
 from .selection import selected_places
+from .slab_handles import SlabHandles
 from .under_pointer import words_at
 
 
@@ -54,6 +59,10 @@ class ScenePane(Pane):
         self.tools.addWidget(self.measuring)
         self.slab = Slab(ctx, self._cut_again, lambda: self.measure.points)
         self.tools.addWidget(self.slab)
+        self.sketching = QPushButton("Draw")
+        self.sketching.setCheckable(True)
+        self.sketching.setToolTip("Draw lines, outlines and notes in space: on what is seen, or on a plane (D)")
+        self.tools.addWidget(self.sketching)
         self.sharing = ShareMenu(ctx, self.as_stop)
         self.tools.addWidget(self.sharing)
         self.frame_seconds = 0.0
@@ -77,7 +86,22 @@ class ScenePane(Pane):
         self.compass = CornerCompass(self.renderer)
         self.axes = SceneAxes(self.renderer)
         self.measure = Measure(self.renderer)
-        self._pressed = QPoint()
+        self.origin = np.zeros(3)
+        self.sight = Sight(self.renderer, self.canvas, lambda: self.origin, lambda: ctx.exaggeration)
+        self.handles = SlabHandles(self.sight)
+        self.draw_tool = SceneDraw(
+            ctx,
+            self.renderer,
+            self.sight,
+            lambda: self.measure.points,
+            self.render_soon,
+            lambda: self.sketching.setChecked(False),
+        )
+        self.body.insertWidget(0, self.draw_tool)
+        self.sketching.toggled.connect(self._sketch_toggled)
+        self.hands = SceneHands(
+            ctx, self.handles, self.draw_tool, self.measuring.isChecked, self._measure_at, self.pick
+        )
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(180)
@@ -87,7 +111,6 @@ class ScenePane(Pane):
             self.interactor.AddObserver("InteractionEvent", lambda *_: self._update_caption()),
             self.interactor.AddObserver("EndInteractionEvent", lambda *_: self._rest.start()),
         ]
-        self.origin = np.zeros(3)
         self.layers = Layers(self.renderer.AddViewProp, self.renderer.RemoveViewProp, faded_prop)
         self._fixtures: list[vtkProp3D] = []
         self._cursor = actor(cube(14.0), QColor(ctx.theme.lit), shaded=False)
@@ -95,8 +118,6 @@ class ScenePane(Pane):
         self._cursor.PickableOff()
         self.renderer.AddActor(self._cursor)
         self._chosen: list[vtkProp3D] = []
-        self._picker = vtkCellPicker()
-        self._picker.SetTolerance(0.004)
         self._fitted = False
         self._hover = QTimer(self)
         self._hover.setSingleShot(True)
@@ -126,6 +147,7 @@ class ScenePane(Pane):
         self._update_caption()
         self._draw_section()
         self._draw_measure()
+        self.draw_tool.show_sketch()
         self.show_selection(ctx.selection, render=False)
         if not self._fitted and self.layers and not ctx.reading:
             self._fitted = True
@@ -174,8 +196,12 @@ class ScenePane(Pane):
         self._fixtures.clear()
         box, plane = self._box(), self.ctx.section
         if box is None or plane is None:
+            self.handles.stand(None, 0.0)
             return
-        self._fixtures += section_outline(plane, box, self.origin, self.ctx.exaggeration, QColor(self.ctx.theme.lit))
+        lit = QColor(self.ctx.theme.lit)
+        self._fixtures += section_outline(plane, box, self.origin, self.ctx.exaggeration, lit)
+        self.handles.stand(plane if self.slab.isChecked() else None, float(box[1][2] + self.origin[2]))
+        self._fixtures += self.handles.graphics(lit)
         for prop in self._fixtures:
             prop.PickableOff()
             self.renderer.AddViewProp(prop)
@@ -197,7 +223,16 @@ class ScenePane(Pane):
 
     def _cut_again(self) -> None:
         self.slab.cut(self.layers.graphics(), self.origin)
+        self._draw_section()
         self.render_soon()
+
+    def on_items(self, notice: Notice) -> None:
+        super().on_items(notice)
+        self.draw_tool.on_items(tuple(notice.added))
+
+    def on_loaded(self, item: str) -> None:
+        super().on_loaded(item)
+        self.draw_tool.on_items((item,))
 
     def on_section(self) -> None:
         self.slab.cut(self.layers.graphics(), self.origin)
@@ -359,16 +394,9 @@ class ScenePane(Pane):
         if render:
             self.render_soon()
 
-    def place_at(self, point: QPoint) -> np.ndarray | None:
-        """Easting, northing and elevation of what is drawn at a pixel of the canvas; None for nothing."""
-        ratio = self.canvas.devicePixelRatioF()
-        if not self._picker.Pick(point.x() * ratio, (self.canvas.height() - point.y()) * ratio, 0, self.renderer):
-            return None
-        return np.array(self._picker.GetPickPosition()) / [1, 1, self.ctx.exaggeration] + self.origin
-
     def pick(self, point: QPoint) -> None:
         """Put the shared cursor on what is drawn at a pixel of the canvas."""
-        place = self.place_at(point)
+        place = self.sight.place_at(point)
         if place is not None:
             self.ctx.point_at(float(place[0]), float(place[1]), float(place[2]), self.kind)
 
@@ -377,25 +405,29 @@ class ScenePane(Pane):
             self.measure.clear()
         self._draw_measure()
 
+    def _sketch_toggled(self, on: bool) -> None:
+        self.draw_tool.open(on)
+        if on:
+            self.canvas.setFocus()
+
     def _draw_measure(self) -> None:
         theme = self.ctx.theme
         self.measure.draw(self.origin, self.ctx.exaggeration, QColor(theme.lit), QColor(theme.text))
         self.render_soon()
 
     def _measure_at(self, point: QPoint) -> None:
-        place = self.place_at(point)
+        place = self.sight.place_at(point)
         if place is not None:
             self.measure.add(place)
             self._draw_measure()
 
     def under(self, point: QPoint) -> str:
         """What is drawn at a pixel of the canvas: its name and values; '' for nothing."""
-        place = self.place_at(point)
+        place = self.sight.place_at(point)
         if place is None:
             return ""
-        found = self._picker.GetViewProp()
         for name in self.layers.items():
-            if any(found is prop for prop in self.layers.graphics(name)):
+            if self.sight.picked(self.layers.graphics(name)):
                 entry, item = self.ctx.entry(name), self.ctx.item(name)
                 return words_at(item, self.ctx.attribute_of(entry), place) if entry and item is not None else ""
         return ""
@@ -414,22 +446,11 @@ class ScenePane(Pane):
             self._pointer = event.position().toPoint()
             if event.buttons() == Qt.MouseButton.NoButton:
                 self._hover.start()
-            return False
         if event.type() == QEvent.Type.Leave:
             self._hover.stop()
-        if (
-            isinstance(event, QMouseEvent)
-            and self.measuring.isChecked()
-            and event.button() == Qt.MouseButton.LeftButton
-        ):
-            at = event.position().toPoint()
-            if event.type() == QEvent.Type.MouseButtonPress:
-                self._pressed = at
-            elif event.type() == QEvent.Type.MouseButtonRelease and (at - self._pressed).manhattanLength() < 4:
-                self._measure_at(at)
-            return False  # a drag still turns the scene
-        if event.type() == QEvent.Type.MouseButtonDblClick:
-            self.pick(event.position().toPoint())  # type: ignore[attr-defined]
+        if isinstance(event, QMouseEvent):
+            return self.hands.take(event)
+        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and self.draw_tool.key(event):
             return True
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             turn = {
@@ -449,6 +470,8 @@ class ScenePane(Pane):
                 self.measuring.toggle()
             elif event.key() == Qt.Key.Key_L:
                 self.slab.toggle()
+            elif event.key() == Qt.Key.Key_D:
+                self.sketching.toggle()
             else:
                 return True  # the interactor's own single-letter commands are not ours
             self.renderer.ResetCameraClippingRange()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtGui import QColor
@@ -11,10 +12,13 @@ from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPlaneCollection
 from vtkmodules.vtkRenderingCore import vtkActor, vtkProp3D
 
 from ...core.compute.geometry.planes import SectionPlane, Side, in_corridor
+from ...core.items.fields import BlockModel
 from ..context import Context
 from ..painters.actors import actor
 from ..painters.polydata import polydata
+from ..painters.scene_models import plane_as_style
 from ..painters.scene_painters import text
+from .slab_handles import behind
 
 
 class Slab(QToolButton):
@@ -32,7 +36,7 @@ class Slab(QToolButton):
         self.setText("Slab")
         self.setCheckable(True)
         self.setToolTip(
-            "Show only what lies in the corridor of the section; drag or step the section to move it (L). Its menu cuts at a plane"
+            "Show only what lies in the corridor of the section; drag or step the section to move it (L). Its handles in the scene move and turn it, its menu cuts at a plane"
         )
         self.toggled.connect(self._toggled)
 
@@ -49,10 +53,29 @@ class Slab(QToolButton):
             action = menu.addAction(f"Cut at the section, keep what lies {words} it")
             action.setEnabled(plane is not None and not plane.bends)
             action.triggered.connect(lambda _=False, way=way: self.cut_at_section(way))
-        menu.addSeparator()
         action = menu.addAction("No cut")
         action.setEnabled(self.cut_at is not None)
         action.triggered.connect(lambda _=False: self._cut(None))
+        menu.addSeparator()
+        models = bool(self._models())
+        action = menu.addAction("Slice block models at the measured plane")
+        action.setEnabled(models and len(points) == 3)
+        action.triggered.connect(lambda _=False: self._slice(self._measured_plane()))
+        action = menu.addAction("Slice block models at the section")
+        action.setEnabled(models and plane is not None and not plane.bends)
+        action.triggered.connect(lambda _=False: self._slice(self._section_plane()))
+
+    def _models(self) -> list[tuple[str, BlockModel]]:
+        """The block models that are seen."""
+        found = [(e.id, self.ctx.item(e.id)) for e in self.ctx.lit_entries() if e.kind == "blocks"]
+        return [(name, item) for name, item in found if isinstance(item, BlockModel)]
+
+    def _slice(self, at: tuple[np.ndarray, np.ndarray] | None) -> None:
+        """Show block models as their slice at a plane; it stays there, and its numbers stand in the card."""
+        if at is not None:
+            for name, item in self._models():
+                style = replace(self.ctx.style(name), form="slice at a plane", plane=plane_as_style(item, *at))
+                self.ctx.restyle(name, style)
 
     def _cut(self, at: tuple[np.ndarray, np.ndarray] | None) -> None:
         self.cut_at = at
@@ -60,21 +83,31 @@ class Slab(QToolButton):
 
     def cut_measured(self, way: float) -> None:
         """Cut everything at the plane of three measured points; `way` is 1 to keep what lies above, -1 below."""
+        found = self._measured_plane()
+        if found is not None:
+            self._cut((found[0], way * found[1]))
+
+    def _measured_plane(self) -> tuple[np.ndarray, np.ndarray] | None:
+        """A place on the plane of three measured points, and its upward unit normal."""
         a, b, c = self._measured()
         normal = np.cross(b - a, c - a)
         size = float(np.linalg.norm(normal))
         if size < 1e-9:
             self.ctx.say("The three points lie on one line: there is no plane through them.", "look")
-            return
+            return None
         up = normal / size
-        self._cut((a, way * (up if up[2] >= 0 else -up)))
+        return a, up if up[2] >= 0 else -up
+
+    def _section_plane(self) -> tuple[np.ndarray, np.ndarray] | None:
+        """A place on the section and the level unit vector that points behind it."""
+        plane = self.ctx.section
+        return None if plane is None else (np.array([plane.x0, plane.y0, 0.0]), behind(plane))
 
     def cut_at_section(self, way: float) -> None:
         """Cut everything at the section as it lies now; `way` is 1 to keep what lies behind it, -1 in front."""
-        plane = self.ctx.section
-        if plane is not None:
-            a = np.radians(plane.azimuth)
-            self._cut((np.array([plane.x0, plane.y0, 0.0]), way * np.array([-np.cos(a), np.sin(a), 0.0])))
+        found = self._section_plane()
+        if found is not None:
+            self._cut((found[0], way * found[1]))
 
     def _toggled(self, on: bool) -> None:
         section = self.ctx.section
@@ -117,16 +150,15 @@ class Slab(QToolButton):
 
 def slab_planes(plane: SectionPlane, width: float, side: Side, origin: np.ndarray) -> vtkPlaneCollection:
     """Return the two planes between which a scene is kept, relative to its origin."""
-    ux, uy = (plane.x1 - plane.x0) / max(plane.length, 1e-9), (plane.y1 - plane.y0) / max(plane.length, 1e-9)
-    behind = np.array([-uy, ux, 0.0])
+    back = behind(plane)
     start = np.array([plane.x0, plane.y0, 0.0]) - [origin[0], origin[1], 0.0]
     thick = max(width, 0.05)
     low = 0.0 if side == "behind" else -thick
     high = 0.0 if side == "in front" else thick
     out = vtkPlaneCollection()
-    for at, normal in ((low, behind), (high, -behind)):
+    for at, normal in ((low, back), (high, -back)):
         cut = vtkPlane()
-        cut.SetOrigin(*(start + at * behind).tolist())
+        cut.SetOrigin(*(start + at * back).tolist())
         cut.SetNormal(*normal.tolist())
         out.AddItem(cut)
     return out

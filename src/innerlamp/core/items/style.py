@@ -9,7 +9,7 @@ from typing import Any
 FORMS: dict[str, tuple[str, ...]] = {
     "surface": ("solid", "with edges", "wire"),
     "grid": ("on the ground", "own relief"),
-    "blocks": ("from the cut-off", "band of the ramp", "slices", "isosurface"),
+    "blocks": ("from the cut-off", "band of the ramp", "slices", "slice at a plane", "isosurface"),
     "holes": ("tubes", "lines", "markers"),
 }
 
@@ -42,6 +42,9 @@ class Style:
         3D: metres by which a grid stands above the ground.
     slices
         3D: where the three slices of a block model lie, shares of its extent along both axes and up.
+    plane
+        3D: the plane at which a block model is sliced: dip and dip direction in degrees, and metres by which it is
+        moved along its upward normal from the middle of the model.
     """
 
     colour_by: str = ""
@@ -55,6 +58,7 @@ class Style:
     every: float = 0.0
     raised: float = 0.0
     slices: tuple[float, float, float] = (0.5, 0.5, 0.5)
+    plane: tuple[float, float, float] = (60.0, 90.0, 0.0)
 
     def to_json(self) -> dict[str, Any]:
         """What differs from the default."""
@@ -63,6 +67,7 @@ class Style:
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Style:
         known = {k: v for k, v in data.items() if k in cls.__dataclass_fields__}
-        if "slices" in known:  # a list, as JSON has it
-            known["slices"] = tuple(float(v) for v in known["slices"])
+        for name in ("slices", "plane"):  # lists, as JSON has them
+            if name in known:
+                known[name] = tuple(float(v) for v in known[name])
         return cls(**known)
