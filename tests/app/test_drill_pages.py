@@ -9,16 +9,24 @@ import pypdfium2
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.pages.above import panel_rects
+from innerlamp.app.pages.frames import section_rect
+from innerlamp.app.pages.paper import MM
 from innerlamp.app.pages.writing import pdf_bytes, picture_of, write_page
+from innerlamp.app.painters.section_upper import profile, profile_range, strip_holes
+from innerlamp.app.painters.views import SectionView
 from innerlamp.app.shots import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.errors import InputError
+from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Element
+from innerlamp.core.items.section_look import Beside, SectionLook, beside_from
 
-from .conftest import choose
+from .conftest import choose, light_only, run_form, type_into
 from .test_pages import finished, opened, stored
 
 DOTS = 150.0
@@ -131,3 +139,74 @@ def test_fence_and_long_section_of_the_demo_come_out_whole(demo_window: Window) 
         inside = picture[top:bottom, left:right]
         coloured = (inside.max(axis=2) - inside.min(axis=2) > 60).mean()
         assert coloured > (0.2 if name.startswith("Long") else 0.003)
+
+
+def test_panels_above_a_section_of_a_page_follow_its_distances(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    page = stored(window, "Fence from the veins to the skarn")
+    element: Element = next(e for e in page.layout if e.kind == "section")
+    assert element.above > 20 and element.line is not None
+    pdf, problems = pdf_bytes(ctx, page)
+    assert problems == []
+    (words,) = words_of(pdf)
+    assert "Magnetics at the pole: " in words and "+45 m" in words and "-45 m" in words
+    picture = picture_of(pdf, DOTS).astype(int)
+    rects = dict(panel_rects(element, section_rect(element)))
+    plane = SectionPlane.along(element.line)
+    grid = ctx.item(ctx.store.find("Magnetics at the pole").id)  # type: ignore[union-attr]
+    assert isinstance(grid, Grid)
+    view = SectionView(plane, element.corridor)
+    along, values = profile(view, grid)
+    low, high = profile_range(values)
+    rect = rects["Magnetics at the pole"]
+    m = element.scale / 1000.0 / MM
+    west = plane.length / 2 - rect.width() * m / 2
+    dots = DOTS / 96.0
+
+    def ink(x: float, y: float) -> int:
+        row, column = round(y * dots), round(x * dots)
+        return int(picture[row - 2 : row + 3, column - 2 : column + 3].min())
+
+    # The curve passes where the grid has its values, and nowhere near its mirror image.
+    tried = 0
+    for k in range(20, len(along) - 20, 25):
+        x = rect.left() + (along[k] - west) / m
+        y = rect.bottom() - (values[k] - low) / (high - low) * rect.height()
+        mirror = rect.top() + rect.bottom() - y
+        if abs(y - mirror) > 12 and rect.left() + 140 < x < rect.right() - 3 and rect.top() + 14 < mirror:
+            tried += 1
+            assert ink(x, y) < 140
+            assert ink(x, mirror) > 200
+    assert tried > 1
+    # In the plan above a collar stands where it lies: its ring has ink around and white in it.
+    holes = ctx.item(ctx.store.find("Emberlow holes").id)  # type: ignore[union-attr]
+    assert isinstance(holes, HoleSet)
+    found = strip_holes(holes, view)
+    assert len(found.names) > 3
+    strip = rects[""]
+    up = 3.0 * element.corridor / strip.height()
+    for (a, o), name in zip(found.collars.tolist(), found.names, strict=True):
+        assert ink(strip.left() + (a - west) / m, strip.center().y() - o / up) < 150, name
+    # Three corridors at the scale of the page: behind and in front are as far as they are on paper.
+    assert up == pytest.approx(m, rel=0.2)
+
+
+def test_the_form_of_section_pages_takes_what_the_section_pane_shows(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Ground", "Emberlow holes")
+    ctx.set_section(SectionPlane(503800.0, 5602100.0, 504500.0, 5602300.0))
+    ctx.set_corridor(35.0)
+    look = SectionLook((Beside("bars", "Sn_ppm", "left", 3.0, 20.0),), ("Magnetics at the pole",), True, True)
+    ctx.set_section_look(look)
+    window.steps.open_form("section-pages")
+    form = window.steps.form
+    assert form is not None
+    QTest.mouseClick(form.findChild(QPushButton, "takeSection"), Qt.MouseButton.LeftButton)
+    type_into(form.fields["name"].edit, "As seen")
+    run_form(window)
+    (element,) = (e for e in stored(window, "As seen").layout if e.kind == "section")
+    assert element.line == (503800.0, 5602100.0, 504500.0, 5602300.0)
+    assert (element.corridor, element.strip, element.depths) == (35.0, True, True)
+    assert element.panels == ("Magnetics at the pole",)
+    assert beside_from(element.beside) == look.beside
+    assert set(element.lit) == {"Ground", "Emberlow holes"}

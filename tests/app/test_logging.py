@@ -330,7 +330,9 @@ def test_the_slab_cuts_the_scene_to_the_section_s_corridor_and_moves_with_it(dem
     settle(window)
 
     def northings() -> tuple[float, float]:
-        picks = [pane.sight.place_at(QPoint(pane.canvas.width() // 2 - 90, row)) for row in range(4, pane.canvas.height(), 4)]
+        picks = [
+            pane.sight.place_at(QPoint(pane.canvas.width() // 2 - 90, row)) for row in range(4, pane.canvas.height(), 4)
+        ]
         found = [float(p[1]) for p in picks if p is not None]
         return min(found), max(found)
 

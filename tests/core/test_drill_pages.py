@@ -132,12 +132,40 @@ def test_a_sheet_of_blocks_is_seen_along_itself() -> None:
         ({"scale": 10.0}, "smaller scale"),
         ({"lowest": 10.0, "highest": 5.0}, "must lie above"),
         ({"colours": ["Holes by rock"]}, "coloured by what"),
+        ({"beside": ["Sn_ppm"]}, "stands beside"),
+        ({"beside": ["Sn_ppm bars above"]}, "stands beside"),
+        ({"beside": ["Sn_ppm bars right 4 0"]}, "widths from 1"),
+        ({"panels": ["a", "b", "c", "d", "e"]}, "at most 4 profiles"),
         ({"date": "yesterday"}, "date|yesterday"),
     ],
 )
 def test_sections_that_can_not_be_laid_out_are_refused(values: dict[str, Any], words: str) -> None:
     with pytest.raises(LampError, match=words):
         run("section-pages", {"around": points()}, **values)
+
+
+def test_panels_above_sections_take_their_room_and_columns_are_typed() -> None:
+    asked = {"number": 4, "spacing": 40.0, "corridor": 60.0, "lowest": 3900.0, "highest": 4100.0}
+    bare = run("section-pages", {"around": points()}, **asked)
+    page = run(
+        "section-pages", {"around": points()}, **asked, strip=True, panels=["Gravity", "Magnetics"], depths=True,
+        beside=["Sn ppm in core bars left 3 25", "Rock intervals"],
+    )  # fmt: skip
+    for e in sections(page):
+        assert (e.panels, e.strip, e.depths) == (("Gravity", "Magnetics"), True, True)
+        assert [(b["attribute"], b["way"], b["hand"], b["offset"], b["width"]) for b in e.beside] == [
+            ("Sn ppm in core", "bars", "left", 3.0, 25.0),
+            ("Rock", "intervals", "right", 4.0, 30.0),
+        ]
+        # The plan is true to scale where that is of use: three corridors high.
+        assert e.strip_height == pytest.approx(min(max(180.0 * 1000 / e.scale, 12.0), 30.0))
+        assert e.above == pytest.approx(32.0 + e.strip_height)
+        assert 200.0 * 1000 / e.scale <= e.h - 13.0 - e.above + 0.1
+        assert e.y + e.h <= page.height + 0.1
+    assert sections(page)[0].scale >= sections(bare)[0].scale
+    # An element that is too low for its panels keeps its ground.
+    low = sections(page)[0].model_copy(update={"h": 40.0})
+    assert low.above == 0.0
 
 
 def test_logs_break_at_round_depths_and_go_on_to_the_end(holes: Item) -> None:

@@ -16,7 +16,7 @@ from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
 LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
-VERSION = 4  # of the prospect; a demo of another one is made anew by `ensure`
+VERSION = 5  # of the prospect; a demo of another one is made anew by `ensure`
 _FENCE = ((2_005.0, 2_745.0), (2_183.0, 2_440.0), (2_465.0, 2_456.0), (2_420.0, 2_700.0))
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 
@@ -284,6 +284,9 @@ STEPS: tuple[Step, ...] = (
             "lit": ["Ground", "Sn shell 800 ppm", "Emberlow holes"],
             "plan": ["Geological map", "Emberlow holes"],
             "colours": ["Emberlow holes = Rock"],
+            "beside": ["Sn_ppm bars right 4 30"],
+            "panels": ["Magnetics at the pole"],
+            "strip": True,
             "heading": "Fence from the veins to the skarn",
             "author": "Inner Lamp demo",
             "date": "2024-11-04",

@@ -18,13 +18,24 @@ from .field_base import FieldWidget
 from .table_field import TableField
 
 
+def as_text(value: Any) -> str:
+    """Return a value as it is typed: lists parted by semicolons, their rows by blanks, numbers with all of their digits."""
+    if isinstance(value, list | tuple):
+        return "; ".join(
+            " ".join(as_text(v) for v in row) if isinstance(row, list | tuple) else as_text(row) for row in value
+        )
+    return "" if value is None else f"{value:.15g}" if isinstance(value, float) else str(value)
+
+
 class TextField(FieldWidget):
     """A line of text, also for numbers: the operation checks them and says what is wrong."""
 
     def __init__(self, info: FieldInfo) -> None:
         super().__init__(info)
         self.edit = QLineEdit()
-        self.number = info.kind in (int, float) or float in typing.get_args(info.kind)
+        kinds = typing.get_args(info.kind)
+        self.number = info.kind in (int, float) or float in kinds
+        self.may_lack = type(None) in kinds
         if info.editor == "date":
             self.edit.setPlaceholderText("year-month-day")
         self.edit.textEdited.connect(lambda _: self._touch())
@@ -35,13 +46,15 @@ class TextField(FieldWidget):
 
     def value(self) -> Any:
         text = self.edit.text().strip()
+        if not text and self.may_lack:
+            return None
         value = number_or_none(text) if self.number else None
         return (
             text if value is None else repr(value).removesuffix(".0")
         )  # what is no number is refused by the operation, in its words
 
     def set_value(self, value: Any) -> None:
-        self.edit.setText(f"{value:g}" if isinstance(value, float) else str(value))
+        self.edit.setText(as_text(value))
 
 
 class ChoiceField(FieldWidget):

@@ -11,6 +11,7 @@ from .layout_preview import LayoutPreview
 from .picks_preview import PicksPreview
 from .previews import BatchPreview, ColumnsPreview, Preview
 from .rules_preview import RulesPreview, SamePreview
+from .section_preview import TakeSection
 from .variogram_preview import VariogramPreview
 
 PREVIEWS: dict[str, Callable[[FormState], Preview]] = {
@@ -33,4 +34,7 @@ PREVIEWS: dict[str, Callable[[FormState], Preview]] = {
     "cross-validate": VariogramPreview,
 }
 # These stand above the parameters that shape them.
-PREVIEWS_FIRST: dict[str, Callable[[FormState], Preview]] = {"rank-targets": CurvesPreview}
+PREVIEWS_FIRST: dict[str, Callable[[FormState], Preview]] = {
+    "rank-targets": CurvesPreview,
+    "section-pages": TakeSection,
+}

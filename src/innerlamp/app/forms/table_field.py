@@ -125,7 +125,7 @@ class TableField(FieldWidget):
         for number, name in enumerate(self.names):
             info = self.info.columns[name]
             value = values.get(name, info.default)
-            text = "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
+            text = "" if value is None else f"{value:.15g}" if isinstance(value, float) else str(value)
             if words := _words(info):
                 box = QComboBox()
                 box.addItems(list(words))

@@ -19,6 +19,7 @@ from ..painters.space import draw_haloed
 from ..painters.table import PAINTERS
 from ..painters.views import MapView, SectionView, View
 from ..seen import SeenContext
+from .above import paint_above
 from .paper import FAINT, INK, MM, PAD, font_of, round_interval
 
 
@@ -243,7 +244,10 @@ def _coordinates(painter: QPainter, rect: QRectF, ground: tuple[float, float, fl
 
 def section_rect(element: Element) -> QRectF:
     """The part of a section element, in pixels, that shows ground."""
-    return QRectF((element.x + 14) * MM, (element.y + 6) * MM, (element.w - 24) * MM, (element.h - 13) * MM)
+    above = element.above
+    return QRectF(
+        (element.x + 14) * MM, (element.y + 6 + above) * MM, (element.w - 24) * MM, (element.h - 13 - above) * MM
+    )
 
 
 def _sky(ctx: Context, seen: FrameContext, plane: SectionPlane) -> float:
@@ -268,8 +272,13 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         if element.elevation is not None
         else _sky(ctx, FrameContext(ctx, element), plane) + 30 * up
     )
-    view = SectionView(plane, element.corridor, element.exaggeration, element.side, beside_from(element.beside))
+    view = SectionView(
+        plane, element.corridor, element.exaggeration, element.side, beside_from(element.beside), element.depths
+    )
     _ground(painter, ctx, element, rect, (west, top), m, up, view)
+    if element.above:
+        paint_above(painter, FrameContext(ctx, element), element, view, rect, west, m)
+    head = rect.top() - element.above * MM
     painter.setPen(QPen(FAINT, 0.7, Qt.PenStyle.DashLine))
     for bend in plane.corners[1:-1].tolist():
         x = rect.left() + (bend - west) / m
@@ -295,7 +304,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     first, last = end_names(element)
     for name, along in ((first, 0.0), (last, plane.length)):
         x = rect.left() + (along - west) / m
-        painter.drawText(QRectF(x - 20, rect.top() - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
+        painter.drawText(QRectF(x - 20, head - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
     painter.setFont(font_of(6.5))
     shape = f"fence of {len(plane.pieces)} pieces" if plane.bends else f"looking {plane.view_azimuth:03.0f}°"
     width = {"both sides": "on each side"}.get(element.side, element.side)
@@ -309,6 +318,4 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     metrics = painter.fontMetrics()  # as much as finds room, the most telling first
     fits = [n for n in range(1, 6) if metrics.horizontalAdvance(", ".join(parts[:n])) < rect.width() - 60]
     words = ", ".join(parts[: max(fits, default=1)])
-    painter.drawText(
-        QRectF(rect.left() + 30, rect.top() - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words
-    )
+    painter.drawText(QRectF(rect.left() + 30, head - 18, rect.width() - 60, 16), Qt.AlignmentFlag.AlignCenter, words)

@@ -342,7 +342,7 @@ class PagePane(ItemPane):
                 "corridor": self.ctx.corridor,
                 "exaggeration": self.ctx.section_exaggeration,
                 "side": self.ctx.corridor_side,
-                "beside": as_data(self.ctx.section_look)["beside"],
+                **as_data(self.ctx.section_look),
             }
         elif kind == "log":
             holes = next((e for e in self.ctx.lit_entries() if e.kind == "holes"), None)

@@ -8,12 +8,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QResizeEvent
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from ...core.compute.geometry.sampling import bilinear
 from ...core.items.fields import Grid
 from ...core.items.holes import HoleSet
-from ...core.items.legend import without_unit
 from ..context import Context
 from ..painters import flat
+from ..painters.section_upper import REACH, panel_grids, profile, profile_range, profile_title, strip_holes
 from ..painters.views import SectionView
 from .base import overlay
 from .plot import MetrePlot
@@ -37,12 +36,7 @@ class SectionAbove(QWidget):
     def show_for(self, view: SectionView | None) -> None:
         """Draw what the look of sections asks for."""
         look = self.ctx.section_look
-        grids = [
-            (e, item)
-            for name in look.panels
-            for e in self.ctx.entries()
-            if name in (e.id, e.name) and e.kind == "grid" and isinstance(item := self.ctx.item(e.id), Grid)
-        ]
+        grids = panel_grids(self.ctx, look.panels)
         wanted = (["strip"] if look.strip else []) + [e.id for e, _ in grids]
         if view is None:
             wanted = []
@@ -107,45 +101,29 @@ class SectionAbove(QWidget):
             item = self.ctx.item(entry.id)
             if not isinstance(item, HoleSet):
                 continue
-            s = item.stations
-            along, off = view.plane.to_plane(s["x"].to_numpy(float), s["y"].to_numpy(float))
-            hole = s["hole"].to_numpy()
-            near = np.abs(off) <= 1.5 * width
-            same = (hole[1:] == hole[:-1]) & near[1:] & near[:-1] & (np.abs(np.diff(along)) < 500.0)
-            at = np.column_stack([along, off])
-            pieces = np.stack([at[:-1][same], at[1:][same]], axis=1).reshape(-1, 2)
-            panel.addItem(flat.plain_pieces(pieces, QColor(self.ctx.theme.text), 1.2, 5), ignoreBounds=True)
-            c = item.collars
-            a, o = view.plane.to_plane(c["x"].to_numpy(float), c["y"].to_numpy(float))
-            there = (np.abs(o) <= 1.5 * width) & (a >= 0) & (a <= view.plane.length)
-            for mark in flat.markers(a[there], o[there], None, None, 6, 6, "o", QColor(self.ctx.theme.panel)):
+            found = strip_holes(item, view)
+            panel.addItem(flat.plain_pieces(found.pieces, QColor(self.ctx.theme.text), 1.2, 5), ignoreBounds=True)
+            a, o = found.collars.T
+            for mark in flat.markers(a, o, None, None, 6, 6, "o", QColor(self.ctx.theme.panel)):
                 panel.addItem(mark, ignoreBounds=True)
-            words = c["hole"].astype(str).to_numpy()[there].tolist()
             panel.addItem(
-                flat.Labels(words, a[there], o[there], self.ctx.theme.text, self.ctx.theme.canvas, 8), ignoreBounds=True
+                flat.Labels(found.names, a, o, self.ctx.theme.text, self.ctx.theme.canvas, 8), ignoreBounds=True
             )
-        panel.setYRange(-1.5 * width, 1.5 * width, padding=0)
+        panel.setYRange(-REACH * width, REACH * width, padding=0)
 
     def _profile(self, panel: MetrePlot, view: SectionView, grid: Grid) -> None:
-        count = int(np.clip(view.plane.length / grid.dx * 2, 50, 4000))
-        along = np.linspace(0.0, view.plane.length, count)
-        x, y = view.plane.to_map(along)
-        values = bilinear(grid.values, grid.x0, grid.y0, grid.dx, grid.dy, x, y)
-        unit = f" ({grid.unit})" if grid.unit else ""
-        name = without_unit(grid.attribute, grid.unit)
+        along, values = profile(view, grid)
         panel.getPlotItem().getAxis("left").setLabel(grid.unit)
         words = panel.findChild(QLabel, "overlay") or overlay(panel)  # the axis has no room for a name
-        words.setText(f"{grid.name}: {name}{unit}")
+        words.setText(profile_title(grid))
         words.adjustSize()
         words.move(60, 2)
         words.show()
-        panel.setToolTip(f"{grid.name}: {name}{unit}")
+        panel.setToolTip(profile_title(grid))
         pen = pg.mkPen(QColor(self.ctx.theme.text), width=1.4)
         panel.addItem(pg.PlotCurveItem(along, values, pen=pen, connect="finite", antialias=True))
-        known = values[np.isfinite(values)]
-        if len(known):
-            low, high = float(known.min()), float(known.max())
-            panel.setYRange(low, high if high > low else low + 1.0, padding=0.08)
+        if np.isfinite(values).any():
+            panel.setYRange(*profile_range(values), padding=0)
 
     def dress(self) -> None:
         """Take the colours of the theme."""

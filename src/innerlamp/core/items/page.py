@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from .base import Item
 from .listed import plain_list
+from .section_look import MOST_PANELS
 
 PAPERS: dict[str, tuple[float, float]] = {
     "A4": (210.0, 297.0),
@@ -19,7 +20,13 @@ PAPERS: dict[str, tuple[float, float]] = {
     "A0": (841.0, 1189.0),
 }
 Kind = Literal["map", "section", "log", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
+PANEL, _LEAST_STRIP, _MOST_STRIP = 16.0, 12.0, 30.0  # millimetres of a panel above a section, and of its plan
 MOST_ELEMENTS, MOST_SHEETS, MOST_PICTURE = 1_000, 200, 6_000_000
+
+
+def strip_height(corridor: float, scale: float) -> float:
+    """Return the millimetres of the plan above a section: true to scale (three corridors) as far as that is of use."""
+    return min(max(3000.0 * corridor / max(scale, 1e-9), _LEAST_STRIP), _MOST_STRIP)
 
 
 class Element(BaseModel):
@@ -44,6 +51,9 @@ class Element(BaseModel):
         On which sheet of the page it stands, counted from 0.
     beside
         Section: what stands beside its holes (`core.items.section_look`).
+    panels, strip, depths
+        Section: ids or names of grids that stand as profiles above it, whether a plan of its corridor does, and whether
+        depths stand along its holes.
     depth, depth_to, tracks
         Log: the depths (m) at which it begins and ends, 0 for as far as it goes, and its tracks (`core.items.tracks`); without any the rock and the first
         grades are drawn.
@@ -72,6 +82,9 @@ class Element(BaseModel):
     elevation: float | None = None
     side: Literal["both sides", "behind", "in front"] = "both sides"
     beside: tuple[dict[str, Any], ...] = ()
+    panels: tuple[str, ...] = Field((), max_length=MOST_PANELS)
+    strip: bool = False
+    depths: bool = False
     sheet: int = Field(0, ge=0, lt=MOST_SHEETS)
     depth: float = Field(0.0, ge=0)
     depth_to: float = Field(0.0, ge=0)
@@ -82,6 +95,17 @@ class Element(BaseModel):
     fields: dict[str, str] = {}
     date: str = ""
     data: str = Field("", max_length=MOST_PICTURE)
+
+    @property
+    def strip_height(self) -> float:
+        """Millimetres of the plan above a section, 0 without one."""
+        return strip_height(self.corridor, self.scale) if self.strip else 0.0
+
+    @property
+    def above(self) -> float:
+        """Millimetres of a section that its panels take; none where its ground would keep less than two centimetres."""
+        wanted = self.strip_height + PANEL * len(self.panels)
+        return wanted if self.h >= 33.0 + wanted else 0.0
 
     @field_validator("line")
     @classmethod

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import asdict
 from datetime import date
+from functools import partial
 from typing import Any, Literal
 
 import numpy as np
@@ -14,8 +17,10 @@ from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import BlockModel, Surface, sheet_line
 from ...items.holes import HoleSet
-from ...items.page import MOST_SHEETS, PAPERS, Page, checked, scale_words
+from ...items.page import MOST_SHEETS, PANEL, PAPERS, Page, checked, scale_words, strip_height
 from ...items.points import PointSet
+from ...items.section_look import HANDS, MOST_BESIDE, MOST_PANELS, WAYS, Beside, Hand
+from ...numbers import number_or_none
 from ...progress import Progress
 from .pages import MARGIN, SIDE, ends_of, round_scale, title_fields
 
@@ -55,6 +60,16 @@ class SectionPages(Params):
         help="Item = column, such as Emberlow holes = Rock; as now when empty",
         more=True,
     )
+    beside: Several = param(
+        (),
+        "Beside holes",
+        editor="lines",
+        help="Column, way, side, offset and width in metres: Sn_ppm bars right 4 30; ways: intervals, bars, curve, values",
+        more=True,
+    )
+    panels: Several = param((), "Profiles above", editor="lines", help="Names of grids, the highest first", more=True)
+    strip: bool = param(False, "Plan of the corridor above", more=True)
+    depths: bool = param(False, "Depths along holes", more=True)
     paper: Literal["A4", "A3", "A2", "A1", "A0"] = param("A3", "Paper")
     lying: Literal["landscape", "portrait"] = param("landscape", "Sheet")
     heading: str = param("", "Title")
@@ -74,9 +89,10 @@ def _run(inputs: Inputs, p: SectionPages, progress: Progress) -> dict[str, Item]
     width, height = (long, short) if p.lying == "landscape" else (short, long)
     room_w, room_h = _room(width, height)
     length = max(line.length for line in lines)
-    scale = p.scale or _scale(length, (high - low) * p.exaggeration, room_w, room_h, len(lines))
+    scale = p.scale or _scale(length, (high - low) * p.exaggeration, room_w, room_h, len(lines), partial(_panels, p))
     frame_w = length / scale * 1000.0 + _FRAME_W
-    frame_h = (high - low) * p.exaggeration / scale * 1000.0 + _FRAME_H
+    panels = _panels(p, scale)
+    frame_h = (high - low) * p.exaggeration / scale * 1000.0 + _FRAME_H + panels
     across, down = int((room_w + _GAP) // (frame_w + _GAP)), int((room_h + _GAP) // (frame_h + _GAP))
     if not across or not down:
         raise InputError(
@@ -91,6 +107,7 @@ def _run(inputs: Inputs, p: SectionPages, progress: Progress) -> dict[str, Item]
     frame_w = (room_w - _GAP * (across - 1)) / across
     frame_h = min((room_h - _GAP * (down - 1)) / down, 1.15 * frame_h)
     lit, colours = list(p.lit) or [around.name], _colours(p)
+    beside = tuple(asdict(each) for each in _beside(p))
     made: list[dict[str, Any]] = []
     for number, line in enumerate(lines):
         sheet, place = divmod(number, a_sheet)
@@ -110,6 +127,10 @@ def _run(inputs: Inputs, p: SectionPages, progress: Progress) -> dict[str, Item]
                 "elevation": 0.5 * (low + high),
                 "lit": lit,
                 "colour_by": colours,
+                "beside": beside,
+                "panels": p.panels,
+                "strip": p.strip,
+                "depths": p.depths,
                 "text": str(number + 1) if len(lines) > 1 else "",
                 "sheet": sheet,
             }
@@ -198,15 +219,51 @@ def _room(width: float, height: float) -> tuple[float, float]:
     return width - 2 * MARGIN - min(SIDE, 0.3 * width) - _GAP, height - 2 * MARGIN
 
 
-def _scale(length: float, rise: float, wide: float, high: float, count: int) -> float:
-    """The largest round scale at which three sections (or all, when fewer) find room on a sheet."""
+def _panels(p: SectionPages, scale: float) -> float:
+    """Millimetres that stand above the ground of each section."""
+    if len(p.panels) > MOST_PANELS:
+        raise InputError(f"at most {MOST_PANELS} profiles stand above a section", where="Profiles above")
+    return PANEL * len(p.panels) + (strip_height(p.corridor, scale) if p.strip else 0.0)
+
+
+def _beside(p: SectionPages) -> list[Beside]:
+    out = []
+    for words in p.beside:
+        parts = words.split()
+        way = next((k for k in range(len(parts) - 1, 0, -1) if parts[k] in WAYS), None)
+        rest = parts[way + 1 :] if way is not None else []
+        numbers = [number_or_none(v) for v in rest[1:]]
+        if way is None or len(rest) > 3 or (rest and rest[0] not in HANDS) or None in numbers:
+            raise InputError(
+                f"'{words}' does not say what stands beside the holes",
+                fix="Write column, way, side, offset and width: Sn_ppm bars right 4 30",
+            )
+        offset, width = [*(float(v or 0.0) for v in numbers), *(4.0, 30.0)[len(numbers) :]]
+        if not (0.0 <= offset <= 2_000.0 and 1.0 <= width <= 2_000.0):
+            raise InputError(f"'{words}': offsets are from 0, widths from 1, to 2 000 m", fix="Give other numbers")
+        hand: Hand = "left" if rest[:1] == ["left"] else "right"
+        out.append(Beside(next(w for w in WAYS if w == parts[way]), " ".join(parts[:way]), hand, offset, width))
+    if len(out) > MOST_BESIDE:
+        raise InputError(f"at most {MOST_BESIDE} columns stand beside holes", where="Beside holes")
+    return out
+
+
+def _scale(length: float, rise: float, wide: float, high: float, count: int, panels: Callable[[float], float]) -> float:
+    """The largest round scale at which three sections (or all, when fewer) find room on a sheet, panels and all."""
     wanted = min(count, 3)
     best = np.inf
     for across in range(1, wanted + 1):
         down = -(-wanted // across)
         w, h = (wide - _GAP * (across - 1)) / across - _FRAME_W, (high - _GAP * (down - 1)) / down - _FRAME_H
-        if w > 10 and h > 10:
-            best = min(best, max(length / w, rise / h) * 1000.0)
+        above = panels(1e9)
+        for _ in range(6):  # the plan above is higher at a larger scale: begin with the least that it takes
+            if w > 10 and h - above > 10:
+                found = max(length / w, rise / (h - above)) * 1000.0
+                now = panels(round_scale(found))
+                if now <= above + 1e-6:
+                    best = min(best, found)
+                    break
+                above = now
     return round_scale(best if np.isfinite(best) else length / 0.1)
 
 
