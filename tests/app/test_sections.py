@@ -314,3 +314,54 @@ def test_depths_stand_along_holes_when_the_look_asks_for_them(demo_window: Windo
     menu_path(section.looks.menu(), "Depths along holes")
     settle(window)
     assert not depths()
+
+
+def test_scale_extents_and_exaggeration_follow_each_other(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    section = section_alone(window)
+    ctx.set_exaggeration(1.0)
+    settle(window)
+    QTest.mouseClick(section.sizing, Qt.MouseButton.LeftButton)
+    settle(window)
+    fields = section.sizes.fields
+    assert all(edit.isVisible() for edit in fields.values())
+
+    def ask(name: str, text: str) -> dict[str, float]:
+        type_into(fields[name], text)
+        QTest.keyClick(fields[name], Qt.Key.Key_Return)
+        settle(window)
+        return {k: float(edit.text()) for k, edit in fields.items()}
+
+    def seen() -> tuple[float, float]:
+        """Pixels of 100 m along and of 100 m up, as they are drawn."""
+        a, b = spot(section, 0.0, 0.0), spot(section, 1000.0, 0.0)
+        c = spot(section, 0.0, 1000.0)
+        return (b.x() - a.x()) / 10, (a.y() - c.y()) / 10
+
+    # At 1:5 000 a hundred metres take two centimetres of this screen.
+    now = ask("scale", "5 000")
+    assert seen()[0] == pytest.approx(0.02 / 0.0254 * section.plot.logicalDpiX(), rel=0.01)
+    assert seen()[1] == pytest.approx(seen()[0], rel=0.01)
+    # Twice exaggerated: the scale along stays, half of the elevations are seen.
+    half = ask("factor", "2.5")
+    assert half["scale"] == pytest.approx(5000, abs=1)
+    assert half["high"] - half["low"] == pytest.approx((now["high"] - now["low"]) / 2.5, abs=2)
+    assert seen()[1] == pytest.approx(2.5 * seen()[0], rel=0.01)
+    assert section.vertical.currentText() == "z × 2.5"
+    assert ctx.section_exaggeration == 2.5
+    # Other elevations: the exaggeration follows and the caption says it.
+    taller = ask("low", f"{half['low'] - (half['high'] - half['low']):.0f}")
+    assert taller["factor"] == pytest.approx(1.25, abs=0.02)
+    assert "vertical ×1.2" in section.caption.text()
+    assert seen()[1] == pytest.approx(1.25 * seen()[0], rel=0.02)
+    # Other distances: the scale follows.
+    wide = ask("right", f"{taller['left'] + 2 * (taller['right'] - taller['left']):.0f}")
+    assert wide["scale"] == pytest.approx(10_000, rel=0.01)
+    assert wide["factor"] == pytest.approx(taller["factor"], abs=0.02)
+    # What can't be says so and changes nothing; the wheel is followed.
+    assert ask("scale", "none")["scale"] == wide["scale"]
+    assert "is not a number" in window.strip.last.text()
+    section.plot.setFocus()
+    QTest.keyClick(section.plot, Qt.Key.Key_Plus)
+    settle(window)
+    assert float(fields["scale"].text()) == pytest.approx(8000, rel=0.01)

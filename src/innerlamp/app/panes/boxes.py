@@ -63,5 +63,9 @@ def exaggeration_box(ctx: Context) -> QComboBox:
 
 def show_exaggeration(box: QComboBox, ctx: Context) -> None:
     """Let a box show what is chosen."""
-    chosen = ctx.view.exaggeration
-    box.setCurrentIndex(EXAGGERATIONS.index(chosen) + 1 if chosen in EXAGGERATIONS else 0)
+    chosen, usual = ctx.view.exaggeration, len(EXAGGERATIONS) + 1
+    while box.count() > usual:
+        box.removeItem(usual)
+    if chosen and chosen not in EXAGGERATIONS:  # one that was typed
+        box.addItem(f"z × {chosen:.3g}", chosen)
+    box.setCurrentIndex(max(box.findData(chosen), 0))

@@ -28,6 +28,7 @@ from .section_above import SectionAbove
 from .section_draw import SectionDraw
 from .section_looks import LookMenu
 from .section_places import PlaceMenu
+from .section_sizes import SectionSizes
 from .selection import selected_places
 
 _MOTION = 0.2  # seconds within which two moves are one drag
@@ -73,6 +74,15 @@ class SectionPane(Pane):
         self.drawing.setCheckable(True)
         self.drawing.setToolTip("Draw lines, outlines and notes on the section; they live in space (D)")
         self.tools.addWidget(self.drawing)
+        self.sizing = QPushButton("Sizes")
+        self.sizing.setCheckable(True)
+        self.sizing.setToolTip(
+            "Scale, extents and vertical exaggeration as numbers: change one and see the others follow"
+        )
+        self.tools.addWidget(self.sizing)
+        self.sizes = SectionSizes(ctx, self.plot)
+        self.body.insertWidget(0, self.sizes)
+        self.sizing.toggled.connect(self.sizes.open)
         self.draw_tool = SectionDraw(ctx, self.plot, self._seen, lambda: self.drawing.setChecked(False))
         self.body.insertWidget(0, self.draw_tool)
         self.drawing.toggled.connect(self._draw_toggled)
