@@ -161,6 +161,8 @@ class Project:
         if not chosen.ground:
             grounds = (e.id for e in self.items if e.kind == "grid" and is_ground(e.attributes) and not e.dated)
             chosen = replace(chosen, ground=next(grounds, ""))
+        if not chosen.holes:
+            chosen = replace(chosen, holes=next((e.id for e in self.items if e.kind == "holes" and not e.dated), ""))
         self.problems = {}
         made: dict[str, str] = {}
         out: list[str] = []

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
@@ -12,6 +15,7 @@ from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.pages.writing import pdf_bytes, picture_of
 from innerlamp.app.painters.colours import class_colour
 from innerlamp.app.painters.flat import Labels
 from innerlamp.app.painters.line_pieces import LinePieces
@@ -22,9 +26,21 @@ from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
+from innerlamp.core.items.page import Page
 from innerlamp.core.items.tracks import Track
 
-from .conftest import choose, colours_in, drag, menu_path, pick, run_form, scene_alone, type_into, widget_image
+from .conftest import (
+    choose,
+    colours_in,
+    drag,
+    finish_jobs,
+    menu_path,
+    pick,
+    run_form,
+    scene_alone,
+    type_into,
+    widget_image,
+)
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -563,3 +579,77 @@ def test_a_boundary_is_dragged_to_another_depth_on_record(demo_window: Window, m
     drag(view.viewport(), at, at + QPoint(0, 2000))
     said = float(asked[-1].split(" m to ")[1].split(" m")[0])
     assert said < float(rows["to_m"].iloc[2])
+
+
+def test_pictures_of_core_stand_upright_by_depth_in_the_log_and_open_large(demo_window: Window, tmp_path: Path) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    # Two rows of core, each red at its left and blue at its right; the lower row is greenish.
+    for top in (10.0, 14.0):
+        along = np.linspace(0.0, 1.0, 400)[None, :] * np.ones((60, 1))
+        green = np.repeat([0.0, 120.0], 30)[:, None] * np.ones((1, 400))
+        pixels = np.stack([255 * (1 - along), green, 255 * along], axis=-1).astype(np.uint8)
+        Image.fromarray(pixels).save(tmp_path / f"EMB014_{top:g}-{top + 4:g}.png")
+    holes = ctx.store.find("Emberlow holes").id  # type: ignore[union-attr]
+    ctx.start("import-core-pictures", {"files": [str(tmp_path)], "rows": 2, "name": "Boxes"}, {"holes": holes})
+    finish_jobs(window)
+    for entry in ctx.entries():
+        ctx.set_lit(entry.id, entry.name in ("Boxes", "Emberlow holes"))
+    ctx.select_item(holes)
+    pane = opened(window, "EMB014")
+    pane.set_tracks((Track("rock", ("Rock",), 40),))
+    settle(window)
+    menu_path(pane.arrange.menu(), "Add a track", "pictures")
+    settle(window)
+    assert pane.tracks[-1].kind == "pictures"
+    pane.view.per_metre = 30.0
+    pane.view._ranges()
+    pane.view.show_depth(0, 14.0)
+    settle(window)
+    image = pane.view.viewport().grab().toImage()
+    rect, to_y = pane.view.track_rect(0, 1), pane.view.to_y(0)
+
+    def seen(depth: float, share: float = 0.5) -> tuple[int, int, int]:
+        x = rect.left() + share * rect.width()
+        c = image.pixelColor(int(x), int(to_y(np.array([depth]))[0]))
+        return c.red(), c.green(), c.blue()
+
+    # From 10 to 12 m the first row, from 12 to 14 m the second: red where each begins, blue where it ends.
+    for top, green in ((10.0, 0), (12.0, 120), (14.0, 0), (16.0, 120)):
+        for share in (0.2, 0.8):
+            r, g, b = seen(top + 0.2, share)
+            assert r > 190 and b < 70 and abs(g - green) < 40, (top, share)
+            r, g, b = seen(top + 1.8, share)
+            assert r < 70 and b > 190 and abs(g - green) < 40, (top, share)
+    assert seen(9.5) == seen(9.0)  # nothing above
+    # The pointer names the picture; a double click opens it, arrow keys go on to the next.
+    at = QPoint(int(rect.center().x()), int(to_y(np.array([13.0]))[0]))
+    QTest.mouseMove(pane.view.viewport(), at)
+    assert "EMB014_10-14.png" in pane.words.text()
+    QTest.mouseDClick(pane.view.viewport(), LEFT, pos=at)
+    settle(window)
+    large = pane.large
+    assert large is not None and large.isVisible()
+    assert large.windowTitle() == "EMB014  10 to 14 m"
+    shown = large.grab().toImage()
+    middle = shown.height() // 2 - 10
+    assert shown.pixelColor(20, middle).red() > 200 and shown.pixelColor(shown.width() - 20, middle).blue() > 200
+    QTest.keyClick(large, Qt.Key.Key_Right)
+    QTest.keyClick(large, Qt.Key.Key_Right)  # the last one
+    assert large.windowTitle() == "EMB014  14 to 18 m"
+    QTest.keyClick(large, Qt.Key.Key_Escape)
+    # On a page the same track is drawn with them.
+    made = ctx.store.find("Boxes").id  # type: ignore[union-attr]
+    ctx.start(
+        "log-pages",
+        {"of": ["EMB014"], "scale": 200.0, "tracks": ["Rock", "pictures"], "name": "Log with core"},
+        {"holes": holes, "pictures": made},
+    )
+    finish_jobs(window)
+    page = ctx.item(ctx.store.find("Log with core").id)  # type: ignore[union-attr]
+    assert isinstance(page, Page)
+    pdf, problems = pdf_bytes(ctx, page)
+    assert problems == []
+    dots = picture_of(pdf, 60.0).astype(int)
+    red = (dots[..., 0] > 180) & (dots[..., 1] < 60) & (dots[..., 2] < 60)
+    blue = (dots[..., 2] > 180) & (dots[..., 1] < 60) & (dots[..., 0] < 60)
+    assert red.sum() > 300 and blue.sum() > 300

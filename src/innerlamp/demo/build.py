@@ -314,6 +314,18 @@ STEPS: tuple[Step, ...] = (
         {"page": "series page"},
     ),
     (
+        "import-core-pictures",
+        {
+            "files": [
+                f"core/boxes/EMB014_{k:.1f}-{k + 4.5:.1f}.jpg" for k in (141.0, 145.5, 150.0, 154.5, 159.0, 163.5)
+            ],
+            "rows": 3,
+            "name": "Core of EMB014",
+        },
+        {"holes": "holes"},
+        {"pictures": "core pictures"},
+    ),
+    (
         "log-pages",
         {
             "of": ["EMB014"],
@@ -331,11 +343,12 @@ STEPS: tuple[Step, ...] = (
                 "filled curve: Susceptibility (10^-3 SI)",
                 "planes",
                 "notes: Remark",
+                "pictures",
             ],
             "author": "Inner Lamp demo",
             "date": "2024-11-04",
         },
-        {"holes": "holes", "planes": "sets"},
+        {"holes": "holes", "planes": "sets", "pictures": "core pictures"},
         {"page": "log page"},
     ),
     ("make-walk", {"name": "Emberlow in six views", "stops": _walk()}, {}, {"walk": "walk"}),

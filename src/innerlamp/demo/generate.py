@@ -12,7 +12,7 @@ import sys
 from pathlib import Path
 
 from . import papers
-from .making import core, drilling, electrical, mapping, potential, surface
+from .making import boxes, core, drilling, electrical, mapping, potential, surface
 from .making.noting import Planted
 from .truth import facts, ore
 
@@ -45,6 +45,7 @@ def write_all(folder: Path) -> None:
     core.recovery(folder / "core", first, planted)
     core.susceptibility(folder / "core", first)
     core.structures(folder / "core", first)
+    boxes.write(folder / "core" / "boxes", first)
     core.wireline(folder / "core" / "logs", first)
     potential.magnetics(folder / "geophysics", planted)
     potential.gravity(folder / "geophysics", planted)

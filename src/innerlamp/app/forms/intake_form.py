@@ -444,6 +444,7 @@ class IntakeForm(QWidget):
             add_to="" if target == "@" else target,
             batches=target == "@",
             ground=ground,
+            holes=next((e.id for e in self.ctx.entries() if e.kind == "holes" and not e.dated), ""),
             picks=self._picked(),
         )
 

@@ -122,7 +122,7 @@ class Card(QScrollArea):
         form.setVerticalSpacing(3)
         form.setHorizontalSpacing(8)
         if not entry.attributes or is_ground(entry.attributes):
-            if entry.kind not in ("page", "walk"):
+            if entry.kind not in ("page", "walk", "core"):
                 form.addRow("Opacity", OpacitySlider(self.ctx, entry))
                 space_rows(self.ctx, form, entry, item)
                 box.addLayout(form)

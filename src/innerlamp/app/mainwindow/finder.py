@@ -21,6 +21,7 @@ ALSO: dict[str, str] = {
     "import-lines": "airborne magnetics aeromag survey profile",
     "import-resistivity": "ert ip induced polarization chargeability dipole-dipole pole-dipole electrodes",
     "import-features": "shapefile geopackage geojson dxf map geology polygons faults",
+    "import-core-pictures": "core photos photographs boxes trays",
     "import-picture": "georeference scanned map raster image",
     "import-surface": "wireframe mesh triangulation obj stl ply dxf",
     "import-blocks": "block model voxels",

@@ -27,6 +27,7 @@ ORDER = (
     "electrodes",
     "features",
     "picture",
+    "core",
     "grid",
     "surface",
     "blocks",

@@ -12,6 +12,7 @@ from PySide6.QtGui import QPainter, QPen
 from ...core.compute.drilling.desurvey import azimuth_and_dip
 from ...core.errors import InputError
 from ...core.items.attributes import orientation, plain_number
+from ...core.items.core_pictures import CorePictures
 from ...core.items.holes import HoleSet
 from ...core.items.legend import Legend, without_unit
 from ...core.items.page import Element, scale_words
@@ -42,6 +43,7 @@ def paint_tracks(painter: QPainter, ctx: Context, element: Element) -> None:
     if holes is None:
         raise InputError("the log shows no set of holes", fix="Choose 'Take what is lit' with holes lit")
     planes = next((i for i in items if isinstance(i, PointSet) and orientation(i.attributes)), None)
+    pictures = next((i for i in items if isinstance(i, CorePictures)), None)
     name = element.text or str(holes.collars["hole"].iloc[0])
     row = holes.collars[holes.collars["hole"].astype(str) == name]
     if not len(row):
@@ -62,7 +64,7 @@ def paint_tracks(painter: QPainter, ctx: Context, element: Element) -> None:
     def to_y(depth: np.ndarray) -> np.ndarray:
         return np.asarray(body.top() + (np.asarray(depth, dtype=float) - element.depth) * per_metre)
 
-    source, here = LogSource(holes, planes), HereRows()
+    source, here = LogSource(holes, planes, pictures=pictures), HereRows()
     x = body.left()
     for track in tracks:
         strip = QRectF(x, body.top(), track.width * share, body.height())
@@ -111,7 +113,7 @@ def _track_head(painter: QPainter, strip: QRectF, track: Track, holes: HoleSet, 
     lines = [
         (f"{without_unit(n, holes.units.get(n, '')).replace('_', ' ')} {holes.units.get(n, '')}".strip(), n)
         for n in track.attributes
-    ] or [("dip, direction", "")]
+    ] or [("core" if track.kind == "pictures" else "dip, direction", "")]
     curves = track.kind in ("curve", "filled curve")
     metrics = painter.fontMetrics()
     y = strip.top() - 12.0 - 9.0 * min(len(lines), 3)

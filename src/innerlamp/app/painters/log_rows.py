@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ...core.items.attributes import orientation
 from ...core.items.base import Item
+from ...core.items.core_pictures import CorePictures
 from ...core.items.holes import HoleSet, hole_codes
 from ...core.items.legend import Legend
 from ...core.items.points import PointSet
@@ -22,12 +23,14 @@ HereRows = dict[tuple[str, str], NDArray[np.int64]]
 
 @dataclass(frozen=True)
 class LogSource:
-    """A set of holes and, if any, the planes measured along them; their items are named by their ids."""
+    """A set of holes and, if any, the planes measured and the pictures taken along them; items are named by their ids."""
 
     holes: HoleSet
     planes: PointSet | None = None
     holes_id: str = ""
     planes_id: str = ""
+    pictures: CorePictures | None = None
+    pictures_id: str = ""
 
     def rows(self, track: Track, hole: str, here: HereRows) -> Rows | None:
         """Return what a track shows of a hole; `here` keeps its rows by table, as several tracks are of one."""
@@ -37,6 +40,12 @@ class LogSource:
             names = orientation(self.planes.attributes) or ("", "")
             table = self.planes.table.rename(columns={names[0]: "dip", names[1]: "dip direction"})
             return rows_of((self.planes_id, ""), table, of_hole(table, hole), ("dip", "dip direction", *self._kinds()))
+        if track.kind == "pictures":
+            if self.pictures is None:
+                return None
+            table = self.pictures.table
+            made = rows_of((self.pictures_id, ""), table, of_hole(table, hole), ("file",))
+            return replace(made, pictures=self.pictures)
         for name, table in {**self.holes.tables, **self.holes.readings}.items():
             if track.attributes and track.attributes[0] in table.columns:
                 source = (self.holes_id, name)

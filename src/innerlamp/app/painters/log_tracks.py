@@ -13,10 +13,12 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
+from ...core.items.core_pictures import CorePictures
 from ...core.items.legend import Legend, position
 from ...core.items.tracks import Track
 from ..theme.theme import Theme
 from .colours import bins, class_colour, table
+from .core_boxes import draw_core
 from .unit_areas import draw_pattern
 
 FloatArray = NDArray[np.float64]
@@ -35,6 +37,7 @@ class Rows:
     start: FloatArray
     stop: FloatArray
     values: dict[str, NDArray[np.generic]]
+    pictures: CorePictures | None = None
 
     def seen(self, top: float, bottom: float) -> slice:
         """The part that reaches into a range of depths."""
@@ -280,6 +283,13 @@ def _planes(painter: QPainter, track: Track, rows: Rows, strip: Strip) -> None:
                 painter.drawEllipse(QPointF(px, py), 2.6, 2.6)
 
 
+def _pictures(painter: QPainter, track: Track, rows: Rows, strip: Strip) -> None:
+    if rows.pictures is not None:
+        part = rows.seen(strip.top, strip.bottom)
+        for row in rows.rows[part].tolist():
+            draw_core(painter, rows.pictures, row, strip.rect, strip.to_y)
+
+
 _PAINTERS: dict[str, Callable[[QPainter, Track, Rows, Strip], None]] = {
     "rock": _rock,
     "bars": _bars,
@@ -288,6 +298,7 @@ _PAINTERS: dict[str, Callable[[QPainter, Track, Rows, Strip], None]] = {
     "values": _values,
     "notes": _words,
     "planes": _planes,
+    "pictures": _pictures,
 }
 
 

@@ -27,7 +27,7 @@ class Painter:
 
 
 def _nothing(*_: object) -> list[Any]:
-    """A page or a walk-through has no place on the ground."""
+    """Pages and walk-throughs have no place on the ground; pictures of core stand in logs."""
     return []
 
 
@@ -46,6 +46,7 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("map", "features"): _by(map_painters.paint_features),
     ("map", "electrodes"): _by(map_painters.paint_electrodes),
     ("map", "picture"): _by(map_painters.paint_picture),
+    ("map", "core"): _by(_nothing),
     ("map", "page"): _by(_nothing),
     ("map", "walk"): _by(_nothing),
     ("section", "grid"): _by(section_painters.paint_grid, "ground"),
@@ -58,6 +59,7 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("section", "features"): _by(section_features.paint_features, "ground", "corridor"),
     ("section", "electrodes"): _by(section_painters.paint_electrodes, "corridor"),
     ("section", "picture"): _by(section_features.paint_picture, "ground"),
+    ("section", "core"): _by(_nothing),
     ("section", "page"): _by(_nothing),
     ("section", "walk"): _by(_nothing),
     ("scene", "grid"): _by(scene_painters.paint_grid, "ground", "draped"),
@@ -70,6 +72,7 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("scene", "features"): _by(scene_painters.paint_features, "ground"),
     ("scene", "electrodes"): _by(scene_painters.paint_electrodes, "ground"),
     ("scene", "picture"): _by(scene_painters.paint_picture, "ground"),
+    ("scene", "core"): _by(_nothing),
     ("scene", "page"): _by(_nothing),
     ("scene", "walk"): _by(_nothing),
 }

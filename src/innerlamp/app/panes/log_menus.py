@@ -17,10 +17,13 @@ def track_menu(
     menu: QMenu,
     tracks: Tracks,
     ways: Mapping[str, Sequence[TrackKind]],
-    planes: bool,
+    more: Sequence[TrackKind],
     take: Callable[[Tracks], None],
 ) -> None:
-    """Fill a menu: what can be added, and for each track what can become of it; `take` gets the tracks that are chosen."""
+    """Fill a menu: what can be added, and for each track what can become of it; `take` gets the tracks that are chosen.
+
+    `more` are the kinds of tracks of other items that are there: planes, pictures.
+    """
     add = menu.addMenu("Add a track")
     add.setEnabled(len(tracks) < MOST_TRACKS)
     for name, kinds in ways.items():
@@ -30,8 +33,8 @@ def track_menu(
                 how.addAction(kind).triggered.connect(
                     partial(_take, take, (*tracks, Track(kind, (name,), _width(kind))))
                 )
-    if planes:
-        add.addAction("planes").triggered.connect(partial(_take, take, (*tracks, Track("planes", (), 76))))
+    for kind in more:
+        add.addAction(kind).triggered.connect(partial(_take, take, (*tracks, Track(kind, (), _width(kind)))))
     menu.addSeparator()
     for k, track in enumerate(tracks):
         _of_track(menu.addMenu(f"{k + 1}  {track.title}"), k, tracks, ways, take)
@@ -78,7 +81,7 @@ def _of_track(
 
 
 def _width(kind: TrackKind) -> int:
-    return {"rock": 46, "notes": 130, "values": 54}.get(kind, 70)
+    return {"rock": 46, "notes": 130, "values": 54, "planes": 76, "pictures": 90}.get(kind, 70)
 
 
 def _take(take: Callable[[Tracks], None], tracks: Tracks, _: bool = False) -> None:

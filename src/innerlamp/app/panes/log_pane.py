@@ -12,16 +12,18 @@ from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QPushButton, QSizePol
 
 from ...core.compute.drilling.cells import rock_runs
 from ...core.compute.drilling.desurvey import azimuth_and_dip
+from ...core.items.core_pictures import CorePictures
 from ...core.items.holes import HoleSet
 from ...core.items.legend import without_unit
 from ...core.items.points import PointSet
-from ...core.items.tracks import Track, as_data, columns_of, from_data, kinds_for, proposed
+from ...core.items.tracks import Track, TrackKind, as_data, columns_of, from_data, kinds_for, proposed
 from ...core.project.records import Entry
 from ..context import Context, Cursor, Selection
 from ..painters.log_rows import HereRows, LogSource, of_hole
 from ..painters.log_tracks import Rows
 from .base import ItemPane
 from .boxes import choice_box, refill
+from .core_window import CoreWindow
 from .log_menus import track_menu
 from .log_view import Hit, LogView, ShownHole
 
@@ -76,6 +78,7 @@ class LogPane(ItemPane):
         self._shown: tuple[str, int] = ("", -1)
         self._item: HoleSet | None = None
         self._fit_next = True
+        self.large: CoreWindow | None = None
         self._recall()
         self.redraw()
 
@@ -135,10 +138,19 @@ class LogPane(ItemPane):
         self.others = [n for n in self.others if n in names and n != self.which.currentText()]
         self._shown, self._item = (entry.id, entry.version), item
         if not self.tracks:
-            self.tracks = proposed(item, bool(self._with_planes()))
+            self.tracks = proposed(item, bool(self._with_planes()), bool(self._with_pictures()))
         asked = any(t.kind == "planes" for t in self.tracks)
         planes, of_planes = (self._planes() if asked else None) or (None, None)
-        source = LogSource(item, of_planes, entry.id, planes.id if planes is not None else "")
+        shown = any(t.kind == "pictures" for t in self.tracks)
+        core, pictures = (self._pictures() if shown else None) or (None, None)
+        source = LogSource(
+            item,
+            of_planes,
+            entry.id,
+            planes.id if planes is not None else "",
+            pictures,
+            core.id if core is not None else "",
+        )
         holes = [self._hole(source, n) for n in (self.which.currentText(), *self.others) if n]
         legends = [source.legends(t, self.ctx.legend) for t in self.tracks]
         self._choose(self.ctx.selection)
@@ -158,10 +170,23 @@ class LogPane(ItemPane):
                 return entry, item
         return None
 
+    def _with_pictures(self) -> list[Entry]:
+        """Pictures of core, those that are lit first."""
+        return sorted((e for e in self.ctx.entries() if e.kind == "core"), key=lambda e: e.id not in self.ctx.lit)
+
+    def _pictures(self) -> tuple[Entry, CorePictures] | None:
+        hole, found = self.which.currentText(), []
+        for entry in self._with_pictures():
+            item = self.ctx.item(entry.id)
+            if isinstance(item, CorePictures):
+                found.append((entry, item))
+        mine = [pair for pair in found if (pair[1].table["hole"].astype(str) == hole).any()]
+        return next(iter(mine or found), None)
+
     def _title(self, item: HoleSet, track: Track) -> str:
         """Names with their unit on a line of its own."""
         if not track.attributes:
-            return "dip and direction"
+            return "core" if track.kind == "pictures" else "dip and direction"
         unit = item.units.get(track.attributes[0], "")
         names = ", ".join(without_unit(n, item.units.get(n, "")).replace("_", " ") for n in track.attributes)
         return f"{names}\n{unit}" if unit else names
@@ -239,7 +264,9 @@ class LogPane(ItemPane):
         if self._item is None:
             return
         ways = {name: kinds_for(self._item, name) for name in columns_of(self._item)}
-        track_menu(menu, self.tracks, ways, bool(self._with_planes()), self.set_tracks)
+        more: list[TrackKind] = ["planes"] if self._with_planes() else []
+        more += ["pictures"] if self._with_pictures() else []
+        track_menu(menu, self.tracks, ways, more, self.set_tracks)
         menu.addSeparator()
         menu.addAction("Usual tracks").triggered.connect(self._usual)
         keep = menu.addMenu("Templates")
@@ -250,7 +277,7 @@ class LogPane(ItemPane):
 
     def _usual(self) -> None:
         if self._item is not None:
-            self.set_tracks(proposed(self._item, bool(self._with_planes())))
+            self.set_tracks(proposed(self._item, bool(self._with_planes()), bool(self._with_pictures())))
 
     def _take_template(self, tracks: tuple[Track, ...], _: bool = False) -> None:
         self.set_tracks(tracks)
@@ -305,8 +332,12 @@ class LogPane(ItemPane):
             self.ctx.select_rows(Selection(rows.source[0], rows.source[1], (int(rows.rows[k]),)))
 
     def _correct(self, hit: Hit | None) -> None:
-        """Open the form that corrects the record under the pointer."""
+        """Open the form that corrects the record under the pointer; a picture of core is shown large."""
         record = self._record(hit) if hit is not None else None
+        if record is not None and record[0].pictures is not None:
+            self.large = CoreWindow(self, record[0].pictures, int(record[0].rows[record[1]]))
+            self.large.show()
+            return
         if record is None or hit is None or not record[0].source[1]:
             return
         rows, k = record

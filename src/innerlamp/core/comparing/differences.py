@@ -16,6 +16,7 @@ import pandas as pd
 from ..compute.geometry.sampling import bilinear
 from ..errors import InputError
 from ..items.base import Item, numeric_columns, rows_of_table
+from ..items.core_pictures import CorePictures
 from ..items.electrodes import ElectrodeSurvey
 from ..items.features import Features
 from ..items.fields import BlockModel, Grid, Surface
@@ -317,6 +318,15 @@ def _picture(a: Picture, b: Picture) -> list[Change]:
     return [*out, Change("Corner moved: farthest", "", f"{away[worst]:.2f} m", (x, y, float("nan")))]
 
 
+def _core(a: CorePictures, b: CorePictures) -> list[Change]:
+    names = [set(each.table["file"].astype(str)) for each in (a, b)]
+    out = [_sizes("Pictures", len(a.table), len(b.table))]
+    for words, which in (("New", names[1] - names[0]), ("Gone", names[0] - names[1])):
+        if which:
+            out.append(Change(words, "", ", ".join(sorted(which)[:12]) + (" …" if len(which) > 12 else "")))
+    return out
+
+
 def _page(a: Page, b: Page) -> list[Change]:
     out = [_sizes("Elements", len(a.elements), len(b.elements))]
     if a.paper != b.paper:
@@ -337,6 +347,7 @@ _BY_KIND: dict[str, Callable[[Any, Any], list[Change]]] = {
     HoleSet.kind: _holes,
     ElectrodeSurvey.kind: _table,
     Picture.kind: _picture,
+    CorePictures.kind: _core,
     Features.kind: _features,
     PointSet.kind: _table,
     SurveyLines.kind: _table,

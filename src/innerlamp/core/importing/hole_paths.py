@@ -46,6 +46,21 @@ def path_of(
     return desurvey.desurvey(collars[["x", "y", "z"]].to_numpy(float), end, hole, depth, azimuth, dip, method)
 
 
+def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
+    """Return the stored path of a hole set and the index of its hole IDs."""
+    index = pd.Index(holes.collars["hole"])
+    s = holes.stations
+    method = desurvey.method_named(holes.method)
+    path = desurvey.Path(
+        index.get_indexer(s["hole"]).astype(np.int64),
+        s["depth_m"].to_numpy(float),
+        s[["x", "y", "z"]].to_numpy(float),
+        s[["tx", "ty", "tz"]].to_numpy(float),
+        method,
+    )
+    return path, index
+
+
 def place(table: pd.DataFrame, collars: pd.DataFrame, path: desurvey.Path) -> pd.DataFrame:
     """Return an interval table with the places of mid-points and ends along the paths."""
     categories = pd.Categorical(table["hole"], categories=pd.Index(collars["hole"]))

@@ -30,7 +30,8 @@ class Choices:
     """What the user chose for all files together.
 
     `picks` are the picked points of pictures by file; `add_to` is the id of a hole set that holes are
-    added to, '' for a new one; `batches` makes further collar tables batches of the first set; `ground` is the id of a ground surface in the project.
+    added to, '' for a new one; `batches` makes further collar tables batches of the first set; `ground` and `holes` are
+    the ids of a ground surface and of the hole set in the project that pictures of core are of.
     """
 
     cells: CellRules = field(default_factory=CellRules)
@@ -40,6 +41,7 @@ class Choices:
     add_to: str = ""
     batches: bool = False
     ground: str = ""
+    holes: str = ""
     picks: Mapping[str, Sequence[Sequence[float]]] = field(default_factory=dict)
 
 
@@ -81,9 +83,11 @@ def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
     electric = [o for o in offers if o.kind in ("resistivity", "electrodes")]
     if electric:
         runs.append(_resistivity(electric, choices, ground))
-    others = [
-        o for o in offers if o.kind not in ("", "base", "ground", "lines", "resistivity", "electrodes", *HOLE_KINDS)
-    ]
+    core = [o for o in offers if o.kind == "core"]
+    if core:
+        runs.append(_core(core, choices, any(r.operation == "import-holes" for r in runs)))
+    aside = ("", "base", "ground", "lines", "resistivity", "electrodes", "core", *HOLE_KINDS)
+    others = [o for o in offers if o.kind not in aside]
     return runs + [_single(o, choices) for o in others]
 
 
@@ -225,6 +229,18 @@ def _resistivity(offers: Sequence[Offer], choices: Choices, ground: str) -> Run:
         "coordinates": choices.coordinates,
     }
     return Run("import-resistivity", params, _given(ground), tuple(o.ref for o in offers))
+
+
+def _core(offers: Sequence[Offer], choices: Choices, fresh: bool) -> Run:
+    holes = choices.add_to or ("@holes" if fresh else choices.holes)
+    if not holes:
+        raise InputError(
+            "there are pictures of core and no holes",
+            where=offers[0].label,
+            fix="Bring the holes in with or before them",
+        )
+    files = tuple(o.ref for o in offers)
+    return Run("import-core-pictures", {"files": list(files)}, {"holes": holes}, files)
 
 
 def _single(offer: Offer, choices: Choices) -> Run:

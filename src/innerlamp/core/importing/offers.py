@@ -13,6 +13,7 @@ from ..formats import columns, features, mining, pictures, rawtable, tables_in
 from ..formats.rawtable import Layout
 from ..formats.saved_mappings import SavedMapping, shape_of
 from .control_samples import kind_of
+from .core_names import names_depths
 from .detection import GRADES
 
 MOST_FILES = 2000
@@ -46,6 +47,7 @@ KINDS: dict[str, tuple[str, str]] = {
     "blocks": ("block model", ""),
     "element": ("element of an OMF file", ""),
     "picture": ("picture", ""),
+    "core": ("picture of core", ""),
     "base": ("base-station record", ""),
     "": ("not known: leave out", ""),
 }
@@ -225,6 +227,10 @@ def _picture_or_grid(path: Path) -> Offer:
         raise InputError(f"can't be read as a picture or grid ({error})", where=path.name) from error
     if bands == 1 and not palette and kind != "uint8" and placed:
         return _grid(path, "one band of numbers with a place")
+    if not placed and names_depths(path.stem):
+        return Offer(
+            str(path), "core", "picture named by a hole and depths", ("core", "picture", ""), needs_points=True
+        )
     why = "picture with its place" if placed else "picture without a place: pick points on it"
     fits = ("picture", "grid", "ground", "") if placed else ("picture", "")
     return Offer(str(path), "picture", why, fits, needs_points=not placed)

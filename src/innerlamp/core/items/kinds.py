@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from .base import Item
+from .core_pictures import CorePictures
 from .electrodes import ElectrodeSurvey
 from .features import Features
 from .fields import BlockModel, Grid, Surface
@@ -21,6 +22,7 @@ KINDS: dict[str, type[Item]] = {
         ElectrodeSurvey,
         Features,
         Picture,
+        CorePictures,
         Grid,
         Surface,
         BlockModel,

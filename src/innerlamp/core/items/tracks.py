@@ -10,7 +10,7 @@ from typing import Any, Literal, get_args
 from .base import class_columns, numeric_columns
 from .holes import INTERVAL_ROLES, HoleSet
 
-TrackKind = Literal["rock", "bars", "curve", "filled curve", "values", "notes", "planes"]
+TrackKind = Literal["rock", "bars", "curve", "filled curve", "values", "notes", "planes", "pictures"]
 Scale = Literal["legend", "linear", "log"]
 KINDS: tuple[TrackKind, ...] = get_args(TrackKind)
 MOST_TRACKS = 64
@@ -24,7 +24,7 @@ class Track:
     ----------
     kind
         rock: classes with colours and patterns; bars: intervals as long as their value; curve and filled curve: readings
-        joined along the hole; values and notes: written; planes: dips as dots with a tail towards their direction.
+        joined along the hole; values and notes: written; planes: dips as dots with a tail towards their direction; pictures: those of core, by depth.
     attributes
         What it shows; curves may be several.
     width
@@ -68,7 +68,7 @@ def columns_of(holes: HoleSet) -> list[str]:
     return list(out)
 
 
-def proposed(holes: HoleSet, planes: bool = False) -> tuple[Track, ...]:
+def proposed(holes: HoleSet, planes: bool = False, pictures: bool = False) -> tuple[Track, ...]:
     """Return the tracks that a set of holes is first shown with: rock, grades, one track of each further table."""
     out: list[Track] = []
     numbers: list[str] = []
@@ -86,6 +86,8 @@ def proposed(holes: HoleSet, planes: bool = False) -> tuple[Track, ...]:
         ]
     if planes:
         out.append(Track("planes", (), 76))
+    if pictures:
+        out = [*out[:11], Track("pictures", (), 90)]
     return tuple(out[:12])
 
 

@@ -6,7 +6,7 @@ from ..declaring.operation import Area
 
 GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
     "Data": {
-        "Drilling": ("import-holes", "add-holes", "merge-holes"),
+        "Drilling": ("import-holes", "add-holes", "merge-holes", "import-core-pictures"),
         "Samples and surveys": ("import-points", "import-lines", "import-resistivity"),
         "Maps and ground": ("import-grid", "import-features", "import-picture"),
         "Models": ("import-surface", "import-blocks", "import-element"),

@@ -10,12 +10,12 @@ import pandas as pd
 from ...compute.drilling import desurvey
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
+from ...importing.hole_paths import path_from
 from ...items.base import Item
 from ...items.features import LINE, Features, one_each
 from ...items.holes import HoleSet
 from ...items.points import PointSet
 from ...progress import Progress
-from .of_holes import path_from
 
 MOST_POINTS = 5_000_000
 

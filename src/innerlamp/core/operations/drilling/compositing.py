@@ -11,11 +11,12 @@ from ...compute.drilling import desurvey
 from ...compute.drilling.cells import Leftover, bench_cells, divided
 from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, Several, param
 from ...errors import InputError
+from ...importing.hole_paths import path_from
 from ...items.base import Item
 from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
 from ...progress import Progress
-from .of_holes import grades_of, mean_over, path_from, runs_of, spans
+from .of_holes import grades_of, mean_over, runs_of, spans
 
 By = Literal["length from the collar", "bench", "rock"]
 

@@ -19,7 +19,7 @@ from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Out
 from ...elements import measured
 from ...errors import InputError
 from ...findings import Findings
-from ...importing.hole_paths import place
+from ...importing.hole_paths import path_from, place
 from ...items.base import Item
 from ...items.fields import Surface
 from ...items.holes import INTERCEPTS, HoleSet
@@ -27,7 +27,7 @@ from ...items.points import PointSet
 from ...numbers import number_or_none
 from ...progress import Progress
 from ...units import by_factor, factor
-from .of_holes import grades_of, mean_over, path_from, planes_of, spans
+from .of_holes import grades_of, mean_over, planes_of, spans
 
 _SPELT = {"%": "pct"}  # of units in names of columns
 FloatArray = NDArray[np.float64]

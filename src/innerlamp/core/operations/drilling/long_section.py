@@ -16,6 +16,7 @@ from ...compute.gridding.neighbours import inverse_distance
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, ground_slot, param
 from ...errors import InputError
 from ...geometry.mesh import TensorMesh
+from ...importing.hole_paths import path_from
 from ...items.attributes import Attribute, orientation
 from ...items.base import Item
 from ...items.features import LINE, Features, one_each
@@ -23,7 +24,7 @@ from ...items.fields import BlockModel, Grid
 from ...items.holes import INTERCEPTS, HoleSet
 from ...items.points import PointSet
 from ...progress import Progress
-from .of_holes import grades_of, path_from, planes_of
+from .of_holes import grades_of, planes_of
 
 PRODUCT, THICKNESS, AWAY = "grade x thickness", "true thickness", "distance to piercing"
 _MOST_CELLS = 250_000

@@ -6,7 +6,6 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ...compute.drilling import desurvey
 from ...compute.drilling.cells import rock_runs
 from ...compute.drilling.weighted import means_over
 from ...errors import InputError
@@ -17,21 +16,6 @@ from ...items.points import PointSet
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
-
-
-def path_from(holes: HoleSet) -> tuple[desurvey.Path, pd.Index]:
-    """Return the stored path of a hole set and the index of its hole IDs."""
-    index = pd.Index(holes.collars["hole"])
-    s = holes.stations
-    method = desurvey.method_named(holes.method)
-    path = desurvey.Path(
-        index.get_indexer(s["hole"]).astype(np.int64),
-        s["depth_m"].to_numpy(float),
-        s[["x", "y", "z"]].to_numpy(float),
-        s[["tx", "ty", "tz"]].to_numpy(float),
-        method,
-    )
-    return path, index
 
 
 def grades_of(holes: HoleSet, name: str) -> pd.DataFrame:

@@ -15,12 +15,13 @@ from ...compute.geometry.orientations import dip_and_direction, plane_normal, pl
 from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Output, Params, Whole, param
 from ...errors import InputError
 from ...findings import Findings
+from ...importing.hole_paths import path_from
 from ...items.attributes import orientation
 from ...items.base import Item
 from ...items.holes import HoleSet, hole_codes
 from ...items.points import PointSet
 from ...progress import Progress
-from .of_holes import path_from, planes_of
+from .of_holes import planes_of
 
 FloatArray = NDArray[np.float64]
 Convention = Literal[

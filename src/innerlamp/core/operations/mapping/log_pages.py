@@ -14,6 +14,7 @@ from ...declaring.operation import Example, Input, Inputs, Operation, Output, Pa
 from ...errors import InputError
 from ...items.attributes import orientation
 from ...items.base import Item
+from ...items.core_pictures import CorePictures
 from ...items.holes import HoleSet
 from ...items.page import MOST_SHEETS, PAPERS, Page, checked, scale_words
 from ...items.points import PointSet
@@ -57,7 +58,7 @@ class LogPages(Params):
 
 def _run(inputs: Inputs, p: LogPages, progress: Progress) -> dict[str, Item]:
     holes = inputs.need("holes", HoleSet)
-    planes = inputs.maybe("planes", PointSet)
+    planes, pictures = inputs.maybe("planes", PointSet), inputs.maybe("pictures", CorePictures)
     when = p.date or date.today().isoformat()
     parse_date(when)
     deep = dict(zip(holes.collars["hole"].astype(str), holes.collars["depth_m"].to_numpy(float), strict=True))
@@ -67,7 +68,7 @@ def _run(inputs: Inputs, p: LogPages, progress: Progress) -> dict[str, Item]:
             raise InputError(f"there is no hole '{name}'", where=holes.name)
         if not deep[name] > 0:
             raise InputError(f"the depth of {name} is not known", where=holes.name)
-    tracks = _tracks(holes, planes, p)
+    tracks = _tracks(holes, planes, pictures, p)
     short, long = PAPERS[p.paper]
     width, height = (long, short) if p.lying == "landscape" else (short, long)
     high = height - 2 * MARGIN - _TITLE - _LEGEND - 2 * _GAP
@@ -76,7 +77,7 @@ def _run(inputs: Inputs, p: LogPages, progress: Progress) -> dict[str, Item]:
     step = room * scale / 1000.0
     step = np.floor(step / 10.0) * 10.0 if step > 20.0 else step  # sheets break at round depths
     wide = (width - 2 * MARGIN - _GAP * (p.beside - 1)) / p.beside
-    lit = [holes.name, *([planes.name] if planes is not None else [])]
+    lit = [holes.name, *(each.name for each in (planes, pictures) if each is not None)]
     made: list[dict[str, Any]] = []
     sheet = 0
     for first in range(0, len(names), p.beside):
@@ -130,7 +131,7 @@ def _run(inputs: Inputs, p: LogPages, progress: Progress) -> dict[str, Item]:
     return {"page": Page(name=name, crs=inputs.crs, width=width, height=height, elements=checked(made))}
 
 
-def _tracks(holes: HoleSet, planes: PointSet | None, p: LogPages) -> tuple[Track, ...]:
+def _tracks(holes: HoleSet, planes: PointSet | None, pictures: CorePictures | None, p: LogPages) -> tuple[Track, ...]:
     """The tracks that are asked for.
 
     Raises
@@ -139,7 +140,7 @@ def _tracks(holes: HoleSet, planes: PointSet | None, p: LogPages) -> tuple[Track
         When a column is not there, or can't be shown as asked.
     """
     if not p.tracks:
-        return proposed(holes, planes is not None)
+        return proposed(holes, planes is not None, pictures is not None)
     out: list[Track] = []
     known = columns_of(holes)
     for each in p.tracks:
@@ -152,6 +153,11 @@ def _tracks(holes: HoleSet, planes: PointSet | None, p: LogPages) -> tuple[Track
             if planes is None:
                 raise InputError("a track of planes needs the readings of oriented core")
             out.append(Track("planes", (), 76))
+            continue
+        if kind == "pictures" or each.strip() == "pictures":
+            if pictures is None:
+                raise InputError("a track of pictures needs pictures of core")
+            out.append(Track("pictures", (), 90))
             continue
         for name in names:
             if name not in known:
@@ -186,6 +192,14 @@ OPERATION = Operation(
             proposed=False,
             need=lambda e: orientation(e.attributes) is not None,
             help="Readings for a track of planes",
+        ),
+        Input(
+            "pictures",
+            "Core pictures",
+            ("core",),
+            optional=True,
+            proposed=False,
+            help="Pictures for a track of them",
         ),
     ),
     outputs=(Output("page", "page", "The page"),),
