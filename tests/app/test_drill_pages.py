@@ -18,6 +18,7 @@ from innerlamp.app.pages.paper import MM
 from innerlamp.app.pages.writing import pdf_bytes, picture_of, write_page
 from innerlamp.app.painters.section_upper import profile, profile_range, strip_holes
 from innerlamp.app.painters.views import SectionView
+from innerlamp.app.session.legends import LegendBook
 from innerlamp.app.shots import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.errors import InputError
@@ -25,6 +26,7 @@ from innerlamp.core.items.fields import Grid
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Element
 from innerlamp.core.items.section_look import Beside, SectionLook, beside_from
+from innerlamp.core.project.store import Store
 
 from .conftest import choose, light_only, run_form, type_into
 from .test_pages import finished, opened, stored
@@ -210,3 +212,20 @@ def test_the_form_of_section_pages_takes_what_the_section_pane_shows(demo_window
     assert element.panels == ("Magnetics at the pole",)
     assert beside_from(element.beside) == look.beside
     assert set(element.lit) == {"Ground", "Emberlow holes"}
+
+
+def test_the_legend_of_a_grade_is_the_same_whichever_item_is_drawn_first(demo_path: Path) -> None:
+    with Store.open(demo_path, write=False) as store:
+        names = ("Sn shell 800 ppm", "Emberlow holes", "Sn_ppm composites 6 m", "Sn intercepts")
+        items = [store.load(store.find(n).id) for n in names]
+        holes = items[1]
+        assert isinstance(holes, HoleSet)
+        low, high = np.nanpercentile(holes.tables["assay"]["Sn_ppm"].to_numpy(float), [5, 95])
+        found = []
+        for first in items:
+            book = LegendBook(store)
+            if "Sn_ppm" in first.attributes:
+                book.legend("Sn_ppm", first)
+            found.append(book.legend("Sn_ppm", holes))
+        assert all(legend == found[0] for legend in found)
+        assert found[0].low <= low and found[0].high >= high

@@ -43,6 +43,9 @@ NOTHING = "nothing"  # colours an item
 UNCOLOURED = ("points", "holes", "features", "lines")  # what can be drawn in one colour
 
 
+_SHORT = 20  # letters of a fact that are kept together
+
+
 class Card(QScrollArea):
     """Facts, legend, recipe and trail of the selected item."""
 
@@ -108,7 +111,9 @@ class Card(QScrollArea):
         """All facts as one flowing text: names faint, values in full."""
         faint = self.ctx.theme.faint
         parts = [
-            f'<span style="color:{faint}">{escape(name)}</span>&nbsp;{escape(value).replace(" ", "&nbsp;")}'
+            # A short value stays in one line; a long one would make the card wider than its column.
+            f'<span style="color:{faint}">{escape(name)}</span>&nbsp;'
+            + (escape(value).replace(" ", "&nbsp;") if len(value) <= _SHORT else escape(value))
             for name, value in entry.facts.items()
         ]
         text = QLabel("&nbsp; ".join(parts))

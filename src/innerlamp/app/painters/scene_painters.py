@@ -433,7 +433,9 @@ def paint_targets(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     return out
 
 
-def text(words: str, place: tuple[float, ...], colour: QColor, size: int, bold: bool = False) -> vtkProp3D:
+def text(
+    words: str, place: tuple[float, ...], colour: QColor, size: int, bold: bool = False
+) -> vtkBillboardTextActor3D:
     """Return words that always face the viewer."""
     out = vtkBillboardTextActor3D()
     out.SetInput(words)

@@ -13,6 +13,7 @@ from ...core.compute.geometry.measuring import line_between, plane_through
 from ...core.errors import LampError
 from ..painters.actors import actor
 from ..painters.polydata import polydata
+from ..scene.marks import dress_words
 
 _TOP = 0.955  # of the height of the view
 
@@ -70,13 +71,13 @@ class Measure:
         """Forget all places."""
         self.points = []
 
-    def draw(self, origin: np.ndarray, factor: float, colour: QColor, ink: QColor) -> None:
+    def draw(self, origin: np.ndarray, factor: float, colour: QColor, ink: QColor, back: QColor) -> None:
         """Draw the places with their lines, relative to the scene's origin and stretched upwards by a factor."""
         for prop in self._props:
             self._renderer.RemoveViewProp(prop)
         self._props.clear()
         self._text.SetInput(self.words)
-        self._text.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
+        dress_words(self._text, ink, back)
         if not self.points:
             return
         at = (np.array(self.points) - origin) * [1.0, 1.0, factor]

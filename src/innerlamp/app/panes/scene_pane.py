@@ -25,7 +25,7 @@ from ..painters.views import SceneView
 from ..scene.axes import SceneAxes
 from ..scene.cameras import box_of, camera_as_data, direction_of, looking_words, seen_from, set_camera
 from ..scene.canvas import Canvas
-from ..scene.marks import CornerCompass, CornerScale, corner_caption
+from ..scene.marks import CornerCompass, CornerScale, corner_caption, dress_words
 from ..scene.quality import Quality, quiet_background
 from ..scene.sight import Sight
 from ..scene.words import faded_prop, is_words, part_labels
@@ -186,8 +186,8 @@ class ScenePane(Pane):
         back = QColor(self.ctx.theme.canvas)
         quiet_background(self.renderer, back, dark=back.lightnessF() < 0.5)
         ink = QColor(self.ctx.theme.text)
-        self.caption.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
-        self.scale.dress(ink)
+        dress_words(self.caption, ink, back)
+        self.scale.dress(ink, back)
         self.compass.dress(ink, QColor(self.ctx.theme.faint))
 
     def _draw_section(self) -> None:
@@ -412,7 +412,9 @@ class ScenePane(Pane):
 
     def _draw_measure(self) -> None:
         theme = self.ctx.theme
-        self.measure.draw(self.origin, self.ctx.exaggeration, QColor(theme.lit), QColor(theme.text))
+        self.measure.draw(
+            self.origin, self.ctx.exaggeration, QColor(theme.lit), QColor(theme.text), QColor(theme.canvas)
+        )
         self.render_soon()
 
     def _measure_at(self, point: QPoint) -> None:

@@ -189,4 +189,7 @@ def section_outline(
     frame.GetProperty().SetLineWidth(2.0)
     frame.SetScale(1.0, 1.0, factor)
     names = zip("AB", (corners[count], corners[-1]), strict=True)
-    return [frame, *(text(name, (x, y, z * factor), colour, 14, bold=True) for name, (x, y, z) in names)]
+    letters = [text(name, (x, y, z * factor), colour, 14, bold=True) for name, (x, y, z) in names]
+    for letter in letters:
+        letter.SetDisplayOffset(0, 9)  # above the handles of the slab
+    return [frame, *letters]

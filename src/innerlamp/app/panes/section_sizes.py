@@ -63,10 +63,10 @@ class SectionSizes(QWidget):
         now = self.sizes()
         return {
             "scale": f"{now.scale:.0f}",
-            "left": f"{now.left:.0f}",
-            "right": f"{now.right:.0f}",
-            "low": f"{now.low:.0f}",
-            "high": f"{now.high_at:.0f}",
+            "left": f"{round(now.left)}",
+            "right": f"{round(now.right)}",
+            "low": f"{round(now.low)}",
+            "high": f"{round(now.high_at)}",
             "factor": f"{now.exaggeration:.3g}",
         }
 

@@ -31,6 +31,14 @@ def corner_caption(renderer: vtkRenderer, ratio: float = 1.0) -> vtkTextActor:
     return out
 
 
+def dress_words(words: vtkTextActor, ink: QColor, back: QColor) -> None:
+    """Give words the colour of a theme's text on its ground, so that they can be read before whatever is drawn."""
+    prop = words.GetTextProperty()
+    prop.SetColor(ink.redF(), ink.greenF(), ink.blueF())
+    prop.SetBackgroundColor(back.redF(), back.greenF(), back.blueF())
+    prop.SetBackgroundOpacity(0.72)
+
+
 class CornerScale:
     """A scale bar with its length in words, above the caption of the pane."""
 
@@ -58,10 +66,10 @@ class CornerScale:
         """What the bar says."""
         return str(self._words.GetInput() or "")
 
-    def dress(self, ink: QColor) -> None:
-        """Take the colour of the theme's text."""
-        for prop in (self._bar.GetProperty(), self._words.GetTextProperty()):
-            prop.SetColor(ink.redF(), ink.greenF(), ink.blueF())
+    def dress(self, ink: QColor, back: QColor) -> None:
+        """Take the colours of the theme's text and of what lies behind it."""
+        self._bar.GetProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
+        dress_words(self._words, ink, back)
 
     def update(self, height: int, ratio: float = 1.0) -> None:
         """Fit the bar to the camera; `height` is that of the pane in pixels, `ratio` theirs to those of the desktop."""

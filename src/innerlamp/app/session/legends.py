@@ -14,6 +14,8 @@ from ...core.project.store import Store
 
 _ENOUGH = 1_000_000  # values from which a legend is proposed; of more an even part is taken
 
+_RANK = {kind: k for k, kind in enumerate(("holes", "points", "lines", "electrodes", "grid", "blocks", "features"))}
+
 
 class LegendBook:
     """Legends by attribute, shared by all panes."""
@@ -21,19 +23,44 @@ class LegendBook:
     def __init__(self, store: Store | None) -> None:
         self.store = store
         self._proposed: dict[str, Legend] = {}
+        self._meanwhile: dict[
+            tuple[str, str, str], Legend
+        ] = {}  # by attribute, kind and name of the item that was asked of
 
     def legend(self, attribute: str, item: Item) -> Legend:
-        """Legend of an attribute: the user's, or one proposed from the values of an item."""
+        """Legend of an attribute: the user's, or one proposed from values.
+
+        All items share it, so the same item must propose it whichever is drawn first: holes before samples before
+        models. Until that one is at hand the item that is asked of proposes one for itself.
+        """
         if self.store is not None and (stored := self.store.legend(attribute)) is not None:
             return stored
-        if attribute not in self._proposed:
-            known = item.attributes.get(attribute, Attribute())
-            self._proposed[attribute] = propose(attribute, known, values_of(item, attribute))
-        return self._proposed[attribute]
+        if attribute in self._proposed:
+            return self._proposed[attribute]
+        best = self._best(attribute)
+        if best is None:
+            return _proposal(attribute, item) if self.store is None else self._for_now(attribute, item)
+        if self.store is not None and self.store.loaded(best.version):
+            made = _proposal(attribute, self.store.load(best.id, best.version))
+            self._proposed[attribute] = made
+            return made
+        return self._for_now(attribute, item)
+
+    def _best(self, attribute: str) -> Entry | None:
+        """The item whose values propose the legend of an attribute."""
+        entries = [e for e in self.store.entries() if attribute in e.attributes and not e.dated] if self.store else []
+        return min(entries, key=lambda e: _RANK.get(e.kind, len(_RANK)), default=None)
+
+    def _for_now(self, attribute: str, item: Item) -> Legend:
+        key = (attribute, item.kind, item.name)
+        if key not in self._meanwhile:
+            self._meanwhile[key] = _proposal(attribute, item)
+        return self._meanwhile[key]
 
     def forget(self) -> None:
         """Propose anew: items have changed."""
         self._proposed.clear()
+        self._meanwhile.clear()
 
     @staticmethod
     def attribute_of(entry: Entry) -> str:
@@ -55,6 +82,10 @@ class LegendBook:
         plain = ("number", "length", "elevation", "code", "count", "direction", "angle")
         measured = [a for a, known in entry.attributes.items() if known.quantity not in plain and not known.role]
         return (measured or list(entry.attributes) or [""])[0]
+
+
+def _proposal(attribute: str, item: Item) -> Legend:
+    return propose(attribute, item.attributes.get(attribute, Attribute()), values_of(item, attribute))
 
 
 def values_of(item: Item, attribute: str) -> np.ndarray:

@@ -9,7 +9,7 @@ from vtkmodules.vtkRenderingCore import vtkRenderer
 
 from ..scene.axes import SceneAxes
 from ..scene.cameras import camera_as_data, looking_words, set_camera
-from ..scene.marks import CornerCompass, CornerScale, corner_caption
+from ..scene.marks import CornerCompass, CornerScale, corner_caption, dress_words
 from ..scene.quality import quiet_background
 from ..scene.words import is_words, part_labels
 from ..theme.theme import Theme
@@ -32,10 +32,10 @@ class Scenery:
         quiet_background(renderer, back, dark=back.lightnessF() < 0.5)
         self._axes = SceneAxes(renderer)
         self._scale, self._compass = CornerScale(renderer), CornerCompass(renderer)
-        self._scale.dress(ink)
+        self._scale.dress(ink, back)
         self._compass.dress(ink, QColor(theme.faint))
         self._caption = corner_caption(renderer, ratio)
-        self._caption.GetTextProperty().SetColor(ink.redF(), ink.greenF(), ink.blueF())
+        dress_words(self._caption, ink, back)
 
     def show(self, stage: Stage, factor: float) -> None:
         """Show a stage at a vertical exaggeration, instead of the one before."""

@@ -87,7 +87,8 @@ def proposed(holes: HoleSet, planes: bool = False, pictures: bool = False) -> tu
     if planes:
         out.append(Track("planes", (), 76))
     if pictures:
-        out = [*out[:11], Track("pictures", (), 90)]
+        rocks = sum(t.kind == "rock" for t in out)
+        out.insert(rocks, Track("pictures", (), 90))
     return tuple(out[:12])
 
 
