@@ -31,7 +31,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         "Pages": ("make-page", "arrange-page", "make-walk", "arrange-walk"),
     },
     "Drilling": {
-        "Logs and grades": ("group-codes", "composite", "intercepts", "contact-profile"),
+        "Logs and grades": ("group-codes", "composite", "intercepts", "contact-profile", "grades-by-class"),
         "Structures in core": ("orient-core", "structural-sets", "predict-piercings"),
         "Continuity": ("grade-trend", "long-section", "sample-distance"),
         "Sections": ("section-pages", "log-pages", "draw-in-space", "move-in-space"),
