@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -35,11 +37,13 @@ def room_beside(hole: NDArray[np.integer], along: FloatArray, z: FloatArray) -> 
         return left, right
     levels = np.linspace(float(z[known].min()), float(z[known].max()), LEVELS)
     at = np.full((count, LEVELS), np.nan)
-    for k in range(count):
-        mine = known & (hole == k)
-        if mine.any():
-            order = np.argsort(z[mine], kind="stable")
-            at[k] = np.interp(levels, z[mine][order], along[mine][order], left=np.nan, right=np.nan)
+    rows = np.flatnonzero(known)
+    rows = rows[np.lexsort((z[rows], hole[rows]))]  # hole by hole, upwards
+    edges = np.searchsorted(hole[rows], np.arange(count + 1))
+    up, across = z[rows], along[rows]
+    for k, (a, b) in enumerate(itertools.pairwise(edges.tolist())):
+        if b > a:
+            at[k] = np.interp(levels, up[a:b], across[a:b], left=np.nan, right=np.nan)
     order = np.argsort(at, axis=0)  # those that do not reach a level come last
     gap = np.diff(np.take_along_axis(at, order, axis=0), axis=0)
     for level in range(LEVELS):
