@@ -25,8 +25,8 @@ from innerlamp.core.items.kinds import KINDS
 from .conftest import type_into, widget_image
 
 PANES = ("map", "section", "scene")
-# Paper has no place on the ground.
-NOT_SHOWN = {"page": PANES, "walk": PANES}
+# Paper has no place on the ground, and pictures of core stand in logs.
+NOT_SHOWN = {"page": PANES, "walk": PANES, "core": PANES}
 CONTROLS = (
     "lamp",
     "opacity",

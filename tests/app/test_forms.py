@@ -18,16 +18,17 @@ from innerlamp.app.painters.colours import class_colour
 from innerlamp.app.painters.line_pieces import LinePieces
 from innerlamp.app.painters.markers import SHAPES, solids
 from innerlamp.app.painters.polydata import polydata
-from innerlamp.app.painters.scene_models import _isosurface, _slices, contour_lines, own_relief
+from innerlamp.app.painters.scene_models import _isosurface, _slices, contour_lines, draped, own_relief
 from innerlamp.app.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.legend import Legend
+from innerlamp.core.items.picture import Picture
 from innerlamp.core.items.style import Style
 
-from .conftest import choose, coloured_share, light_only, menu_path, scene_alone, widget_image
+from .conftest import choose, coloured_share, light_only, menu_path, pick, scene_alone, widget_image
 
 
 def model(azimuth: float = 30.0) -> tuple[BlockModel, np.ndarray]:
@@ -231,3 +232,50 @@ def test_everything_is_cut_at_a_measured_plane_and_at_the_section(demo_window: W
         or not actors[0].GetMapper().GetClippingPlanes().GetNumberOfItems()
     )
     assert coloured_share(widget_image(window, scene.canvas)) == pytest.approx(whole, rel=0.02)
+
+
+def test_a_picture_lies_on_a_surface_where_its_pixels_belong() -> None:
+    """A turned picture on a tilted plane: texture places follow from the affine, what lies beside it stays plain."""
+    a, d = 2.0 * np.cos(0.3), 2.0 * np.sin(0.3)
+    picture = Picture(
+        name="P", crs="", pixels=np.full((40, 60, 4), 255, dtype=np.uint8), affine=(a, d, 500100.0, d, -a, 7000200.0)
+    )
+    origin = np.array([500000.0, 7000000.0, 0.0])
+    x, y = np.meshgrid(np.linspace(500050, 500300, 26), np.linspace(7000050, 7000300, 26))
+    points = np.column_stack([x.ravel(), y.ravel(), 3900 + 0.2 * (x.ravel() - 500000)]) - origin
+    k = np.arange(26 * 26).reshape(26, 26)
+    faces = np.concatenate(
+        [np.stack([k[:-1, :-1], k[:-1, 1:], k[1:, 1:]], -1).reshape(-1, 3),
+         np.stack([k[:-1, :-1], k[1:, 1:], k[1:, :-1]], -1).reshape(-1, 3)]
+    )  # fmt: skip
+    skin, plain = draped(polydata(points, faces=faces), picture, origin, QColor("#888888"))
+    assert skin.GetTexture() is not None and plain.GetTexture() is None  # type: ignore[attr-defined]
+    mesh = skin.GetMapper().GetInput()  # type: ignore[attr-defined]
+    uv = vtk_to_numpy(mesh.GetPointData().GetTCoords())
+    at, index = parts(skin)
+    used = np.unique(index)
+    col, row = uv[used, 0] * 60, (1 - uv[used, 1]) * 40
+    east, north = a * col + d * row + 500100.0, d * col - a * row + 7000200.0
+    assert np.abs(east - at[used, 0] - origin[0]).max() < 0.05
+    assert np.abs(north - at[used, 1] - origin[1]).max() < 0.05
+    inside = len(index) // 3
+    rest = len(parts(plain)[1]) // 3
+    assert inside + rest == len(faces)
+    assert inside * 50.0 == pytest.approx(60 * 40 * 4.0, rel=0.35)  # cells of 10 m, cut at their own edges
+
+
+def test_surfaces_carry_the_picture_that_is_lit(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    shell, picture = (ctx.store.find(n).id for n in ("Sn shell 800 ppm", "Old geological map"))  # type: ignore[union-attr]
+    pane = scene_alone(window, "Sn shell 800 ppm")
+    ctx.select_item(shell)
+    settle(window)
+    pick(window, "form3d", "with a picture")
+    settle(window)
+    assert not any(p.GetTexture() for p in pane.layers.graphics(shell))
+    ctx.set_lit(picture)
+    settle(window)
+    assert any(p.GetTexture() for p in pane.layers.graphics(shell))
+    ctx.set_lit(picture, False)
+    settle(window)
+    assert not any(p.GetTexture() for p in pane.layers.graphics(shell))

@@ -14,7 +14,11 @@ from PySide6.QtWidgets import QGraphicsItem
 
 from innerlamp.app.context import Selection
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.colours import class_colour
 from innerlamp.app.painters.flat import Boxes, Labels
+from innerlamp.app.painters.line_pieces import LinePieces
+from innerlamp.app.painters.section_intervals import intervals_near
+from innerlamp.app.painters.unit_areas import UnitAreas
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.shots import settle
@@ -365,3 +369,56 @@ def test_scale_extents_and_exaggeration_follow_each_other(demo_window: Window) -
     QTest.keyClick(section.plot, Qt.Key.Key_Plus)
     settle(window)
     assert float(fields["scale"].text()) == pytest.approx(8000, rel=0.01)
+
+
+def test_patterns_and_ticks_stand_beside_holes(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    light_only(window, "Emberlow holes")
+    holes = ctx.store.find("Emberlow holes").id  # type: ignore[union-attr]
+    ctx.set_colour_by(holes, "Rock")
+    item = holes_item(window)
+    collar = item.collars[item.collars["hole"] == "EMB014"].iloc[0]
+    section = section_alone(window)
+    ctx.set_section(
+        SectionPlane(float(collar["x"]) - 250, float(collar["y"]), float(collar["x"]) + 250, float(collar["y"]))
+    )
+    ctx.set_corridor(30.0)
+    settle(window)
+    menu = section.looks.menu()
+    menu_path(menu, "Add to the right of holes", "Rock", "patterns")
+    menu_path(menu, "Add to the left of holes", "Rock", "ticks")
+    settle(window)
+    mine = section.layers.graphics(holes)
+    areas = [g for g in mine if isinstance(g, UnitAreas)]
+    log = item.tables["lithology"]
+    legend = ctx.legend("Rock", item)
+    seen = intervals_near(section._seen(), log)  # type: ignore[arg-type]
+    words = log["Rock"].iloc[seen.rows].astype(str)
+    # Each rock of the corridor has its own colour and pattern; its area is to the right of its hole.
+    assert {(g.colour.name(), g.pattern) for g in areas} == {
+        (class_colour(legend, w).name(), legend.patterns.get(w, "plain")) for w in words.unique()
+    }
+    for graphic in areas:
+        (piece,) = graphic.pieces
+        word = piece.key.decode()
+        starts = seen.start[(words == word).to_numpy()]
+        assert piece.box.left() > starts[:, 0].min() - 60 and piece.box.right() > starts[:, 0].min()
+    # A tick stands where the rock changes, across, to the left: as many as there are tops and ends of runs.
+    (ticks,) = [g for g in mine if isinstance(g, LinePieces) and g.zValue() == pytest.approx(9.45)]
+    x, _ = (v.reshape(-1, 2) for v in ticks.getData())
+    assert (x[:, 1] < x[:, 0]).all()
+    runs = 0
+    for _, one in log.iloc[seen.rows].assign(word=words.to_numpy()).groupby("hole", observed=True):
+        change = (one["word"].to_numpy()[1:] != one["word"].to_numpy()[:-1]) | (
+            np.abs(one["from_m"].to_numpy(float)[1:] - one["to_m"].to_numpy(float)[:-1]) > 1e-3
+        )
+        runs += 1 + int(change.sum())
+    assert 0.6 * 2 * runs <= len(x) <= 2 * runs  # holes without room have none
+    # Of samples each has its ends.
+    menu_path(menu, "left: Rock, ticks", "Take away")
+    menu_path(menu, "Add to the left of holes", "Sn_ppm", "ticks")
+    settle(window)
+    (ticks,) = [
+        g for g in section.layers.graphics(holes) if isinstance(g, LinePieces) and g.zValue() == pytest.approx(9.45)
+    ]
+    assert len(ticks.getData()[0]) > 4 * runs

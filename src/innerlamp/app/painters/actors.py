@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
-from vtkmodules.vtkCommonDataModel import vtkPolyData
-from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
+from vtkmodules.util.numpy_support import numpy_to_vtk
+from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPolyData
+from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkTexture
 
 from .polydata import polydata
 
@@ -33,6 +34,22 @@ def actor(
     prop.SetDiffuse(0.75)
     if not shaded:
         prop.LightingOff()
+    return out
+
+
+def texture_of(rgba: NDArray[np.uint8]) -> vtkTexture:
+    """Return a texture of pixels (rows, columns, 4), the southern row first."""
+    rows, columns = rgba.shape[:2]
+    flat = rgba.reshape(-1, 4)
+    whole = bool((flat[:, 3] == 255).all())
+    data = vtkImageData()
+    data.SetDimensions(columns, rows, 1)
+    data.GetPointData().SetScalars(numpy_to_vtk(np.ascontiguousarray(flat[:, : 3 if whole else 4]), deep=True))
+    out = vtkTexture()
+    out.SetInputData(data)
+    out.InterpolateOn()
+    out.MipmapOn()
+    out.SetColorModeToDirectScalars()
     return out
 
 

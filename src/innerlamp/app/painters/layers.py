@@ -100,6 +100,9 @@ def look_key(ctx: Context, view: View, painter: Painter, entry: Entry, item: Ite
         )
     if isinstance(view, SceneView):
         key += [view.place, view.draped if "draped" in painter.uses else None]
+        if "picture" in painter.uses and style.form == "with a picture":
+            lit = [e for e in ctx.lit_entries() if e.kind == "picture"]
+            key.append([(e.version, ctx.item(e.id) is None) for e in lit])
     return tuple(key)
 
 

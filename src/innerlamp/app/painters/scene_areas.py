@@ -7,9 +7,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPainter
 from vtkmodules.util.numpy_support import numpy_to_vtk
-from vtkmodules.vtkCommonDataModel import vtkImageData
 from vtkmodules.vtkFiltersCore import vtkAppendPolyData, vtkTriangleFilter
-from vtkmodules.vtkRenderingCore import vtkActor, vtkTexture
+from vtkmodules.vtkRenderingCore import vtkActor
 
 from ...core.compute.geometry.sampling import bilinear
 from ...core.compute.gridding.shading import hillshade
@@ -17,7 +16,7 @@ from ...core.items.attributes import are_contours
 from ...core.items.features import LINE, RING, Features, is_closed, part_vertices
 from ...core.project.records import Entry
 from ..context import Context
-from .actors import actor, sheet
+from .actors import actor, sheet, texture_of
 from .map_painters import paint_features
 from .polydata import colour_cells, colour_points, polydata
 from .unit_areas import UnitAreas
@@ -70,7 +69,8 @@ def draped_areas(ctx: Context, entry: Entry, item: Features, origin: NDArray[np.
     places = numpy_to_vtk(np.ascontiguousarray(at, dtype=np.float32), deep=True)
     mesh.GetPointData().SetTCoords(places)
     out = actor(mesh, shaded=False)
-    out.SetTexture(_texture(image))
+    pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    out.SetTexture(texture_of(pixels[:, : image.width() * 4].reshape(image.height(), image.width(), 4)))
     return [out]
 
 
@@ -96,19 +96,3 @@ def filled_outlines(
         return []
     gather.Update()
     return [actor(colour_cells(gather.GetOutput(), np.concatenate(colours)), opacity=0.5, shaded=False)]
-
-
-def _texture(image: QImage) -> vtkTexture:
-    rows, columns = image.height(), image.width()
-    pixels = np.frombuffer(image.constBits(), np.uint8).reshape(rows, image.bytesPerLine())[:, : columns * 4]
-    whole = bool((pixels[:, 3::4] == 255).all())
-    data = vtkImageData()
-    data.SetDimensions(columns, rows, 1)
-    rgba = pixels.reshape(-1, 4)
-    data.GetPointData().SetScalars(numpy_to_vtk(np.ascontiguousarray(rgba[:, : 3 if whole else 4]), deep=True))
-    texture = vtkTexture()
-    texture.SetInputData(data)
-    texture.InterpolateOn()
-    texture.MipmapOn()
-    texture.SetColorModeToDirectScalars()
-    return texture

@@ -15,16 +15,17 @@ from ...core.geometry.mesh import DrapedMesh, face_corners
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel, Surface
 from ...core.items.legend import Legend, position
+from ...core.items.picture import Picture
 from ...core.project.records import Entry
 from ..context import Context
-from .actors import actor
+from .actors import actor, texture_of
 from .colours import colour_at, colour_values
 from .map_painters import surface_colour, surface_shown
 from .polydata import MOST_TRIANGLES, colour_cells, named, polydata, smooth_normals, thinned
 from .views import SceneView
 
 FloatArray = NDArray[np.float64]
-MOST_LEVELS = 400
+MOST_LEVELS, MOST_PICTURE = 400, 2048
 RELIEF = 0.12  # height of a grid's own relief, as a share of its larger side
 
 
@@ -74,6 +75,8 @@ def paint_surface(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     colour = surface_colour(ctx, item)
     body = actor(smooth_normals(mesh), colour)
     out: list[vtkProp3D] = [body]
+    if style.form == "with a picture" and (picture := lit_picture(ctx)) is not None:
+        out = draped(mesh, picture, origin, colour)
     if style.form == "wire":
         body.GetProperty().SetRepresentationToWireframe()
         body.GetProperty().LightingOff()
@@ -83,6 +86,37 @@ def paint_surface(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
         body.GetProperty().SetEdgeColor(edge.redF(), edge.greenF(), edge.blueF())
     if style.every > 0:
         out += contour_lines(mesh, style.every, float(origin[2]), QColor(ctx.theme.text), 1.5)
+    return out
+
+
+def lit_picture(ctx: Context) -> Picture | None:
+    """Return the picture that surfaces carry: the one that is lit, the uppermost of several."""
+    items = [ctx.item(e.id) for e in ctx.lit_entries() if e.kind == "picture"]
+    return next((i for i in reversed(items) if isinstance(i, Picture)), None)
+
+
+def draped(mesh: vtkPolyData, picture: Picture, origin: FloatArray, colour: QColor) -> list[vtkProp3D]:
+    """Return a mesh of triangles with a picture on it, straight from above, and what lies beside the picture plain."""
+    points = vtk_to_numpy(mesh.GetPoints().GetData()).astype(float)
+    faces = vtk_to_numpy(mesh.GetPolys().GetConnectivityArray()).reshape(-1, 3)
+    a, b, c, d, e, f = picture.affine
+    rows, columns = picture.pixels.shape[:2]
+    east, north = points[:, 0] + origin[0] - c, points[:, 1] + origin[1] - f
+    turn = a * e - b * d
+    col, row = (e * east - b * north) / turn, (a * north - d * east) / turn
+    on = (col >= 0) & (col <= columns) & (row >= 0) & (row <= rows)
+    inside = on[faces].all(axis=1)
+    out: list[vtkProp3D] = []
+    if inside.any():
+        skin = polydata(points, faces=faces[inside])
+        places = np.column_stack([col / columns, 1.0 - row / rows])
+        skin.GetPointData().SetTCoords(named(places.astype(np.float32), "picture"))
+        body = actor(smooth_normals(skin), QColor("#FFFFFF"))
+        step = max(1, -(-max(rows, columns) // MOST_PICTURE))
+        body.SetTexture(texture_of(np.ascontiguousarray(picture.pixels[::step, ::step][::-1])))
+        out.append(body)
+    if not inside.all():
+        out.append(actor(smooth_normals(polydata(points, faces=faces[~inside])), colour))
     return out
 
 

@@ -1,4 +1,4 @@
-"""Columns beside the holes of a section: strips, bars, curves and values, left or right, not reaching into the next hole."""
+"""Columns beside the holes of a section: strips, patterns, bars, curves, values, ticks, not reaching into the next hole."""
 
 from __future__ import annotations
 
@@ -7,15 +7,18 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import pyqtgraph as pg
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QColor, QPainterPath, QPolygonF
 
 from ...core.items.attributes import Attribute
 from ...core.items.holes import HoleSet, table_with
 from ...core.items.legend import Legend, position
 from . import flat
-from .colours import shown
+from .colours import class_colour, shown
+from .line_pieces import LinePieces
 from .log_tracks import CURVES
 from .section_intervals import Near, aside, codes, intervals_near
+from .unit_areas import Piece, UnitAreas
 from .views import SectionView
 
 FloatArray = np.ndarray
@@ -135,4 +138,47 @@ def _values(
     return [flat.Labels(words, x, z, ctx.theme.text, ctx.theme.canvas, 12.2, above=0.0)]
 
 
-_DRAW = {"intervals": _intervals, "bars": _bars, "curve": _curve, "values": _values}
+def _patterns(
+    ctx: Any, legend: Legend, rows: pd.DataFrame, name: str, p: _Placed, width: FloatArray, good: FloatArray, *_: Any
+) -> list[pg.GraphicsObject]:
+    corners = np.stack([p.at(p.start, 0.0), p.at(p.start, width), p.at(p.stop, width), p.at(p.stop, 0.0)], axis=1)
+    words = rows[name].to_numpy(dtype=object)
+    known = good & np.array([not pd.isna(w) and str(w) != "" for w in words.tolist()], dtype=bool)
+    texts = np.array([str(w) for w in words.tolist()], dtype=object)
+    out: list[pg.GraphicsObject] = []
+    for word in dict.fromkeys(texts[known].tolist()):
+        path = QPainterPath()
+        for quad in corners[known & (texts == word)].tolist():
+            path.addPolygon(QPolygonF([QPointF(x, z) for x, z in (*quad, quad[0])]))
+        pattern = legend.patterns.get(word, "plain")
+        piece = Piece(word.encode(), path, path.boundingRect())
+        out.append(UnitAreas([piece], class_colour(legend, word), pattern, 9.4, opacity=255))
+    return out
+
+
+def _ticks(
+    ctx: Any, legend: Legend, rows: pd.DataFrame, name: str, p: _Placed, width: FloatArray, good: FloatArray, *_: Any
+) -> list[pg.GraphicsObject]:
+    """Marks across, where an interval begins and ends; of classes only where they change."""
+    hole, start, stop = (rows[c].to_numpy() for c in ("hole", "from_m", "to_m"))
+    first, last = good.copy(), good.copy()
+    values = rows[name].to_numpy(dtype=object)
+    if rows[name].dtype.kind not in "fiu" and len(rows) > 1:
+        told = np.array([np.nan if pd.isna(v) else str(v) for v in values.tolist()], dtype=object)
+        goes_on = (hole[1:] == hole[:-1]) & (np.abs(start[1:] - stop[:-1]) < 1e-3) & (told[1:] == told[:-1])
+        first[1:] &= ~goes_on
+        last[:-1] &= ~goes_on
+    ends = np.concatenate([p.at(p.start, 0.0)[first], p.at(p.stop, 0.0)[last]])
+    tips = np.concatenate([p.at(p.start, width)[first], p.at(p.stop, width)[last]])
+    ink = [QColor(ctx.theme.text)]
+    return [LinePieces(ink, np.zeros(len(ends), dtype=np.int64), ends, tips, 1.2, 9.45)] if len(ends) else []
+
+
+_DRAW = {
+    "intervals": _intervals,
+    "patterns": _patterns,
+    "bars": _bars,
+    "curve": _curve,
+    "values": _values,
+    "ticks": _ticks,
+}

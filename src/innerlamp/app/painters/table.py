@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 from . import map_painters, scene_models, scene_painters, section_features, section_painters
 
-Use = Literal["ground", "corridor", "exaggeration", "draped"]
+Use = Literal["ground", "corridor", "exaggeration", "draped", "picture"]
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ PAINTERS: dict[tuple[str, str], Painter] = {
     ("scene", "points"): _by(scene_painters.paint_points, "ground"),
     ("scene", "lines"): _by(scene_painters.paint_lines, "ground"),
     ("scene", "holes"): _by(scene_painters.paint_holes),
-    ("scene", "surface"): _by(scene_models.paint_surface),
+    ("scene", "surface"): _by(scene_models.paint_surface, "picture"),
     ("scene", "blocks"): _by(scene_models.paint_blocks),
     ("scene", "targets"): _by(scene_painters.paint_targets),
     ("scene", "features"): _by(scene_painters.paint_features, "ground"),

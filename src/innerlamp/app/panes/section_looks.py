@@ -72,7 +72,7 @@ class LookMenu(QToolButton):
                 if ways:
                     how = add.addMenu(name)
                     for way in ways:
-                        wide = 8.0 if way in ("intervals", "values") else 30.0
+                        wide = 30.0 if way in ("bars", "curve") else 8.0
                         one = Beside(way, name, hand, width=wide)
                         how.addAction(way).triggered.connect(partial(self._add, one))
         for k, one in enumerate(self.look.beside):

@@ -12,7 +12,7 @@ from ..errors import InputError
 from .base import class_columns, numeric_columns
 from .holes import INTERVAL_ROLES, HoleSet
 
-Way = Literal["intervals", "bars", "curve", "values"]
+Way = Literal["intervals", "patterns", "bars", "curve", "values", "ticks"]
 Hand = Literal["left", "right"]
 WAYS: tuple[Way, ...] = get_args(Way)
 HANDS: tuple[Hand, ...] = get_args(Hand)
@@ -27,8 +27,9 @@ class Beside:
     Attributes
     ----------
     way
-        intervals: coloured strips; bars: as long as their value; curve: values joined along the hole, filled to it;
-        values: written.
+        intervals: coloured strips; patterns: strips with the patterns of their classes; bars: as long as their value;
+        curve: values joined along the hole, filled to it; values: written; ticks: marks where a class or sample begins
+        and ends.
     attribute
         The column.
     hand
@@ -78,8 +79,10 @@ def ways_for(holes: HoleSet, attribute: str) -> tuple[Way, ...]:
     if table is None:
         return ()
     if attribute in numeric_columns(table, INTERVAL_ROLES):
-        return ("bars", "curve", "intervals", "values")
-    return ("intervals", "values") if attribute in class_columns(table, INTERVAL_ROLES) else ("values",)
+        return ("bars", "curve", "intervals", "values", "ticks")
+    if attribute in class_columns(table, INTERVAL_ROLES):
+        return ("intervals", "patterns", "ticks", "values")
+    return ("values", "ticks")
 
 
 def as_data(look: SectionLook) -> dict[str, Any]:

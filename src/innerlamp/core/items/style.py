@@ -7,7 +7,7 @@ from typing import Any
 
 # How items of a kind can stand in 3D, the usual way first.
 FORMS: dict[str, tuple[str, ...]] = {
-    "surface": ("solid", "with edges", "wire"),
+    "surface": ("solid", "with edges", "wire", "with a picture"),
     "grid": ("on the ground", "own relief"),
     "blocks": ("from the cut-off", "band of the ramp", "slices", "slice at a plane", "isosurface"),
     "holes": ("tubes", "lines", "markers"),

@@ -64,7 +64,7 @@ class SectionPages(Params):
         (),
         "Beside holes",
         editor="lines",
-        help="Column, way, side, offset and width in metres: Sn_ppm bars right 4 30; ways: intervals, bars, curve, values",
+        help="Column, way, side, offset and width in metres: Sn_ppm bars right 4 30; ways: intervals, patterns, bars, curve, values, ticks",
         more=True,
     )
     panels: Several = param((), "Profiles above", editor="lines", help="Names of grids, the highest first", more=True)
