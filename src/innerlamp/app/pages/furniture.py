@@ -15,6 +15,7 @@ from ...core.crs import grid_convergence, to_lonlat
 from ...core.errors import LampError
 from ...core.items.page import Element, scale_words
 from ..context import Context
+from ..painters.bitmaps import bitmap
 from .frames import ground_of, metres_per_pixel
 from .paper import FAINT, INK, MM, font_of, round_interval
 
@@ -204,7 +205,7 @@ def paint_picture(painter: QPainter, element: Element) -> None:
     """Draw a picture as large as fits, undistorted."""
     rect = rect_of(element)
     try:
-        image = QImage.fromData(base64.b64decode(element.data, validate=True))
+        image = bitmap(base64.b64decode(element.data, validate=True))
     except (binascii.Error, ValueError):
         image = QImage()
     if image.isNull():

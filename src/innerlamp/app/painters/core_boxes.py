@@ -11,16 +11,17 @@ from PySide6.QtGui import QImage, QPainter
 
 from ...core.formats.photographs import SMALL
 from ...core.items.core_pictures import CorePictures, row_parts
+from .bitmaps import bitmap
 
 
 @functools.lru_cache(maxsize=48)
 def _large(data: bytes) -> QImage:
-    return QImage.fromData(data)
+    return bitmap(data)
 
 
 @functools.lru_cache(maxsize=1024)
 def _small(data: bytes) -> QImage:
-    return QImage.fromData(data)
+    return bitmap(data)
 
 
 def picture(item: CorePictures, row: int, pixels: float) -> QImage:

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -15,23 +12,19 @@ from ..errors import InputError
 from ..findings import Findings
 from .rawtable import Layout, RawTable, empty_rows, unique
 from .sheets import column_of
+from .sqlite_files import is_sqlite, opened, quoted
 
 MEDIUM = "database table"
+_MOST_ROWS = 20_000_000
 
 
 def parts(path: Path) -> tuple[str, ...]:
     """Return the names of tables and views."""
     if not is_sqlite(path):
         return tuple(name for name in _access(path).catalog if not name.startswith("MSys"))
-    with _open(path) as db:
+    with opened(path) as db:
         rows = db.execute("SELECT name FROM sqlite_master WHERE type IN ('table','view') AND name NOT LIKE 'sqlite_%'")
         return tuple(str(r[0]) for r in rows)
-
-
-def is_sqlite(path: Path) -> bool:
-    """Return whether a file is an SQLite database, by its first bytes."""
-    with path.open("rb") as handle:
-        return handle.read(16) == b"SQLite format 3\0"
 
 
 def look(path: Path, part: str) -> Layout:
@@ -39,8 +32,8 @@ def look(path: Path, part: str) -> Layout:
     if not is_sqlite(path):
         names = list(_access_table(path, part))
     else:
-        with _open(path) as db:
-            names = [c[0] for c in db.execute(f"SELECT * FROM {_quoted(part)} LIMIT 0").description]
+        with opened(path) as db:
+            names = [c[0] for c in db.execute(f"SELECT * FROM {quoted(part)} LIMIT 0").description]
     if len(names) < 2:
         raise InputError("the table has fewer than two columns", where=f"{path.name}#{part}")
     return Layout("", "", 0, unique([str(n) for n in names]), medium=MEDIUM, part=part)
@@ -55,8 +48,10 @@ def read(
         columns = [list(v)[:most] for v in _access_table(path, part).values()]
     else:
         limit = "" if most is None else f" LIMIT {int(most)}"
-        with _open(path) as db:
-            rows = db.execute(f"SELECT * FROM {_quoted(part)}{limit}").fetchall()
+        with opened(path) as db:
+            rows = db.execute(f"SELECT * FROM {quoted(part)}{limit}").fetchmany(_MOST_ROWS + 1)
+        if len(rows) > _MOST_ROWS:
+            raise InputError(f"the table has more than {_MOST_ROWS:,} rows", where=f"{path.name}#{part}")
         columns = [list(c) for c in zip(*rows, strict=True)] if rows else [[] for _ in layout.columns]
     data: dict[str, pa.Array] = {}
     for name, values in zip(layout.columns, columns, strict=True):
@@ -71,29 +66,6 @@ def read(
     line = np.arange(1, cells.num_rows + 1, dtype=np.int64)
     empty = empty_rows(cells) if cells.num_rows else np.zeros(0, dtype=bool)
     return RawTable(path, layout, cells.filter(pa.array(~empty)), line[~empty])
-
-
-@contextmanager
-def _open(path: Path) -> Iterator[sqlite3.Connection]:
-    # Read-only and with no extensions or attachments: a file from outside is data, not a program.
-    try:
-        db = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True)
-    except sqlite3.Error as error:
-        raise InputError(f"can't be opened as a database ({error})", where=path.name) from error
-    try:
-        db.text_factory = lambda b: b.decode("utf-8", errors="replace")
-        db.setlimit(sqlite3.SQLITE_LIMIT_ATTACHED, 0)
-        db.execute("PRAGMA trusted_schema=OFF")
-        yield db
-    except sqlite3.Error as error:
-        raise InputError(f"the database can't be read ({error})", where=path.name) from error
-    finally:
-        db.close()
-
-
-def _quoted(name: str) -> str:
-    escaped = name.replace('"', '""')
-    return f'"{escaped}"'
 
 
 def _access(path: Path) -> Any:

@@ -1,4 +1,4 @@
-"""Map features: GeoPackage, Shapefile and GeoJSON through pyogrio, DXF through ezdxf; geometry through shapely."""
+"""Map features: read by `vectors` and, DXF, through ezdxf; written through pyogrio; geometry through shapely."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from ..errors import InputError
 from ..findings import Findings
 from ..items.base import Item
 from ..items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
-from . import places_out
+from . import places_out, vectors
 
 DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
 _MOST = 20_000_000
@@ -25,16 +25,7 @@ def layers(path: Path) -> tuple[str, ...]:
     """Return the layers of a file; a DXF file is read as one."""
     if path.suffix.lower() == ".dxf":
         return ()
-    import pyogrio
-
-    try:
-        return tuple(str(name) for name, kind in pyogrio.list_layers(path) if kind is not None)
-    except Exception as error:  # pyogrio raises its own errors and GDAL's
-        raise InputError(
-            f"can't be read as map features ({error})",
-            where=path.name,
-            fix="Expected GeoPackage, Shapefile, GeoJSON or DXF",
-        ) from error
+    return vectors.layers(path)
 
 
 def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, given: str = "") -> Features:
@@ -49,20 +40,14 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
     """
     if path.suffix.lower() == ".dxf":
         return _read_dxf(path, layer, name, crs, found, given)
-    import pyogrio
     import shapely
 
-    try:
-        meta, _, wkb, data = pyogrio.raw.read(path, layer=layer or None)
-    except Exception as error:  # as above
-        raise InputError(f"can't be read as map features ({error})", where=path.name) from error
-    if wkb is None or not len(wkb):
+    read = vectors.read(path, layer)
+    shapes = read.shapes
+    if not len(shapes):
         raise InputError("the layer holds no features", where=path.name)
-    shapes = shapely.from_wkb(wkb)
-    table = pd.DataFrame(
-        {str(f): _plain(v) for f, v in zip(meta["fields"], data, strict=True)}, index=range(len(shapes))
-    )
-    source = str(meta.get("crs") or "") or given
+    table = pd.DataFrame(read.fields, index=range(len(shapes)))
+    source = read.crs or given
     empty = shapely.is_missing(shapes) | shapely.is_empty(shapes)
     if empty.any():
         found.add(
@@ -215,12 +200,6 @@ def polygons_of(item: Features, among: np.ndarray | None = None) -> list[tuple[i
             )
         out.append((row, shape))
     return out
-
-
-def _plain(values: np.ndarray) -> np.ndarray:
-    if values.dtype.kind in "iu" or values.dtype.kind == "b":
-        return values.astype(float)
-    return values.astype(str) if values.dtype.kind == "M" else values
 
 
 def write_features(item: Features, path: Path | str) -> list[Path]:

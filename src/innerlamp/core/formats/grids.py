@@ -1,8 +1,7 @@
-"""Grid files: GeoTIFF and ESRI ASCII through rasterio, NetCDF through its own library, XYZ as a table."""
+"""Grid files: GeoTIFF through rasterio, ESRI ASCII by our own hand, NetCDF through its own library, XYZ as a table."""
 
 from __future__ import annotations
 
-import warnings
 from pathlib import Path
 from typing import NamedTuple
 
@@ -12,7 +11,7 @@ from numpy.typing import NDArray
 from ..errors import InputError
 from ..items.fields import Grid
 from ..units import unit_in_heading
-from . import netcdf
+from . import ascii_grids, netcdf, rasters
 from .lattice import even_axis
 from .layers import chosen_layer
 
@@ -58,47 +57,47 @@ def read_grid(path: Path | str, layer: str = "", slice_: str = "") -> GridFile:
         return _read_xyz(path)
     if netcdf.is_netcdf(path):
         return GridFile(*netcdf.read(path, layer, slice_, MOST_CELLS))
+    if ascii_grids.is_ascii_grid(path):
+        return GridFile(*ascii_grids.read(path, MOST_CELLS))
     return _read_raster(path, layer)
 
 
 def _read_raster(path: Path, layer: str) -> GridFile:
-    import rasterio
-    from rasterio.errors import NotGeoreferencedWarning, RasterioError
+    from rasterio.errors import RasterioError
 
     try:
-        with warnings.catch_warnings(), rasterio.Env(AAIGRID_DATATYPE="Float64"):
-            warnings.simplefilter("ignore", NotGeoreferencedWarning)
-            with rasterio.open(path) as source:
-                if source.width * source.height > MOST_CELLS:
-                    raise InputError(
-                        f"the grid has {source.width:,} × {source.height:,} cells, too many to hold", where=path.name
-                    )
-                names = [source.descriptions[k] or str(k + 1) for k in range(source.count)]
-                number = 1 + chosen_layer(names, layer, "band", path.name)
-                t = source.transform
-                if t.is_identity and source.crs is None:
-                    raise InputError(
-                        "the file does not say where it lies",
-                        where=path.name,
-                        fix="Put its world file (.tfw) beside it",
-                    )
-                if abs(t.b) > 1e-9 or abs(t.d) > 1e-9 or t.a <= 0:
-                    raise InputError("the grid is rotated", where=path.name, fix="Resample it north up first")
-                band = source.read(number, masked=True)
-                values = np.where(np.ma.getmaskarray(band), np.nan, np.asarray(band, dtype=float))
-                values = values * source.scales[number - 1] + source.offsets[number - 1]
-                crs = source.crs.to_string() if source.crs else ""
-                unit, name = source.units[number - 1] or "", source.descriptions[number - 1] or ""
+        with rasters.opened(path) as source:
+            if source.width * source.height > MOST_CELLS:
+                raise InputError(
+                    f"the grid has {source.width:,} × {source.height:,} cells, too many to hold", where=path.name
+                )
+            names = [source.descriptions[k] or str(k + 1) for k in range(source.count)]
+            number = 1 + chosen_layer(names, layer, "band", path.name)
+            place = rasters.affine_of(path, source)
+            if place is None:
+                raise InputError(
+                    "the file does not say where it lies",
+                    where=path.name,
+                    fix="Put its world file (.tfw) beside it",
+                )
+            a, b, c, d, e, f = place
+            if abs(b) > 1e-9 or abs(d) > 1e-9 or a <= 0 or e == 0 or not np.isfinite(place).all():
+                raise InputError("the grid is rotated", where=path.name, fix="Resample it north up first")
+            band = source.read(number, masked=True)
+            values = np.where(np.ma.getmaskarray(band), np.nan, np.asarray(band, dtype=float))
+            values = values * source.scales[number - 1] + source.offsets[number - 1]
+            crs = source.crs.to_string() if source.crs else ""
+            unit, name = source.units[number - 1] or "", source.descriptions[number - 1] or ""
     except (RasterioError, OSError, ValueError) as error:
         raise InputError(
-            f"can't be read as a grid ({error})", where=path.name, fix="Expected GeoTIFF, ESRI ASCII, NetCDF or XYZ"
+            "can't be read as a grid", where=path.name, fix="Expected GeoTIFF, ESRI ASCII, NetCDF or XYZ"
         ) from error
-    dy = abs(t.e)
-    north_up = t.e < 0
+    dy = abs(e)
+    north_up = e < 0
     if north_up:
         values = values[::-1]
-    y_first = t.f - dy * (values.shape[0] - 0.5) if north_up else t.f + dy / 2
-    return GridFile(np.ascontiguousarray(values), t.c + t.a / 2, y_first, t.a, dy, crs, unit, name)
+    y_first = f - dy * (values.shape[0] - 0.5) if north_up else f + dy / 2
+    return GridFile(np.ascontiguousarray(values), c + a / 2, y_first, a, dy, crs, unit, name)
 
 
 def write_geotiff(grid: Grid, path: Path | str) -> None:

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import InputError, refused
+from ..errors import InputError
 from ..items.fields import Grid
+from . import netcdf_doors
 from .lattice import even_axis
 from .layers import chosen_layer
 
@@ -38,9 +39,7 @@ def read(
     InputError
         When the file can't be read, has no coordinates, or holds several variables or slices and none was named.
     """
-    import netCDF4
-
-    with refused("can't be read as NetCDF", path.name), netCDF4.Dataset(path) as data:
+    with netcdf_doors.opened(path) as data:
         found = {n: plane for n, v in data.variables.items() if (plane := _plane(data, v)) is not None}
         if not found:
             raise InputError(
@@ -70,9 +69,7 @@ def system_and_bounds(path: Path) -> tuple[str, tuple[float, float, float, float
     InputError
         When the file can't be read or no variable lies on coordinates.
     """
-    import netCDF4
-
-    with refused("can't be read as NetCDF", path.name), netCDF4.Dataset(path) as data:
+    with netcdf_doors.opened(path) as data:
         for variable in data.variables.values():
             plane = _plane(data, variable)
             if plane is not None:

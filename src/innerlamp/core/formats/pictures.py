@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..items.picture import Picture
+from . import rasters
 
 EXTENSIONS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
 _LONGEST = 4096
@@ -34,15 +35,13 @@ class RawPicture:
 
 def look(path: Path) -> tuple[int, int, bool]:
     """Return columns, rows, and whether the file names its place; pixels are not read."""
-    import rasterio
-
     try:
-        with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
-            return data.width, data.height, not data.transform.is_identity
+        with rasters.opened(path) as data:
+            return data.width, data.height, rasters.affine_of(path, data) is not None
+    except InputError:
+        raise
     except Exception as error:  # rasterio raises its own errors and GDAL's
-        raise InputError(
-            f"can't be read as a picture ({error})", where=path.name, fix="Use PNG, JPEG or TIFF"
-        ) from error
+        raise InputError("can't be read as a picture", where=path.name, fix="Use PNG, JPEG or TIFF") from error
 
 
 def read(path: Path, longest: int = _LONGEST) -> RawPicture:
@@ -53,11 +52,10 @@ def read(path: Path, longest: int = _LONGEST) -> RawPicture:
     InputError
         When it can't be read or is too large.
     """
-    import rasterio
     from rasterio.enums import ColorInterp, Resampling
 
     try:
-        with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
+        with rasters.opened(path) as data:
             if data.width * data.height > _MOST_PIXELS:
                 raise InputError(
                     f"the picture has {data.width * data.height / 1e6:,.0f} million pixels",
@@ -72,18 +70,20 @@ def read(path: Path, longest: int = _LONGEST) -> RawPicture:
                 out_shape=(min(data.count, 4), *shape),
                 resampling=Resampling.nearest if palette else Resampling.average,
             )
-            t = data.transform
+            place = rasters.affine_of(path, data)
             sx, sy = data.width / shape[1], data.height / shape[0]
-            affine = None if t.is_identity else (t.a * sx, t.b * sy, t.c, t.d * sx, t.e * sy, t.f)
+            if place is not None:
+                a, b, c, d, e, f = place
+                affine = (a * sx, b * sy, c, d * sx, e * sy, f)
+            else:
+                affine = None
             crs = data.crs.to_string() if data.crs else ""
             colours = data.colormap(1) if palette else None
             alpha = any(c == ColorInterp.alpha for c in data.colorinterp)
     except InputError:
         raise
     except Exception as error:  # as above
-        raise InputError(
-            f"can't be read as a picture ({error})", where=path.name, fix="Use PNG, JPEG or TIFF"
-        ) from error
+        raise InputError("can't be read as a picture", where=path.name, fix="Use PNG, JPEG or TIFF") from error
     return RawPicture(_rgba(bands, colours, alpha), affine, crs, step)
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ..elements import measured
 from ..errors import InputError, LampError
-from ..formats import columns, features, mining, pictures, rawtable, tables_in
+from ..formats import columns, features, mining, pictures, rasters, rawtable, tables_in
 from ..formats.rawtable import Layout
 from ..formats.saved_mappings import SavedMapping, shape_of
 from .control_samples import kind_of
@@ -215,16 +215,14 @@ def _grid(path: Path, why: str) -> Offer:
 
 
 def _picture_or_grid(path: Path) -> Offer:
-    import warnings
-
-    import rasterio
-
     try:
-        with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
-            bands, kind, placed = data.count, data.dtypes[0], not data.transform.is_identity
+        with rasters.opened(path) as data:
+            bands, kind, placed = data.count, data.dtypes[0], rasters.affine_of(path, data) is not None
             palette = any(str(c).endswith("palette") for c in data.colorinterp)
+    except InputError:
+        raise
     except Exception as error:  # rasterio raises its own errors and GDAL's
-        raise InputError(f"can't be read as a picture or grid ({error})", where=path.name) from error
+        raise InputError("can't be read as a picture or grid", where=path.name, fix="Use PNG, JPEG or TIFF") from error
     if bands == 1 and not palette and kind != "uint8" and placed:
         return _grid(path, "one band of numbers with a place")
     if not placed and names_depths(path.stem):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,8 +11,8 @@ import numpy as np
 import pyproj
 
 from ..crs import describe, is_metric, plan_and_height
-from ..errors import CrsError, LampError
-from ..formats import columns, features, pictures, tables_in
+from ..errors import CrsError, InputError, LampError
+from ..formats import ascii_grids, columns, features, pictures, rasters, tables_in, vectors
 from ..numbers import number_or_none
 from ..progress import SILENT, Progress
 from ..systems_by_name import systems_named
@@ -84,20 +83,20 @@ def _system_of(path: Path) -> tuple[str, str] | None:
 
 
 def _of_features(path: Path) -> tuple[str, tuple[float, float] | None]:
-    import pyogrio
-
     try:
-        info = pyogrio.read_info(path, layer=features.layers(path)[0], force_total_bounds=True)
-    except Exception as error:  # pyogrio raises its own errors and GDAL's
+        system, bounds = vectors.system_and_bounds(path)
+    except InputError as error:
         raise CrsError(f"'{path.name}' names no system") from error
-    return str(info["crs"] or ""), _middle(info["total_bounds"])
+    return system, _middle(bounds)
 
 
 def _of_raster(path: Path) -> tuple[str, tuple[float, float] | None]:
-    import rasterio
-
     try:
-        with warnings.catch_warnings(action="ignore"), rasterio.open(path) as data:
+        if ascii_grids.is_ascii_grid(path):
+            values, x0, y0, dx, dy, system = ascii_grids.read(path, 200_000_000)
+            ny, nx = values.shape
+            return system, (x0 + dx * nx / 2, y0 + dy * ny / 2)
+        with rasters.opened(path) as data:
             return data.crs.to_string() if data.crs else "", _middle(tuple(data.bounds))
     except Exception as error:  # rasterio raises its own errors and GDAL's
         raise CrsError(f"'{path.name}' names no system") from error

@@ -107,6 +107,14 @@ class Element(BaseModel):
         wanted = self.strip_height + PANEL * len(self.panels)
         return wanted if self.h >= 33.0 + wanted else 0.0
 
+    @field_validator("data")
+    @classmethod
+    def _is_a_picture(cls, data: str) -> str:
+        # PNG or JPEG by their first bytes: other kinds, such as SVG, can refer to files.
+        if data and not data.startswith(("iVBORw0KGgo", "/9j/")):
+            raise ValueError("must be a PNG or JPEG picture in base 64")
+        return data
+
     @field_validator("line")
     @classmethod
     def _is_a_section(cls, line: tuple[float, ...] | None) -> tuple[float, ...] | None:
