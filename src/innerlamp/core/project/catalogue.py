@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
+import shutil
 import sqlite3
+import tempfile
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
@@ -98,11 +101,28 @@ def create(path: Path, crs: str) -> sqlite3.Connection:
 
 
 def _open(file: Path, write: bool) -> sqlite3.Connection:
+    if not write and not os.access(file.parent, os.W_OK):
+        return _copy(file)
     uri = file.resolve().as_uri() + ("" if write else "?mode=ro")
     db = sqlite3.connect(uri, uri=True, isolation_level=None, timeout=10)
     if write:
         db.execute("PRAGMA journal_mode=WAL")
         db.execute("PRAGMA synchronous=FULL")
+    return db
+
+
+def _copy(file: Path) -> sqlite3.Connection:
+    """A catalogue in memory: where nothing can be written the log beside it could not be followed."""
+    with tempfile.TemporaryDirectory() as place:
+        for each in (file, file.with_name(file.name + "-wal")):
+            if each.exists():
+                shutil.copyfile(each, Path(place) / each.name)
+        there = sqlite3.connect(str(Path(place) / file.name), isolation_level=None)
+        try:
+            db = sqlite3.connect(":memory:", isolation_level=None)
+            there.backup(db)
+        finally:
+            there.close()
     return db
 
 

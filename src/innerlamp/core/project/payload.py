@@ -28,6 +28,7 @@ import pyarrow.parquet as pq
 from ..errors import ProjectError
 from ..items.base import Item, Parts
 from ..items.kinds import KINDS
+from . import ground_rules
 
 Manifest = dict[str, Any]
 MAPPED = 16_000_000  # bytes from which an array is mapped rather than read
@@ -46,9 +47,11 @@ def write_file(folder: Path, data: Iterable[bytes | memoryview] | bytes, suffix:
         told.update(part)
     name = told.hexdigest() + suffix
     target = folder / name[:2] / name
-    if target.exists() and target.stat().st_size == sum(memoryview(part).nbytes for part in parts):
+    if _is_whole(target, name, sum(memoryview(part).nbytes for part in parts)):
         return name
-    target.parent.mkdir(parents=True, exist_ok=True)
+    if not target.parent.is_dir():
+        target.parent.mkdir(parents=True, exist_ok=True)
+        sync_folder(folder)
     temporary = target.with_name(f".{name}.{os.getpid()}.part")
     with temporary.open("wb") as handle:
         for part in parts:
@@ -58,6 +61,20 @@ def write_file(folder: Path, data: Iterable[bytes | memoryview] | bytes, suffix:
     temporary.rename(target)
     sync_folder(target.parent)
     return name
+
+
+def _is_whole(target: Path, name: str, size: int) -> bool:
+    """Whether a file is there with the content that its name says: damaged bytes are written anew."""
+    try:
+        if not ground_rules.is_plain(target) or target.stat().st_size != size:
+            return False
+        told = hashlib.blake2b(digest_size=20)
+        with target.open("rb") as handle:
+            while chunk := handle.read(1 << 20):
+                told.update(chunk)
+        return told.hexdigest() == name.split(".", maxsplit=1)[0]
+    except OSError:
+        return False
 
 
 def sync_folder(folder: Path) -> None:
@@ -79,7 +96,7 @@ def read_file(folder: Path, name: str) -> bytes:
     """
     path = file_path(folder, name)
     try:
-        data = path.read_bytes()
+        data = ground_rules.read_plain(path)
     except OSError as error:
         raise _missing(path) from error
     if digest(data) != name.split(".", maxsplit=1)[0]:
@@ -214,6 +231,8 @@ def write_array(folder: Path, array: np.ndarray) -> str:
 def _read_array(folder: Path, name: str, mapped: bool) -> np.ndarray:
     path = file_path(folder, name)
     try:
+        if not ground_rules.is_plain(path):
+            raise _missing(path)
         large = path.stat().st_size > MAPPED
     except OSError as error:
         raise _missing(path) from error
@@ -290,8 +309,12 @@ def adopt(staging: Path, folder: Path, manifest: Manifest) -> None:
     """Move the files of a manifest from a worker's folder into the project's."""
     for name in files_of(manifest):
         source, target = file_path(staging, name), file_path(folder, name)
-        if target.exists():
+        if source.exists() and _is_whole(target, name, source.stat().st_size):
             continue
-        target.parent.mkdir(parents=True, exist_ok=True)
+        if not source.exists() and target.exists():
+            continue
+        if not target.parent.is_dir():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            sync_folder(folder)
         source.rename(target)
         sync_folder(target.parent)

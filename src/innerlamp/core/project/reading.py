@@ -15,7 +15,7 @@ from ..items.base import Item
 from ..items.legend import Legend
 from ..items.style import Style
 from ..signal import Signal
-from . import catalogue, payload
+from . import catalogue, lock, payload
 from .catalogue import Transaction
 from .history import History, State
 from .origins import Origins
@@ -254,6 +254,8 @@ class ProjectReading:
             raise ProjectError(
                 "the project is open read-only", where=self.name, fix="Close it in the other window first"
             )
+        assert self._lock is not None
+        lock.check_held(self.path, self._lock)
         return Transaction(self._db)
 
     def _state(self, table: str, key: str) -> State | None:

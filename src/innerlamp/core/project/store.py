@@ -10,6 +10,7 @@ crash at any moment therefore loses at most the change under way.
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import sqlite3
 import uuid
@@ -22,7 +23,7 @@ from ..errors import ProjectError
 from ..items.base import Item
 from ..items.legend import Legend
 from ..items.style import Style
-from . import catalogue, lock, payload
+from . import catalogue, ground_rules, lock, payload
 from .catalogue import now
 from .freshness import found_again
 from .history import Move
@@ -56,14 +57,24 @@ class Store(Upkeep):
         """
         parse_crs(crs)
         path = _with_suffix(Path(path))
-        if path.exists() and any(path.iterdir()):
-            raise ProjectError("there is something of that name already", where=str(path), fix="Choose another name")
+        fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
         try:
-            (path / "payloads").mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise ProjectError(f"can't make the project folder ({error.strerror})", where=str(path)) from error
-        handle = lock.take(path)
-        return cls(path, catalogue.create(path, crs), handle)
+            if path.is_symlink() or (path.exists() and (not path.is_dir() or any(path.iterdir()))):
+                raise ProjectError(
+                    "there is something of that name already", where=str(path), fix="Choose another name"
+                )
+            # Made aside and moved to its place when it is whole: what is broken off leaves nothing there.
+            (fresh / "payloads").mkdir(parents=True)
+            catalogue.create(fresh, crs).close()
+            fresh.rename(path)
+            payload.sync_folder(path.parent)
+            handle = lock.take(path)
+            return cls(path, catalogue.connect(path, True), handle)
+        except (OSError, sqlite3.Error) as error:
+            why = error.strerror if isinstance(error, OSError) else str(error)
+            raise ProjectError(f"can't make the project folder ({why})", where=str(path)) from error
+        finally:
+            shutil.rmtree(fresh, ignore_errors=True)
 
     @classmethod
     def open(cls, path: Path | str, write: bool = True) -> Store:
@@ -81,6 +92,7 @@ class Store(Upkeep):
             raise ProjectError(
                 "there is no Inner Lamp project here", where=str(path), fix="A project is a folder that ends in .lamp"
             )
+        ground_rules.check(path, write)
         handle = lock.take(path) if write else None
         try:
             db = catalogue.connect(path, write)
