@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, NoReturn, get_args
 from . import __version__
 from .core.errors import InputError, LampError
 from .core.progress import CallbackProgress, Progress
+from .terminal import shown_plainly, told_of_fault
 
 if TYPE_CHECKING:
     from .core.importing import intake
@@ -25,6 +26,11 @@ class _Parser(argparse.ArgumentParser):
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code."""
+    with shown_plainly():
+        return _main(argv)
+
+
+def _main(argv: Sequence[str] | None) -> int:
     try:
         args = _parser().parse_args(argv)
         result: int = args.run(args)
@@ -32,11 +38,17 @@ def main(argv: Sequence[str] | None = None) -> int:
     except LampError as error:
         print(f"inner-lamp: {error}", file=sys.stderr)
         return 2
+    except MemoryError:
+        print("inner-lamp: there is not enough memory for that. Take less at once.", file=sys.stderr)
+        return 2
     except BrokenPipeError:
         return 0
     except KeyboardInterrupt:
         print("inner-lamp: stopped.", file=sys.stderr)
         return 130
+    except Exception as error:  # a fault of the program's own: said in a sentence, kept in full for who mends it
+        print(f"inner-lamp: {told_of_fault(error)}", file=sys.stderr)
+        return 3
 
 
 def _parser() -> argparse.ArgumentParser:

@@ -9,6 +9,11 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Iterator
 
+from .shown import clipped, one_line
+
+# Letters of a message: what a file holds may be long, what is said of it must not be.
+_MOST, _MOST_WHAT, _MOST_WHERE, _LEAST_FIX = 298, 170, 80, 46
+
 
 class LampError(Exception):
     """Base of all errors that a user is meant to read.
@@ -28,10 +33,12 @@ class LampError(Exception):
         self.what, self.where, self.fix = what, where, fix
 
     def __str__(self) -> str:
-        text = f"{self.where}: {self.what}" if self.where else self.what
-        text = text.rstrip(". ") + "."
+        what = clipped(one_line(self.what), _MOST_WHAT)
+        where = one_line(self.where)
+        where = where if len(where) <= _MOST_WHERE else "…" + where[1 - _MOST_WHERE :]  # the end of a path tells most
+        text = (f"{where}: {what}" if where else what).rstrip(". ") + "."
         if self.fix:
-            text += " " + self.fix.rstrip(". ") + "."
+            text += " " + clipped(one_line(self.fix).rstrip(". "), max(_MOST - len(text) - 2, _LEAST_FIX)) + "."
         return text
 
     def __reduce__(self) -> tuple[type[LampError], tuple[str, str, str]]:

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -21,6 +20,7 @@ from ...core.declaring.operation import Cost, Inputs, Operation
 from ...core.errors import LampError
 from ...core.project.records import Notice
 from ..context import Context
+from ..theme.plain import Label
 from .fields import AttributeField, FileField, MappingField, widget_for
 from .form_state import FormState
 from .item_list import ItemList
@@ -47,11 +47,11 @@ class OperationForm(FormState):
         top.addWidget(back)
         top.addStretch(1)
         box.addLayout(top)
-        heading = QLabel(operation.title)
+        heading = Label(operation.title)
         heading.setObjectName("heading")
         heading.setWordWrap(True)
         box.addWidget(heading)
-        about = QLabel(operation.help)
+        about = Label(operation.help)
         about.setObjectName("faint")
         about.setWordWrap(True)
         box.addWidget(about)
@@ -66,11 +66,11 @@ class OperationForm(FormState):
         self.column.addStretch(1)
         area.setWidget(inner)
         box.addWidget(area, 1)
-        self.cost = QLabel()
+        self.cost = Label()
         self.cost.setObjectName("faint")
         self.cost.setWordWrap(True)
         box.addWidget(self.cost)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("bad")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -98,7 +98,7 @@ class OperationForm(FormState):
             if slot.many:
                 self.lists[slot.slot] = ItemList(slot)
                 self.lists[slot.slot].changed.connect(self._slot_changed)
-                words = QLabel(slot.label)
+                words = Label(slot.label)
                 words.setToolTip(slot.help)
                 layout.addRow(words)
                 layout.addRow(self.lists[slot.slot])
@@ -109,7 +109,7 @@ class OperationForm(FormState):
             combo.setMinimumContentsLength(10)
             self.slots[slot.slot] = combo
             combo.activated.connect(lambda _: self._slot_changed())
-            words = QLabel(slot.label)
+            words = Label(slot.label)
             words.setWordWrap(True)
             layout.addRow(words, combo)
         self._fill_slots()
@@ -127,7 +127,7 @@ class OperationForm(FormState):
             self.fields[name] = widget
             if isinstance(widget, MappingField):
                 continue
-            label = QLabel(f"{info.label} ({info.unit})" if info.unit else info.label)
+            label = Label(f"{info.label} ({info.unit})" if info.unit else info.label)
             label.setWordWrap(True)
             label.setToolTip(widget.toolTip())
             target = more if info.more else layout

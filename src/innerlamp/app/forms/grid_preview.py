@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QImage, QPixmap
-from PySide6.QtWidgets import QLabel, QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout
 
 from ...core.compute.potential.filters import depth_from_slope, radial_spectrum
 from ...core.declaring.operation import Inputs
@@ -18,6 +18,7 @@ from ...core.items.fields import Grid
 from ...core.operations.grids.analysis import SourceDepth, band_of, power_of
 from ...core.progress import Progress
 from ..painters.colours import colour_values
+from ..theme.plain import Label
 from .form_state import FormState
 from .previews import Preview
 from .variogram_preview import VariogramPreview
@@ -32,11 +33,11 @@ class CoarsePreview(Preview):
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self.picture = QLabel()
+        self.picture = Label()
         self.picture.setMinimumHeight(150)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setAccessibleName("Coarse preview of the grid")
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setWordWrap(True)
         box.addWidget(self.picture)
@@ -146,7 +147,7 @@ class SpectrumPreview(Preview):
         self.band = pg.LinearRegionItem(pen=pg.mkPen(theme.lit, width=2), brush=faint, hoverBrush=faint)
         for each in (self.band, self.curve, self.slope):
             self.plot.addItem(each)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setWordWrap(True)
         box.addWidget(self.plot)

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -40,6 +39,7 @@ from ...core.running.execute import find_operation
 from .. import background, settings
 from ..context import Context
 from ..intake_queue import IntakeQueue
+from ..theme.plain import Label, plain_tip
 from .offer_preview import OfferPreview
 from .previews import BatchTable
 
@@ -66,11 +66,11 @@ class IntakeForm(QWidget):
         back.setToolTip("Back to the steps (Esc)")
         back.clicked.connect(self.closed.emit)
         box.addWidget(back)
-        heading = QLabel("Bring in files")
+        heading = Label("Bring in files")
         heading.setObjectName("heading")
         box.addWidget(heading)
         row = QHBoxLayout()
-        about = QLabel("Drop files or folders here. Each is told by what stands in it.")
+        about = Label("Drop files or folders here. Each is told by what stands in it.")
         about.setObjectName("faint")
         about.setWordWrap(True)
         row.addWidget(about, 1)
@@ -115,7 +115,7 @@ class IntakeForm(QWidget):
         column.addStretch(1)
         area.setWidget(inner)
         box.addWidget(area, 3)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setWordWrap(True)
         box.addWidget(self.problem)
         self.checks_button = QPushButton("Show their checks")
@@ -171,10 +171,10 @@ class IntakeForm(QWidget):
         )
         self.dips = QComboBox()
         self.dips.setObjectName("dips")
-        self.dips_words = QLabel()
+        self.dips_words = Label()
         self.negatives = QComboBox()
         self.negatives.setObjectName("negatives")
-        self.negatives_words = QLabel()
+        self.negatives_words = Label()
         for combo, words, kinds in (
             (self.dips, self.dips_words, get_args(Dips)),
             (self.negatives, self.negatives_words, get_args(NegativeRule)),
@@ -191,10 +191,10 @@ class IntakeForm(QWidget):
         self.order.addItem("day first", "day first")
         self.order.addItem("month first", "month first")
         self.order.activated.connect(lambda _: self._say(""))
-        self.order_words = QLabel()
+        self.order_words = Label()
         self.order_words.setObjectName("bad")
         self.order_words.setWordWrap(True)
-        self.holes_words = QLabel("Holes go to")
+        self.holes_words = Label("Holes go to")
         rows.addRow(self.holes_words, self.holes_to)
         rows.addRow("Below detection is", self.below)
         rows.addRow("Above the limit is", self.above)
@@ -284,7 +284,7 @@ class IntakeForm(QWidget):
             alike = sum(o.label == offer.label for o in self.offers) > 1
             folder = Path(offer.ref.split("#")[0]).parent.name
             cell = QTableWidgetItem(f"{folder}/{offer.label}" if alike else offer.label)
-            cell.setToolTip(f"{offer.ref}\n{offer.why}")
+            cell.setToolTip(plain_tip(f"{offer.ref}\n{offer.why}"))
             self.list.setItem(row, FILE, cell)
             combo = QComboBox()
             combo.setObjectName(f"kind.{row}")
@@ -327,7 +327,7 @@ class IntakeForm(QWidget):
         else:
             sign, tip = "", offer.why
         cell.setText(sign)
-        cell.setToolTip(tip)
+        cell.setToolTip(plain_tip(tip))
 
     def _kind_chosen(self, row: int, kind: str) -> None:
         self.offers[row] = offers.as_kind(self.offers[row], kind)

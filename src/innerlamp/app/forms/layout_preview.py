@@ -7,12 +7,13 @@ import pandas as pd
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ...core.compute.geometry.lines import natural
 from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
 from ...core.items.electrodes import ElectrodeSurvey
+from ..theme.plain import Label
 from ..theme.theme import Theme
 from .fields import ListField
 from .form_state import FormState
@@ -110,7 +111,7 @@ class LayoutPreview(Preview):
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setWordWrap(True)
         self.view = LayoutView(form.ctx.theme)

@@ -26,6 +26,7 @@ from ...core.importing.detection import CellRules
 from ...core.importing.offers import KINDS, Offer
 from .. import background
 from ..context import Context
+from ..theme.plain import Label
 from .picks_preview import PicksEditor
 
 _ROWS = 8
@@ -62,7 +63,7 @@ class OfferPreview(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(4)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setWordWrap(True)
         self.roles = QWidget()
         self.grid = QGridLayout(self.roles)
@@ -75,7 +76,7 @@ class OfferPreview(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(18)
         self.table.setFixedHeight(150)
         self.table.setAccessibleName("First rows")
-        self.odd = QLabel()
+        self.odd = Label()
         self.odd.setObjectName("faint")
         self.odd.setWordWrap(True)
         self.picks = PicksEditor(ctx)
@@ -166,7 +167,7 @@ class OfferPreview(QWidget):
             combo.setCurrentIndex(max(combo.findData(offer.roles.get(role.name, "")), 0))
             combo.setMinimumContentsLength(6)
             combo.activated.connect(lambda _, r=role.name, c=combo: self._chosen(r, str(c.currentData())))
-            label = QLabel(f"{role.label}{' *' if role.required else ''}")
+            label = Label(f"{role.label}{' *' if role.required else ''}")
             if role.required and not combo.currentData():
                 label.setObjectName("bad")
             self.grid.addWidget(label, number // 2, 2 * (number % 2))

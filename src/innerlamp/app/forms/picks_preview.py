@@ -9,7 +9,6 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -23,6 +22,7 @@ from ...core.formats import pictures, tables_in
 from ...core.numbers import number_or_none
 from .. import background
 from ..context import Context
+from ..theme.plain import Label
 from .fields import RowsField
 from .form_state import FormState
 from .previews import Preview
@@ -121,7 +121,7 @@ class PicksEditor(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
-        self.words = QLabel("Click a known place on the picture, then click it on the map or type its coordinates.")
+        self.words = Label("Click a known place on the picture, then click it on the map or type its coordinates.")
         self.words.setWordWrap(True)
         self.view = PictureView(ctx)
         self.view.picked.connect(self.pick)
@@ -134,7 +134,7 @@ class PicksEditor(QWidget):
         self.table.setFixedHeight(126)
         self.table.itemChanged.connect(self._typed)
         row = QHBoxLayout()
-        self.residual = QLabel()
+        self.residual = Label()
         self.residual.setObjectName("faint")
         self.residual.setWordWrap(True)
         drop = QPushButton("Drop point")

@@ -7,7 +7,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
-    QLabel,
     QTableWidget,
     QTableWidgetItem,
     QTabWidget,
@@ -22,6 +21,7 @@ from ...core.formats import columns, tables_in
 from ...core.operations.data import add_holes
 from ...core.progress import SILENT
 from .. import background
+from ..theme.plain import Label
 from .fields import MappingField
 from .form_state import FormState
 
@@ -78,13 +78,13 @@ class ColumnsPreview(Preview):
         try:
             layout = tables_in.look(path)
         except LampError as error:
-            words = QLabel(str(error))
+            words = Label(str(error))
             words.setObjectName("bad")
             words.setWordWrap(True)
             box.addWidget(words)
             self.tabs.addTab(page, name)
             return
-        words = QLabel(layout.words)
+        words = Label(layout.words)
         words.setObjectName("faint")
         words.setWordWrap(True)
         box.addWidget(words)
@@ -146,7 +146,7 @@ class BatchTable(QWidget):
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self.counts = QLabel()
+        self.counts = Label()
         self.counts.setWordWrap(True)
         self.holes = QTableWidget(0, 3)
         self.holes.setHorizontalHeaderLabels(["hole", "is", "what"])

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHeaderView, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QHeaderView, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from ...core.items.holes import HoleSet
 from ...core.operations.data import merge_holes
 from ...core.operations.data.grouping import codes_of, unit_of
+from ..theme.plain import Label
 from .fields import MappingField
 from .form_state import FormState
 from .previews import Preview
@@ -37,7 +38,7 @@ class RulesPreview(Preview):
         self.rules.setToolTip("One rule a row; * stands for any letters, ? for one. The last row is for a new rule.")
         self.rules.setAccessibleName("Rules")
         self.rules.itemChanged.connect(lambda _: self._edited())
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setWordWrap(True)
         self.codes = _table(["Code", "Metres", "Unit"])
@@ -46,7 +47,7 @@ class RulesPreview(Preview):
         take = QPushButton("A rule for each code without one")
         take.setToolTip("Adds the codes that no rule fits, for their units to be typed in")
         take.clicked.connect(self.take_codes)
-        for widget in (QLabel("Rules"), self.rules, take, self.words, self.codes):
+        for widget in (Label("Rules"), self.rules, take, self.words, self.codes):
             box.addWidget(widget)
         self._filling = False
         self._shown = ("", "")
@@ -136,7 +137,7 @@ class SamePreview(Preview):
         super().__init__(form)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setWordWrap(True)
         self.table = _table(["Hole", "is", "Found in"])
         self.table.setFixedHeight(200)

@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from ...core.compute.gridding.variogram import Experimental, Model, experimental, propose_bins
 from ...core.errors import LampError
@@ -18,6 +18,7 @@ from ...core.items.points import PointSet, SurveyLines
 from ...core.operations.grids.interpolation import VariogramChoice, settled_model
 from ...core.operations.grids.sampling import Transform, values_of
 from ...core.progress import Progress
+from ..theme.plain import Label
 from ..theme.theme import Theme
 from .form_state import FormState
 from .previews import Preview
@@ -221,7 +222,7 @@ class VariogramPreview(Preview):
         box.setContentsMargins(0, 0, 0, 0)
         self.view = VariogramView(form.ctx.theme)
         self.view.dragged.connect(self._dragged)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setWordWrap(True)
         self.again = QPushButton("Fit again")

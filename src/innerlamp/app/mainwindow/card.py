@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -33,6 +32,7 @@ from ...core.numbers import parse_number
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
 from ..context import Context
+from ..theme.plain import Label
 from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard
 from .item_history import HistoryList
@@ -79,17 +79,17 @@ class Card(QScrollArea):
         box.setSpacing(4)
         entry = self.ctx.entry(self.ctx.selected)
         if entry is None:
-            hint = QLabel("Select an item on the shelf to see its facts, colours and how it was made.")
+            hint = Label("Select an item on the shelf to see its facts, colours and how it was made.")
             hint.setObjectName("faint")
             hint.setWordWrap(True)
             box.addWidget(hint)
         else:
-            heading = QLabel(entry.name)
+            heading = Label(entry.name)
             heading.setObjectName("heading")
             heading.setWordWrap(True)
             box.addWidget(heading)
             if entry.id in self.ctx.problems:
-                bad = QLabel(self.ctx.problems[entry.id])
+                bad = Label(self.ctx.problems[entry.id])
                 bad.setObjectName("bad")
                 bad.setWordWrap(True)
                 box.addWidget(bad)
@@ -116,7 +116,7 @@ class Card(QScrollArea):
             + (escape(value).replace(" ", "&nbsp;") if len(value) <= _SHORT else escape(value))
             for name, value in entry.facts.items()
         ]
-        text = QLabel("&nbsp; ".join(parts))
+        text = Label("&nbsp; ".join(parts))
         text.setObjectName("facts")
         text.setTextFormat(Qt.TextFormat.RichText)
         text.setWordWrap(True)
@@ -253,7 +253,7 @@ class Card(QScrollArea):
         lines = QVBoxLayout(inner)
         lines.setContentsMargins(0, 0, 0, 0)
         lines.setSpacing(2)
-        when = QLabel(version.capitalize())
+        when = Label(version.capitalize())
         when.setObjectName("faint")
         lines.addWidget(when)
         names = {e.id: e.name for e in self.ctx.entries()}
@@ -262,7 +262,7 @@ class Card(QScrollArea):
             ("Used by", trail.used_by(store, entry.id)),
         ):
             if ids:
-                text = QLabel(f"{label}: " + ", ".join(names[i] for i in dict.fromkeys(ids)))
+                text = Label(f"{label}: " + ", ".join(names[i] for i in dict.fromkeys(ids)))
                 text.setObjectName("faint")
                 text.setWordWrap(True)
                 lines.addWidget(text)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 import shiboken6
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ...core.project.records import Entry
 from ..context import Context
+from ..theme.plain import Label
 
 
 class DifferenceCard(QWidget):
@@ -22,7 +23,7 @@ class DifferenceCard(QWidget):
         box.setSpacing(2)
         line = QHBoxLayout()
         line.setSpacing(4)
-        words = QLabel("Against")
+        words = Label("Against")
         words.setObjectName("faint")
         line.addWidget(words)
         self.which = QComboBox()
@@ -67,7 +68,7 @@ class DifferenceCard(QWidget):
         self.rows = []
         changes = self.ctx.difference(self._chosen()[0], self.entry.version)
         if changes is None or isinstance(changes, str):
-            waiting = QLabel(changes or "Comparing …")
+            waiting = Label(changes or "Comparing …")
             waiting.setObjectName("faint")
             waiting.setWordWrap(True)
             self.grid.addWidget(waiting, 0, 0, 1, 3)
@@ -82,12 +83,12 @@ class DifferenceCard(QWidget):
                 what.setToolTip("Go there")
                 what.clicked.connect(lambda _=False, at=place: self._go(at))
             else:
-                what = QLabel(change.what)
+                what = Label(change.what)
                 what.setObjectName("faint")
                 what.setWordWrap(True)
             self.grid.addWidget(what, row, 0)
             text = f"{change.before} → {change.after}" if change.before else change.after
-            value = QLabel(text)
+            value = Label(text)
             value.setWordWrap(True)
             value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self.grid.addWidget(value, row, 1)

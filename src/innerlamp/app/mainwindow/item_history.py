@@ -12,6 +12,7 @@ from ...core.errors import LampError
 from ...core.project.records import Entry, Recipe
 from ...core.running.table import find_operation
 from ..context import Context
+from ..theme.plain import Label
 
 SHOWN = 8  # steps of a long history that are listed at first
 
@@ -52,7 +53,7 @@ class HistoryList(QFrame):
                 self._row(f"does not fit any more: {step.problem}", place, bad=True)
 
     def _row(self, words: str, place: int, bad: bool = False) -> None:
-        row = QLabel(words)
+        row = Label(words)
         row.setObjectName("bad" if bad else "faint")
         row.setWordWrap(True)
         row.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)

@@ -10,7 +10,6 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QProgressBar,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 from ...core.crs import describe
 from ...core.jobs.runner import Job
 from ..context import Context, Cursor
+from ..theme.plain import Label, plain_tip
 
 
 class MisfitCurve(QWidget):
@@ -68,11 +68,11 @@ class JobRow(QWidget):
         self.ctx, self.job = ctx, job
         row = QHBoxLayout(self)
         row.setContentsMargins(6, 1, 6, 1)
-        self.name = QLabel(job.task.label)
+        self.name = Label(job.task.label)
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
         self.bar.setFixedWidth(170)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setMinimumWidth(60)
         self.curve = MisfitCurve(ctx)
         self.stop = QPushButton("Cancel")
@@ -114,7 +114,7 @@ class JobStrip(QFrame):
         place = QWidget()
         place.setMinimumHeight(38)
         place.setLayout(self.running)
-        self.idle = QLabel("Nothing is running.")
+        self.idle = Label("Nothing is running.")
         self.idle.setObjectName("faint")
         self.idle.setIndent(6)
         self.running.addWidget(self.idle)
@@ -131,12 +131,12 @@ class JobStrip(QFrame):
         self.more.setObjectName("link")
         self.more.setToolTip("What was done and said since the start")
         self.more.clicked.connect(lambda: self.log.setVisible(not self.log.isVisible()))
-        self.last = QLabel("Ready.")
+        self.last = Label("Ready.")
         self.last.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.last.setMinimumWidth(50)
-        self.cursor_words = QLabel()
+        self.cursor_words = Label()
         self.cursor_words.setToolTip("Easting, northing and elevation of the shared cursor, metres")
-        self.crs = QLabel()
+        self.crs = Label()
         self.crs.setObjectName("faint")
         line.addWidget(self.more)
         line.addWidget(self.last, 1)
@@ -153,7 +153,7 @@ class JobStrip(QFrame):
         theme = self.ctx.theme
         colour = {"bad": theme.bad, "good": theme.good, "look": theme.stale}.get(level, theme.text)
         self.last.setText(text)
-        self.last.setToolTip(text)
+        self.last.setToolTip(plain_tip(text))
         self.last.setStyleSheet(f"color: {colour}")
         row = QListWidgetItem(f"{datetime.now():%H:%M:%S}  {text}")
         row.setForeground(QColor(colour))

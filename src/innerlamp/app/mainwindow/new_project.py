@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -28,6 +27,7 @@ from ...core.importing.systems_proposed import Proposal, proposed_systems
 from ...core.systems_by_name import systems_named
 from .. import settings
 from ..background import Lane
+from ..theme.plain import Label, plain_tip
 
 MOST_RECENT = 5
 
@@ -70,7 +70,7 @@ class NewProject(QDialog):
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.itemDoubleClicked.connect(lambda _: self.accept())
         box.addRow("", self.list)
-        self.from_files = QLabel()
+        self.from_files = Label()
         self.from_files.setObjectName("faint")
         self.from_files.setTextFormat(Qt.TextFormat.PlainText)
         self.from_files.setWordWrap(True)
@@ -83,7 +83,7 @@ class NewProject(QDialog):
         across.addWidget(self.from_files, 1)
         across.addWidget(ask)
         box.addRow("From files", told)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("bad")
         self.problem.setWordWrap(True)
         box.addRow("", self.problem)
@@ -147,7 +147,7 @@ class NewProject(QDialog):
         for code, words in rows:
             item = QListWidgetItem(words)
             item.setData(Qt.ItemDataRole.UserRole, code)
-            item.setToolTip(words)
+            item.setToolTip(plain_tip(words))
             self.list.addItem(item)
         if rows:
             self.list.setCurrentRow(0)

@@ -7,11 +7,12 @@ from typing import Protocol
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from ..context import Context
 from ..panes.base import Pane
 from ..panes.table import PANES
+from ..theme.plain import Label
 from .pane_head import HeadTools
 from .pane_legend import KINDS as LEGEND_KINDS
 from .pane_legend import PaneLegend
@@ -92,7 +93,7 @@ class PaneFrame(QFrame):
         box.addWidget(head)
         self.holder = QVBoxLayout()
         box.addLayout(self.holder, 1)
-        self.empty = QLabel()
+        self.empty = Label()
         self.empty.setObjectName("empty")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setWordWrap(True)

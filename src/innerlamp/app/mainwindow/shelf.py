@@ -6,7 +6,6 @@ from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QBrush, QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QLabel,
     QLineEdit,
     QMenu,
     QTreeWidget,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 from ...core.items.kinds import KINDS
 from ...core.project.records import Notice
 from ..context import Context
+from ..theme.plain import Label
 
 ID = Qt.ItemDataRole.UserRole
 ORDER = (
@@ -75,7 +75,7 @@ class Shelf(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(6, 6, 6, 0)
         box.setSpacing(4)
-        heading = QLabel("Shelf")
+        heading = Label("Shelf")
         heading.setObjectName("heading")
         box.addWidget(heading)
         self.search = QLineEdit()

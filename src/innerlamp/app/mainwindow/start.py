@@ -6,9 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from .. import settings
+from ..theme.plain import Label
 
 
 class StartPage(QWidget):
@@ -25,11 +26,11 @@ class StartPage(QWidget):
         self._open_path = open_path
         box = QVBoxLayout(self)
         box.addStretch(2)
-        name = QLabel("Inner Lamp")
+        name = Label("Inner Lamp")
         font = name.font()
         font.setPointSizeF(24)
         name.setFont(font)
-        about = QLabel("From drillholes, samples and surveys to the next holes, and why.")
+        about = Label("From drillholes, samples and surveys to the next holes, and why.")
         about.setObjectName("faint")
         self.last = QPushButton()
         self.last.clicked.connect(self._open_last)

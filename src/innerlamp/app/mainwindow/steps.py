@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QStackedWidget,
@@ -30,6 +29,7 @@ from ..forms.form import OperationForm
 from ..forms.intake_form import IntakeForm
 from ..intake_queue import IntakeQueue
 from ..theme.icons import area_icon
+from ..theme.plain import Label
 
 STEPS_WIDTH, FORM_WIDTH, INTAKE_WIDTH = 208, 286, 430
 
@@ -138,7 +138,7 @@ class Steps(QFrame):
         box = QVBoxLayout(page)
         box.setContentsMargins(8, 8, 8, 8)
         box.setSpacing(1)
-        heading = QLabel(self.area)
+        heading = Label(self.area)
         heading.setObjectName("heading")
         box.addWidget(heading)
         self.step_buttons = {}
@@ -150,14 +150,14 @@ class Steps(QFrame):
             )
             button.setEnabled(self.ctx.store is not None)
             button.clicked.connect(lambda _=False: self.open_intake())
-            words = QLabel("any kind, many at once")
+            words = Label("any kind, many at once")
             words.setObjectName("faint")
             words.setIndent(24)
             box.addWidget(button)
             box.addWidget(words)
             self.step_buttons["bring-in"] = button
         for group, names in GROUPS[self.area].items():
-            words = QLabel(group)
+            words = Label(group)
             words.setObjectName("group")
             words.setContentsMargins(2, 8, 0, 1)
             box.addWidget(words)
@@ -176,7 +176,7 @@ class Steps(QFrame):
         button.clicked.connect(lambda _=False, op=op: self.open_form(op.name))
         box.addWidget(button)
         if mark.words != "nothing yet":  # the sign says that already
-            words = QLabel(f"{mark.words}: {mark.last}" if mark.last else mark.words)
+            words = Label(f"{mark.words}: {mark.last}" if mark.last else mark.words)
             words.setObjectName("faint")
             words.setIndent(24)
             words.setWordWrap(True)

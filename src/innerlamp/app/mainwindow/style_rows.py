@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QSlider,
     QToolButton,
@@ -30,6 +29,7 @@ from ...core.numbers import parse_number
 from ...core.project.records import Entry
 from ..context import Context
 from ..painters.unit_areas import draw_pattern
+from ..theme.plain import Label, plain_tip
 
 _NONE = "none"
 
@@ -163,7 +163,7 @@ class UnitList(QWidget):
         grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(2)
         if patterns:
-            words = QLabel("Units, youngest first")
+            words = Label("Units, youngest first")
             words.setObjectName("faint")
             grid.addWidget(words, 0, 0, 1, 6)
         names = [n for n in legend.ordered if not line_sign(n)]  # lines have signs of their own
@@ -172,7 +172,7 @@ class UnitList(QWidget):
             there = QCheckBox()
             there.setObjectName(f"show_{name}")
             there.setChecked(name not in legend.hidden)
-            there.setToolTip(f"Show {name}, in all panes")
+            there.setToolTip(plain_tip(f"Show {name}, in all panes"))
             there.setAccessibleName(f"Show {name}")
             there.clicked.connect(lambda on, name=name: self.show_class(name, bool(on)))
             grid.addWidget(there, row, 0)
@@ -180,12 +180,12 @@ class UnitList(QWidget):
             colour.setObjectName(f"colour_{name}")
             colour.setIcon(swatch(legend.classes[name], pattern))
             colour.setIconSize(QSize(22, 14))
-            colour.setToolTip(f"Change the colour of {name}")
+            colour.setToolTip(plain_tip(f"Change the colour of {name}"))
             colour.setAccessibleName(f"Colour of {name}")
             colour.clicked.connect(lambda _=False, name=name: self._pick(name))
             grid.addWidget(colour, row, 1)
-            label = QLabel(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 44 if patterns else 150))
-            label.setToolTip(name)
+            label = Label(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 44 if patterns else 150))
+            label.setToolTip(plain_tip(name))
             grid.addWidget(label, row, 2)
             if not patterns:
                 continue
@@ -193,7 +193,7 @@ class UnitList(QWidget):
             box.setObjectName(f"pattern_{name}")
             box.addItems(list(PATTERNS))
             box.setCurrentText(pattern)
-            box.setToolTip(f"Pattern of {name} on maps and pages")
+            box.setToolTip(plain_tip(f"Pattern of {name} on maps and pages"))
             box.setMinimumContentsLength(4)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.textActivated.connect(lambda text, name=name: self.set_pattern(name, text))
@@ -203,7 +203,7 @@ class UnitList(QWidget):
                 move.setObjectName(f"{tip}_{name}")
                 move.setText(sign)
                 move.setFixedWidth(20)
-                move.setToolTip(f"{name} is {tip}")
+                move.setToolTip(plain_tip(f"{name} is {tip}"))
                 move.setEnabled(0 <= row - 1 + step < len(names))
                 move.clicked.connect(lambda _=False, name=name, step=step: self.move_unit(name, step))
                 grid.addWidget(move, row, column)

@@ -26,6 +26,7 @@ from .. import settings
 from ..background import Lane
 from ..context import Context
 from ..demo_in_window import DemoInWindow
+from ..theme.plain import plain_tip
 from ..theme.theme import THEMES, apply_theme
 from .arrangements import ArrangementsMenu
 from .card import Card
@@ -349,7 +350,7 @@ class Window(QMainWindow):
         running = [j.task.label for j in self.ctx.jobs if j.active]
         if running and self.isVisible():
             words = f"Still running: {', '.join(running)}. Stop and close?"
-            if QMessageBox.question(self, "Close", words) != QMessageBox.StandardButton.Yes:
+            if QMessageBox.question(self, "Close", plain_tip(words)) != QMessageBox.StandardButton.Yes:
                 event.ignore()
                 return
         self._remember()

@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor
 from ...core.compute.statistics import relations
 from ...core.errors import InputError
 from ...core.items.legend import position
+from ..theme.plain import axis_words
 from .chart_data import ChartData
 from .colours import class_colour, colour_at, table
 from .flat import label
@@ -108,7 +109,7 @@ def paint_scatter(plot: pg.PlotItem, d: ChartData) -> str:
     if len(hit):
         hit = hit[:: max(1, len(hit) // _MOST_POINTS)]
         plot.addItem(_points(d.x[hit], d.y[hit], np.array(QColor(d.theme.lit).getRgb()), 7.0))
-    plot.setLabel("left", d.y_label)
+    plot.setLabel("left", axis_words(d.y_label))
     try:
         line = relations.regression(d.x, d.y)
     except InputError:
@@ -182,7 +183,7 @@ def paint_boxes(plot: pg.PlotItem, d: ChartData) -> str:
             plot.addItem(pg.ScatterPlotItem(np.full(len(few), float(k)), few, size=3, pen=None, brush=colour))
         plot.addItem(label(f"{made.count:,}", k, made.three_quarters, d.theme.faint, 20, (0.5, 1.0)), ignoreBounds=True)
     plot.getAxis("bottom").setTicks([[(float(k), _short(str(n), len(names))) for k, n in enumerate(names)]])
-    plot.setLabel("left", d.x_label)
+    plot.setLabel("left", axis_words(d.x_label))
     return f"{shown} classes; whiskers at 1.5 box lengths"
 
 

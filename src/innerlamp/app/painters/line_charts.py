@@ -12,6 +12,7 @@ from ...core.compute.statistics import quality
 from ...core.importing import control_charts
 from ...core.items.holes import HoleSet
 from ...core.items.legend import position
+from ..theme.plain import axis_words
 from .chart_data import ChartData
 from .colours import colour_at
 from .flat import label
@@ -87,7 +88,7 @@ def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
             else "no drift"
         )
         words = f"{len(values)} results: bias {check.bias_percent:+.1f} %, {int(check.outside.sum())} beyond 3 deviations, {drift}"
-    plot.setLabel("left", d.x_label)
+    plot.setLabel("left", axis_words(d.x_label))
     plot.setLabel("bottom", "Order of analysis")
     return words
 
@@ -105,8 +106,8 @@ def _paint_pairs(plot: pg.PlotItem, d: ChartData, holes: HoleSet) -> str:
     _marks(plot, first, second, good & ~bad, bad, d)
     ends = np.array([min(first[good].min(), second[good].min()), max(first[good].max(), second[good].max())])
     plot.addItem(pg.PlotCurveItem(ends, ends, pen=pg.mkPen(d.theme.faint, width=1)))
-    plot.setLabel("left", f"Duplicate {d.x_label}")
-    plot.setLabel("bottom", f"Original {d.x_label}")
+    plot.setLabel("left", axis_words(f"Duplicate {d.x_label}"))
+    plot.setLabel("bottom", axis_words(f"Original {d.x_label}"))
     _, spread = quality.check_duplicates(pairs["first"].to_numpy(float), pairs["second"].to_numpy(float))
     return f"{int(good.sum())} pairs, coefficient of variation {spread:.1f} %, {int(bad.sum())} apart by more than 25 %"
 
@@ -162,8 +163,8 @@ def paint_along(plot: pg.PlotItem, d: ChartData) -> str:
         marks = np.arange(0.0, -low + step, step)
         plot.getAxis("left").setTicks([[(-float(m), f"{m:g}") for m in marks]])
         plot.setLabel("left", "Depth along hole (m)")
-        plot.setLabel("bottom", d.x_label)
+        plot.setLabel("bottom", axis_words(d.x_label))
     else:
-        plot.setLabel("left", d.x_label)
+        plot.setLabel("left", axis_words(d.x_label))
         plot.setLabel("bottom", "Distance along line (m)")
     return f"{int(known.sum()):,} values of {d.group}"

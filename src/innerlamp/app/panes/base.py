@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from ...core.project.records import Notice
 from ..context import Context, Cursor, Selection
+from ..theme.plain import Label
 
 
 class Pane(QWidget):
@@ -140,7 +141,7 @@ class ItemPane(Pane):
 
 def overlay(parent: QWidget) -> QLabel:
     """Return a small label that lies over a drawing and lets the mouse through."""
-    label = QLabel(parent)
+    label = Label(parent)
     label.setObjectName("overlay")
     label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
     return label

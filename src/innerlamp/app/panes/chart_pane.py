@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QRectF
 from PySide6.QtCore import Signal as QtSignal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
+from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from ...core.compute.drilling.logged import logged_at
 from ...core.compute.geometry.lines import distance_along, natural
@@ -28,6 +28,7 @@ from ..context import Context, Selection
 from ..painters.chart_data import ChartData
 from ..painters.chart_painters import PAINTERS
 from ..painters.line_charts import groups_of_controls
+from ..theme.plain import Label, axis_words, plain_tip
 from .base import ItemPane
 from .boxes import choice_box, refill, small_font
 
@@ -101,7 +102,7 @@ class ChartPane(ItemPane):
         row.setContentsMargins(6, 2, 6, 2)
         row.setSpacing(6)
         row.addWidget(self.log)
-        self.upward_words, self.by_words, self.of_words = QLabel("up"), QLabel("by"), QLabel("of")
+        self.upward_words, self.by_words, self.of_words = Label("up"), Label("by"), Label("of")
         self.of = choice_box("Hole, line or kind of control sample")
         self.of.activated.connect(lambda _: self.redraw())
         self.breaks = QLineEdit()
@@ -122,12 +123,12 @@ class ChartPane(ItemPane):
         )
         self.plot.getPlotItem().hideButtons()
         self.body.addWidget(self.plot)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setContentsMargins(8, 2, 8, 3)
         self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.body.addWidget(self.words)
-        self.hint = QLabel("Select an item with numbers on the shelf to see charts of it.")
+        self.hint = Label("Select an item with numbers on the shelf to see charts of it.")
         self.hint.setObjectName("faint")
         self.hint.setMargin(12)
         self.hint.setWordWrap(True)
@@ -266,7 +267,7 @@ class ChartPane(ItemPane):
             self.words.setText(PAINTERS[what](self.plot.getPlotItem(), d))
         except (ValueError, FloatingPointError) as error:
             self.words.setText(f"This chart can't be drawn from these values ({error}).")
-        self.words.setToolTip(self.words.text())
+        self.words.setToolTip(plain_tip(self.words.text()))
         self._data = d
         if what in ("Histogram", "Probability"):
             self._break_lines(legend, log)
@@ -353,7 +354,7 @@ class ChartPane(ItemPane):
         down = what == "Along" and self._down
         self.bottom.log = log and (what in ("Histogram", "Probability", "Scatter") or pairs or down)
         self.left.log = log and (what in ("Scatter", "Boxes") or pairs or (what == "Along" and not down))
-        plot.setLabel("bottom", words if what in ("Histogram", "Probability", "Scatter") else "")
+        plot.setLabel("bottom", axis_words(words) if what in ("Histogram", "Probability", "Scatter") else "")
 
     # ---- selection
 

@@ -13,7 +13,6 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QWidget,
 )
@@ -29,6 +28,7 @@ from ...core.items.holes import HoleSet
 from ...core.operations.data import merge_holes
 from ...core.project.records import Entry
 from ..context import Context, Selection
+from ..theme.plain import Label, plain_tip
 from .base import Pane
 from .boxes import choice_box, refill, rows_view
 from .frame_model import FrameModel
@@ -97,7 +97,7 @@ class ChecksPane(Pane):
         self.kind_box = choice_box("Kind of finding", [ALL], length=9)
         self.kind_box.setToolTip("List only findings of one kind")
         self.kind_box.activated.connect(lambda _: self._again())
-        self.count = QLabel()
+        self.count = Label()
         self.count.setObjectName("faint")
         row.addWidget(self.what)
         row.addWidget(self.grave)
@@ -109,7 +109,7 @@ class ChecksPane(Pane):
         self.view.setAccessibleName("Checks")
         self.view.clicked.connect(self._went)
         self.body.addWidget(self.view)
-        self.hint = QLabel("Select drillholes, samples, lines or electrodes on the shelf to see their checks.")
+        self.hint = Label("Select drillholes, samples, lines or electrodes on the shelf to see their checks.")
         self.hint.setObjectName("faint")
         self.hint.setMargin(12)
         self.hint.setWordWrap(True)
@@ -207,7 +207,7 @@ class ChecksPane(Pane):
         for column in [k for k, c in enumerate(table.columns) if c in ("severity", "count")]:
             self.view.setColumnWidth(column, 64)
         self.count.setText(self._words(table, here[2]))
-        self.count.setToolTip(self.count.text())
+        self.count.setToolTip(plain_tip(self.count.text()))
         self._buttons()
 
     def _list_kinds(self, item: Item) -> None:

@@ -20,6 +20,7 @@ from ...core.items.holes import INTERCEPTS, HoleSet
 from ...core.items.legend import without_unit
 from ...core.items.picture import Picture
 from ...core.items.points import PointSet, SurveyLines, TargetSet
+from ..theme.plain import plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
@@ -75,7 +76,7 @@ class FrameModel(QAbstractTableModel):
             bare = {"x": "Easting", "y": "Northing", "z": "Elevation"}.get(bare, bare)
             return f"{bare} ({unit})" if unit else bare
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{name}{f', in {unit}' if unit else ''}. Click to sort.{self.facts(section)}"
+            return plain_tip(f"{name}{f', in {unit}' if unit else ''}. Click to sort.{self.facts(section)}")
         return None
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 import numpy as np
 import pandas as pd
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QInputDialog, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton
+from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QSizePolicy, QToolButton
 
 from ...core.compute.drilling.cells import rock_runs
 from ...core.compute.drilling.desurvey import azimuth_and_dip
@@ -21,6 +21,7 @@ from ...core.project.records import Entry
 from ..context import Context, Cursor, Selection
 from ..painters.log_rows import HereRows, LogSource, of_hole
 from ..painters.log_tracks import Rows
+from ..theme.plain import Label
 from .base import ItemPane
 from .boxes import choice_box, refill
 from .core_window import CoreWindow
@@ -61,13 +62,13 @@ class LogPane(ItemPane):
         self.view.clicked.connect(self._clicked)
         self.view.twice.connect(self._correct)
         self.body.addWidget(self.view, 1)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setTextFormat(Qt.TextFormat.PlainText)
         self.words.setContentsMargins(8, 2, 8, 3)
         self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.body.addWidget(self.words)
-        self.hint = QLabel("Select drillholes on the shelf to see what was logged along them.")
+        self.hint = Label("Select drillholes on the shelf to see what was logged along them.")
         self.hint.setObjectName("faint")
         self.hint.setMargin(12)
         self.hint.setWordWrap(True)

@@ -21,6 +21,7 @@ from ...core.numbers import parse_number
 from ..context import Context
 from ..pages import editing
 from ..pages.writing import ENDINGS, element_picture
+from ..theme.plain import Label
 from .base import ItemPane
 from .page_sheet import Sheet
 
@@ -79,7 +80,7 @@ class PagePane(ItemPane):
         row = QHBoxLayout(self.bar)
         row.setContentsMargins(6, 2, 6, 4)
         row.setSpacing(4)
-        self.about = QLabel()
+        self.about = Label()
         self.about.setObjectName("faint")
         row.addWidget(self.about)
         self.edits: dict[str, QLineEdit] = {}
@@ -91,7 +92,7 @@ class PagePane(ItemPane):
             ("scale", "1 :", 66),
             ("text", "text", 0),
         ):
-            label = QLabel(words)
+            label = Label(words)
             edit = QLineEdit()
             edit.setObjectName(f"page_{name}")
             edit.setToolTip(

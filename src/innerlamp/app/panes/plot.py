@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.numbers import round_length
 from ..context import Context
+from ..theme.plain import axis_words
 
 
 class MetreAxis(pg.AxisItem):  # type: ignore[misc]  # the library has no types
@@ -38,7 +39,7 @@ class MetrePlot(pg.PlotWidget):  # type: ignore[misc]  # the library has no type
             axis = item.getAxis(name)
             axis.enableAutoSIPrefix(False)
             axis.setStyle(tickFont=font, tickTextOffset=3)
-            axis.setLabel(text)
+            axis.setLabel(axis_words(text))
             axis.label.setFont(font)
         item.getAxis("left").setWidth(70 if "Northing" in up else 54)
         self.dress()

@@ -10,7 +10,7 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from ...core.compute.geometry.lines import distance_along, natural
 from ...core.compute.statistics.spikes import isolated
@@ -19,6 +19,7 @@ from ...core.items.attributes import Attribute
 from ...core.items.points import SurveyLines
 from ...core.numbers import parse_number
 from ..context import Context, Cursor, Selection
+from ..theme.plain import Label, axis_words
 from .base import Pane
 from .boxes import choice_box, refill, small_font
 
@@ -87,9 +88,9 @@ class ProfilePane(Pane):
                 self.three,
                 self.common,
                 self.spikes,
-                QLabel("±"),
+                Label("±"),
                 self.window_,
-                QLabel("limit"),
+                Label("limit"),
                 self.limit,
             ),
         ):
@@ -105,12 +106,12 @@ class ProfilePane(Pane):
         self.stack.ci.setContentsMargins(2, 2, 2, 2)
         self.stack.ci.setSpacing(2)
         self.body.addWidget(self.stack)
-        self.words = QLabel()
+        self.words = Label()
         self.words.setObjectName("faint")
         self.words.setContentsMargins(8, 2, 8, 3)
         self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.body.addWidget(self.words)
-        self.hint = QLabel("Select survey lines on the shelf to see their readings along each line.")
+        self.hint = Label("Select survey lines on the shelf to see their readings along each line.")
         self.hint.setObjectName("faint")
         self.hint.setMargin(12)
         self.hint.setWordWrap(True)
@@ -231,9 +232,9 @@ class ProfilePane(Pane):
         unit = item.attributes.get(names[0], Attribute()).unit if names else ""
         shared = not self._own_scale(names)
         title = ", ".join(names if shared else names[:1])
-        plot.setLabel("left", unit or "value")
+        plot.setLabel("left", axis_words(unit or "value"))
         plot.getAxis("left").label.setFont(small_font())
-        words = pg.LabelItem(f"{line}  {title}", color=theme.text, size="7.5pt", justify="left")
+        words = pg.LabelItem(axis_words(f"{line}  {title}"), color=theme.text, size="7.5pt", justify="left")
         words.setParentItem(plot.vb)
         words.anchor(itemPos=(0, 0), parentPos=(0, 0), offset=(4, -2))
         mark = pg.ScatterPlotItem(size=10, symbol="o", brush=None, pen=pg.mkPen(theme.lit, width=2.2))
@@ -259,7 +260,7 @@ class ProfilePane(Pane):
         axis = plot.getAxis("right")
         axis.enableAutoSIPrefix(False)
         axis.setTextPen(pen)
-        axis.setLabel(f"{name} ({item.attributes.get(name, Attribute()).unit})".replace(" ()", ""))
+        axis.setLabel(axis_words(f"{name} ({item.attributes.get(name, Attribute()).unit})".replace(" ()", "")))
         plot.scene().addItem(view)
         axis.linkToView(view)
         view.setXLink(plot)

@@ -29,6 +29,7 @@ from ..scene.marks import CornerCompass, CornerScale, corner_caption, dress_word
 from ..scene.quality import Quality, quiet_background
 from ..scene.sight import Sight
 from ..scene.words import faded_prop, is_words, part_labels
+from ..theme.plain import plain_tip
 from .base import Pane
 from .boxes import exaggeration_box, show_exaggeration
 from .scene_draw import SceneDraw
@@ -439,7 +440,7 @@ class ScenePane(Pane):
             return
         words = self.under(self._pointer)
         if words:
-            QToolTip.showText(self.canvas.mapToGlobal(self._pointer), words, self.canvas)
+            QToolTip.showText(self.canvas.mapToGlobal(self._pointer), plain_tip(words), self.canvas)
         else:
             QToolTip.hideText()
 

@@ -14,6 +14,7 @@ from ..context import Context
 from ..painters import flat
 from ..painters.section_upper import REACH, panel_grids, profile, profile_range, profile_title, strip_holes
 from ..painters.views import SectionView
+from ..theme.plain import axis_words, plain_tip
 from .base import overlay
 from .plot import MetrePlot
 
@@ -113,13 +114,13 @@ class SectionAbove(QWidget):
 
     def _profile(self, panel: MetrePlot, view: SectionView, grid: Grid) -> None:
         along, values = profile(view, grid)
-        panel.getPlotItem().getAxis("left").setLabel(grid.unit)
+        panel.getPlotItem().getAxis("left").setLabel(axis_words(grid.unit))
         words = panel.findChild(QLabel, "overlay") or overlay(panel)  # the axis has no room for a name
         words.setText(profile_title(grid))
         words.adjustSize()
         words.move(60, 2)
         words.show()
-        panel.setToolTip(profile_title(grid))
+        panel.setToolTip(plain_tip(profile_title(grid)))
         pen = pg.mkPen(QColor(self.ctx.theme.text), width=1.4)
         panel.addItem(pg.PlotCurveItem(along, values, pen=pen, connect="finite", antialias=True))
         if np.isfinite(values).any():

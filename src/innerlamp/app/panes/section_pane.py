@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from ...core.compute.geometry.planes import SectionPlane, in_corridor, proposed_exaggeration
 from ...core.items.features import Features
@@ -21,6 +21,7 @@ from ..context import Context, Cursor, Selection
 from ..painters.flat import faded
 from ..painters.layers import Layers
 from ..painters.views import SectionView
+from ..theme.plain import Label
 from .base import Pane, overlay
 from .boxes import exaggeration_box, show_exaggeration
 from .plot import MetrePlot, Ruler
@@ -50,7 +51,7 @@ class SectionPane(Pane):
         self.ruler = Ruler(self.plot, ctx, north=False)
         self.caption = overlay(self.plot)
         self.caption.move(66, 6)
-        words = QLabel("± m")
+        words = Label("± m")
         words.setToolTip("Corridor: half width of the slab that is drawn on the section")
         self.width_box = QLineEdit()
         self.width_box.setFixedWidth(44)
@@ -105,7 +106,7 @@ class SectionPane(Pane):
         self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
         self.plot.scene().sigMouseClicked.connect(self._clicked)
         self.plot.installEventFilter(self)
-        self._hint = QLabel("No section yet. Choose 'Draw section' on the map and click its two ends.")
+        self._hint = Label("No section yet. Choose 'Draw section' on the map and click its two ends.")
         self._hint.setObjectName("empty")
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._hint.setWordWrap(True)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from ...core.compute.geometry.frame_sizes import FrameSizes
 from ...core.errors import LampError
 from ...core.numbers import number_or_none
 from ..context import Context
+from ..theme.plain import Label
 from .plot import MetrePlot
 
 _TIPS = {
@@ -33,7 +34,7 @@ class SectionSizes(QWidget):
         row.setContentsMargins(6, 2, 6, 4)
         row.setSpacing(4)
         for name, (words, tip) in _TIPS.items():
-            label, edit = QLabel(words), QLineEdit()
+            label, edit = Label(words), QLineEdit()
             edit.setObjectName(f"section_{name}")
             edit.setToolTip(tip)
             edit.setMinimumWidth(48)

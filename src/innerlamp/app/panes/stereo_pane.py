@@ -8,8 +8,8 @@ from typing import ClassVar
 import numpy as np
 import pandas as pd
 import pyqtgraph as pg
-from PySide6.QtCore import QRectF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
 from ...core.compute.geometry import stereonet as sn
 from ...core.errors import LampError
@@ -21,6 +21,7 @@ from ...core.items.points import POINT_ROLES
 from ..context import Context, Selection
 from ..painters.colours import bins, colour_at
 from ..painters.flat import label
+from ..theme.plain import Label, plain_tip
 from .base import ItemPane
 from .boxes import choice_box, refill
 from .chart_pane import BrushBox
@@ -78,13 +79,14 @@ class StereoPane(ItemPane):
             self.plot.hideAxis(side)
         self.plot.getPlotItem().hideButtons()
         self.body.addWidget(self.plot)
-        self.words = QLabel()
+        self.words = Label()
+        self.words.setTextFormat(Qt.TextFormat.RichText)  # its key is ours; what comes from data is escaped
         self.words.setObjectName("faint")
         self.words.setContentsMargins(8, 2, 8, 3)
         self.words.setWordWrap(True)
         self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.body.addWidget(self.words)
-        self.hint = QLabel(
+        self.hint = Label(
             "Select structural readings on the shelf (points with dip and dip direction) to see them here."
         )
         self.hint.setObjectName("faint")
@@ -142,8 +144,8 @@ class StereoPane(ItemPane):
         if self.boxes["poles"].isChecked():
             self._poles(item, table, column, chosen)
         words = self._means(poles)
-        self.words.setText(f"{words}<br>{self._key}" if self._key else words)
-        self.words.setToolTip(words)
+        self.words.setText(f"{escape(words)}<br>{self._key}" if self._key else escape(words))
+        self.words.setToolTip(plain_tip(words))
         self.plot.setRange(QRectF(-1.14, -1.1, 2.28, 2.32), padding=0)
         self.view.addItem(self.view._rect, ignoreBounds=True)
 

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QPushButton,
     QWidget,
@@ -27,6 +26,7 @@ from ...core.errors import LampError
 from ...core.items.holes import HoleSet
 from ...core.operations.data.computed import columns_of
 from ..context import Context, Selection
+from ..theme.plain import Label
 from .base import Pane
 from .boxes import choice_box, rows_view
 from .frame_model import HIDDEN, FrameModel, tables_of
@@ -44,7 +44,7 @@ class TablePane(Pane):
         self.which = choice_box("Which table of the item")
         self.which.activated.connect(lambda _: self._fill())
         self.tools.addWidget(self.which)
-        self.count = QLabel()
+        self.count = Label()
         self.count.setObjectName("faint")
         self.tools.addWidget(self.count)
         self._filling: bool = False
@@ -76,7 +76,7 @@ class TablePane(Pane):
         self.view = rows_view()
         self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.body.addWidget(self.view)
-        self.hint = QLabel("Select an item on the shelf to see its rows.")
+        self.hint = Label("Select an item on the shelf to see its rows.")
         self.hint.setObjectName("faint")
         self.hint.setMargin(12)
         self.hint.setWordWrap(True)

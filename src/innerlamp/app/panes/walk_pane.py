@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPlainTextEdit,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from ...core.items.walk import Walk
 from ..context import Context
+from ..theme.plain import Label
 from ..written.player import Player
 from ..written.stage_view import StageView
 from ..written.walks import ENDINGS
@@ -53,7 +53,7 @@ class WalkPane(ItemPane):
         self.save.clicked.connect(self._export)
         for widget in (self.which, self.play, self.save):
             self.tools.addWidget(widget)
-        self._hint = QLabel(
+        self._hint = Label(
             "No walk-through yet. Light what a first view is to show, turn the 3D pane, and choose 'Share', 'Begin a walk-through with this view'."
         )
         self._hint.setObjectName("empty")

@@ -6,10 +6,11 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ...core.items.walk import Walk
 from ..context import Context
+from ..theme.plain import Label
 from .stage_view import StageView
 
 
@@ -30,14 +31,14 @@ class Player(QWidget):
         foot = QHBoxLayout()
         foot.setContentsMargins(18, 10, 18, 10)
         foot.setSpacing(14)
-        self.caption = QLabel()
+        self.caption = Label()
         self.caption.setTextFormat(Qt.TextFormat.PlainText)
         self.caption.setWordWrap(True)
         font = self.caption.font()
         font.setPointSizeF(font.pointSizeF() * 1.5)
         self.caption.setFont(font)
         foot.addWidget(self.caption, 1)
-        self.count = QLabel()
+        self.count = Label()
         foot.addWidget(self.count)
         self.buttons = {}
         for words, step, tip in (("Back", -1, "Left or Page Up"), ("Next", 1, "Right, Space or Page Down")):

@@ -23,6 +23,7 @@ from ..errors import ProjectError
 from ..items.base import Item
 from ..items.legend import Legend
 from ..items.style import Style
+from ..shown import plain_name
 from . import catalogue, ground_rules, lock, payload
 from .catalogue import now
 from .freshness import found_again
@@ -207,9 +208,10 @@ class Store(Upkeep):
 
     def rename(self, item: str, name: str) -> None:
         """Call an item something else."""
-        if not name.strip():
+        name = plain_name(name)
+        if not name:
             raise ProjectError("an item needs a name", where=self.entry(item).name)
-        self._edit_head(f"Rename {self.entry(item).name}", item, "name", name.strip())
+        self._edit_head(f"Rename {self.entry(item).name}", item, "name", name)
 
     def hold(self, item: str, held: bool = True) -> None:
         """Stop remaking an item when its inputs change, or allow it again."""
