@@ -260,10 +260,11 @@ class Project:
         task = execute.redone(self.store, entry.id, edit, {**before, **params})
         execute.land(self.store, task, execute.perform(task, progress))
 
-    def export(self, item: str, path: str | Path, dots_per_inch: float = 300.0) -> list[Path]:
+    def export(self, item: str, path: str | Path, dots_per_inch: float = 300.0, guard: bool = False) -> list[Path]:
         """Write an item to a file in the format its name asks for; returns the files written.
 
         Pages are written as PDF, SVG, PNG or GeoTIFF, the last two with so many dots per inch, or as a template. Walk-throughs are written as HTML or PDF, their views as JSON.
+        With `guard` texts of a CSV that a spreadsheet would take for formulas are guarded by an apostrophe.
         """
         found = self[item]
         if isinstance(found, Page) and Path(path).suffix.lower() != ".json":
@@ -275,7 +276,7 @@ class Project:
 
             draw_walk(self.store, found, Path(path))
             return [Path(path)]
-        return export(found, path)
+        return export(found, path, guard)
 
     def export_together(self, items: Sequence[str], path: str | Path) -> list[Path]:
         """Write several items into one file of the Open Mining Format; returns the files written."""

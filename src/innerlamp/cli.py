@@ -140,6 +140,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("item", nargs="+", help="name or id of an item; 'all' for every item (with a file ending in .omf)")
     sub.add_argument("file", type=Path)
     sub.add_argument("--dpi", type=float, default=300.0, help="dots per inch of a page that is written as a picture")
+    sub.add_argument(
+        "--guard", action="store_true", help="put an apostrophe before texts of a CSV that look like formulas"
+    )
     command("doctor", "say what this machine offers and what is missing", _doctor)
     return parser
 
@@ -298,7 +301,9 @@ def _bring(args: argparse.Namespace) -> int:
         made = project.bring(found, choices, _line_progress(), told)
         if any("Findings" in project.store.entry(i).facts for i in made):
             print(f"What was mended, left out or is to be looked at: inner-lamp findings {args.project}")
-    return 2 if failed else 0
+        if not made and not failed:
+            print("inner-lamp: nothing was brought in.", file=sys.stderr)
+    return 2 if failed or not made else 0
 
 
 def _findings(args: argparse.Namespace) -> int:
@@ -408,7 +413,7 @@ def _export(args: argparse.Namespace) -> int:
     with Project.open(args.project, write=False) as project:
         names = [e.id for e in project.items if not e.dated] if args.item == ["all"] else args.item
         paths = (
-            project.export(names[0], args.file, args.dpi)
+            project.export(names[0], args.file, args.dpi, args.guard)
             if len(names) == 1
             else project.export_together(names, args.file)
         )

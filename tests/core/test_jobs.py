@@ -158,3 +158,36 @@ def test_what_was_shown_of_a_file_is_what_runs(store: Store, runner: Runner, tmp
     assert again is shown
     file.write_text(file.read_text() + "1,5;2;3\n")
     assert tables_in.look(file) is not shown  # a file that changed is looked at anew
+
+
+def test_a_job_handed_to_a_worker_that_was_killed_while_idle_is_run_by_the_next(store: Store, tmp_path: Path) -> None:
+    pool = Runner(tmp_path / "logs", workers=1)
+    try:
+        pool.start()
+        while not pool._workers[0].ready:
+            pool.poll(0.1)
+        worker = pool._workers[0]
+        os.kill(worker.process.pid or 0, signal.SIGSTOP)  # it hears nothing, and is not dead yet
+        job = pool.submit(task(store, 50.0))
+        pool.poll()
+        assert job.state == "running"
+        os.kill(worker.process.pid or 0, signal.SIGKILL)
+        pool.wait(job)
+        assert (job.state, job.tries) == ("done", 2)
+        # One that is dead by the time a job is sent to it.
+        worker = pool._workers[0]
+        worker.process.kill()
+        worker.process.join(5)
+        another = pool.submit(task(store, 40.0))
+        pool.wait(another)
+        assert another.state == "done"
+    finally:
+        pool.close()
+
+
+def test_a_job_that_ends_its_worker_itself_is_not_tried_again(store: Store, runner: Runner) -> None:
+    job = runner.submit(task(store, 2.0))
+    started_solving(runner, job)
+    os.kill(runner._workers[0].process.pid or 0, signal.SIGKILL)
+    runner.wait(job)
+    assert (job.state, job.tries) == ("failed", 1)

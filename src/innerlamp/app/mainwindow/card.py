@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from ...core.errors import InputError
 from ...core.formats.table import formats_for
+from ...core.formats.tables_out import file_part
 from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.holes import HoleSet
@@ -43,6 +44,7 @@ NOTHING = "nothing"  # colours an item
 UNCOLOURED = ("points", "holes", "features", "lines")  # what can be drawn in one colour
 
 
+_GUARDED = "CSV, texts like formulas guarded"
 _SHORT = 20  # letters of a fact that are kept together
 
 
@@ -307,15 +309,18 @@ class Card(QScrollArea):
             what = "Pages are" if entry.kind == "page" else "Walk-throughs are"
             self.ctx.say(f"{what} exported from their pane.", "look")
             return
-        filters = ";;".join(f"{f.name} (*{' *'.join(f.extensions)})" for f in formats_for(entry.kind))
+        names = [f"{f.name} (*{' *'.join(f.extensions)})" for f in formats_for(entry.kind)]
+        if any(".csv" in f.extensions for f in formats_for(entry.kind)):
+            names.append(f"{_GUARDED} (*.csv)")
         suffix = formats_for(entry.kind)[0].extensions[0]
-        path, _ = QFileDialog.getSaveFileName(self, f"Export {entry.name}", f"{entry.name}{suffix}", filters)
+        proposed = f"{file_part(entry.name)}{suffix}"
+        path, chosen = QFileDialog.getSaveFileName(self, f"Export {entry.name}", proposed, ";;".join(names))
         if path:
-            self.export_to(entry.id, Path(path))
+            self.export_to(entry.id, Path(path), chosen.startswith(_GUARDED))
 
-    def export_to(self, item: str, path: Path) -> None:
+    def export_to(self, item: str, path: Path, guard: bool = False) -> None:
         """Write an item to a file in the background; the strip says which files were written."""
         session, entry = self.ctx.session, self.ctx.entry(item)
         if session is not None and entry is not None:
             ending = formats_for(entry.kind)[0].extensions[0]
-            self.ctx.guard(session.desk.export, [item], path if path.suffix else path.with_suffix(ending))
+            self.ctx.guard(session.desk.export, [item], path if path.suffix else path.with_suffix(ending), guard)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtGui import QImage
 
-_KINDS = ((b"\x89PNG\r\n\x1a\n", b"PNG"), (b"\xff\xd8\xff", b"JPG"))
+_KINDS = ((b"\x89PNG\r\n\x1a\n", "PNG"), (b"\xff\xd8\xff", "JPG"))
 
 
 def bitmap(data: bytes) -> QImage:
     """Return a picture; a null one for bytes of any other kind, which Qt might read as a text that names files."""
-    kind = next((name for head, name in _KINDS if data.startswith(head)), b"")
-    return QImage.fromData(data, kind) if kind else QImage()
+    kind = next((name for head, name in _KINDS if data.startswith(head)), "")
+    if not kind:
+        return QImage()
+    return QImage.fromData(data, kind)  # type: ignore[arg-type]  # the stubs say bytes, the library takes text

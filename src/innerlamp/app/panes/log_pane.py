@@ -78,7 +78,7 @@ class LogPane(ItemPane):
         self.others: list[str] = []
         self._shown: tuple[str, int] = ("", -1)
         self._item: HoleSet | None = None
-        self._fit_next = True
+        self._fit_next, self._show_last = True, False
         self.large: CoreWindow | None = None
         self._recall()
         self.redraw()
@@ -158,6 +158,12 @@ class LogPane(ItemPane):
         titles = [self._title(item, t) for t in self.tracks]
         self.view.show_holes(holes, self.tracks, legends, titles, fit=fresh or self._fit_next)
         self._fit_next = False
+        if self._show_last:
+            self._show_last = False
+            across = self.view.horizontalScrollBar()
+            across.setValue(
+                self.view.left_of(0) + across.value() + self.view.hole_width() - self.view.viewport().width()
+            )
 
     def _with_planes(self) -> list[Entry]:
         """Readings along holes with an orientation: those of what is lit first, then those in sets."""
@@ -228,7 +234,8 @@ class LogPane(ItemPane):
         self.redraw()
 
     def set_tracks(self, tracks: tuple[Track, ...]) -> None:
-        """Show other tracks, and remember them with the project."""
+        """Show other tracks, and remember them with the project; one that was added is brought into view."""
+        self._show_last = len(tracks) > len(self.tracks)
         self.tracks = tracks
         self._remember()
         self.redraw()

@@ -103,9 +103,9 @@ class JobDesk:
         self._ended(job)
         self.changed.emit([job])
 
-    def export(self, items: list[str], path: Path) -> Job:
-        """Write items as they are now to a file, in a worker."""
-        return self.errand(prepare_export(self.store, items, path))
+    def export(self, items: list[str], path: Path, guard: bool = False) -> Job:
+        """Write items as they are now to a file, in a worker; `guard` as in `formats.table.export`."""
+        return self.errand(prepare_export(self.store, items, path, guard))
 
     def errand(self, task: Export | SceneExport) -> Job:
         """Write something to a file, in a worker."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import warnings
+from glob import escape
 from pathlib import Path
 from typing import Any
 
@@ -258,7 +259,7 @@ def _write_shapes(path: Path, layer: str, crs: str, shapes: np.ndarray, table: p
                 driver=driver,
                 **options,
             )
-        written += sorted(target.parent.glob(f"{target.stem}.*")) if driver == "ESRI Shapefile" else [target]
+        written += sorted(target.parent.glob(f"{escape(target.stem)}.*")) if driver == "ESRI Shapefile" else [target]
     return written
 
 

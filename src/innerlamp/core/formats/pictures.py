@@ -148,8 +148,7 @@ def write(item: Picture, path: Path | str) -> list[Path]:
     with warnings.catch_warnings(action="ignore"), rasterio.open(path, "w", driver=driver, **size, **extra) as out:
         out.write(np.moveaxis(item.pixels[..., :bands], -1, 0))
     written = [path]
-    for side in path.parent.glob(f"{path.name}.aux.xml"):
-        side.unlink()
+    path.with_name(f"{path.name}.aux.xml").unlink(missing_ok=True)
     if driver != "GTiff":
         a, b, c, d, e, f = item.affine
         # A world file gives the centre of the first pixel, and its six numbers in this order.

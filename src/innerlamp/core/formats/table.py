@@ -81,13 +81,16 @@ def formats_for(kind: str) -> list[Format]:
     return [f for f in FORMATS if kind in f.kinds]
 
 
-def export(item: Item, path: Path | str) -> list[Path]:
-    """Write an item in the format its file name asks for; the file appears whole or not at all.
+def export(item: Item, path: Path | str, guard: bool = False) -> list[Path]:
+    """Write an item in the format its file name asks for; its files appear whole or not at all.
+
+    With `guard` texts of a CSV that a spreadsheet would take for formulas are guarded by an apostrophe.
 
     Raises
     ------
     InputError
-        When no format of that extension can hold the item, or the place can't be written.
+        When no format of that extension can hold the item, the place can't be written, or a further file of the export
+        is there already: only the one that is named is written over, with those that belong to it by their name.
     """
     path = Path(path)
     choices = formats_for(item.kind)
@@ -102,18 +105,29 @@ def export(item: Item, path: Path | str) -> list[Path]:
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     temporary = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
+    token = tables_out.GUARDED.set(guard)
+    done: list[Path] = []
     try:
         written = chosen.write(item, temporary)
         files = written if isinstance(written, list) else [temporary]
-        done = []
-        for file in files:
-            target = path.with_name(file.name[1:].replace(f".{os.getpid()}.part", "", 1))
+        targets = [path.with_name(f.name[1:].replace(f".{os.getpid()}.part", "", 1)) for f in files]
+        there = [t.name for t in targets if t.exists() and t != path and not (t.stem == path.stem and path.exists())]
+        if there:
+            raise InputError(
+                f"the export would write over {', '.join(there[:4])}",
+                where=path.name,
+                fix="Choose another name or folder",
+            )
+        for file, target in zip(files, targets, strict=True):
             file.replace(target)
             done.append(target)
         return done
     except OSError as error:
-        raise InputError(f"can't write the file ({error.strerror})", where=str(path)) from error
+        for target in done:
+            target.unlink(missing_ok=True)
+        raise InputError(f"can't write the file ({error.strerror or error})", where=str(path)) from error
     finally:
+        tables_out.GUARDED.reset(token)
         for rest in path.parent.glob(f".*.{os.getpid()}.part*"):
             rest.unlink(missing_ok=True)
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import re
+from contextvars import ContextVar
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -11,10 +14,31 @@ from ..findings import report_by_hole
 from ..items.fields import BlockModel, Surface
 from ..items.holes import HoleSet
 
+GUARDED: ContextVar[bool] = ContextVar("guarded", default=False)
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
 
 def write_csv(table: pd.DataFrame, path: Path | str) -> None:
-    """Write a table as CSV in UTF-8."""
-    table.to_csv(path, index=False)
+    """Write a table as CSV in UTF-8; where `GUARDED` is set texts that a spreadsheet would take for formulas are guarded."""
+    (guarded(table) if GUARDED.get() else table).to_csv(path, index=False)
+
+
+def guarded(table: pd.DataFrame) -> pd.DataFrame:
+    """Return a table with an apostrophe before each text, heading or cell, that a spreadsheet would take for a formula."""
+
+    def safe(value: Any) -> Any:
+        return f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
+
+    out = table.copy()
+    for column in out.columns:
+        if out[column].dtype.kind not in "fiubM":
+            out[column] = out[column].astype(object).map(safe)
+    return out.rename(columns=safe)
+
+
+def file_part(name: str) -> str:
+    """Return a name as a part of a file's name: what would lead to another folder is an underscore."""
+    return re.sub(r"[\x00-\x1f/\\:*?\"<>|]", "_", name).strip(". ") or "table"
 
 
 def write_holes(holes: HoleSet, path: Path | str) -> list[Path]:
@@ -27,7 +51,7 @@ def write_holes(holes: HoleSet, path: Path | str) -> list[Path]:
         others["findings"] = holes.findings
         others["by_hole"] = report_by_hole(holes.collars, holes.surveys, holes.tables, holes.findings)
     for name, table in others.items():
-        written.append(path.with_name(f"{path.stem}_{name}.csv"))
+        written.append(path.with_name(f"{path.stem}_{file_part(name)}.csv"))
         write_csv(table, written[-1])
     return written
 

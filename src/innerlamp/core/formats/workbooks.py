@@ -70,7 +70,9 @@ def write_workbook(item: Item, path: Path | str) -> None:
             )
     engine: Literal["xlsxwriter", "odf"] = "xlsxwriter" if path.suffix.lower() == ".xlsx" else "odf"
     seen: set[str] = set()
-    with pd.ExcelWriter(path, engine=engine) as book:
+    # A text that begins like a formula or an address stays a text.
+    options = {"options": {"strings_to_formulas": False, "strings_to_urls": False}} if engine == "xlsxwriter" else {}
+    with pd.ExcelWriter(path, engine=engine, engine_kwargs=options) as book:
         for name, table in tables.items():
             sheet = re.sub(r"[\[\]:*?/\\']", "_", name)[:28] or "table"
             while sheet.lower() in seen:

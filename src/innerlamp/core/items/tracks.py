@@ -86,10 +86,10 @@ def proposed(holes: HoleSet, planes: bool = False, pictures: bool = False) -> tu
         ]
     if planes:
         out.append(Track("planes", (), 76))
-    if pictures:
-        rocks = sum(t.kind == "rock" for t in out)
-        out.insert(rocks, Track("pictures", (), 90))
-    return tuple(out[:12])
+    out = out[:12]
+    if pictures:  # beside the rock, where people look for it
+        out.insert(sum(t.kind == "rock" for t in out), Track("pictures", (), 90))
+    return tuple(out)
 
 
 def as_data(tracks: Sequence[Track]) -> list[dict[str, Any]]:

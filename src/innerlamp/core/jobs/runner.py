@@ -24,6 +24,7 @@ from ..running.execute import Made, Task
 from .worker import clear_staging, serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
+_TRIES = 3
 _PATIENCE = 0.4  # seconds that a job gets to stop by itself before its worker is ended
 
 
@@ -44,6 +45,7 @@ class Job:
     made: Made | None = None
     files: tuple[str, ...] = ()
     error: LampError | None = None
+    tries: int = 0  # how often it was handed to a worker
 
     @property
     def active(self) -> bool:
@@ -58,6 +60,7 @@ class _Worker:
     log: Path
     ready: bool = False
     job: Job | None = None
+    begun: bool = False  # whether the worker said that it took its job up
     asked_to_stop: float = 0.0
 
 
@@ -137,15 +140,22 @@ class Runner:
                 self._read(worker, changed)
             if not worker.process.is_alive():
                 self._bury(worker, changed)
-        for worker in self._workers:
+        for worker in list(self._workers):
             if worker.ready and worker.job is None and self._waiting:
                 job = self._waiting.popleft()
-                worker.job = job
+                worker.job, worker.begun = job, False
                 worker.asked_to_stop = 0.0
                 worker.stop.clear()
+                job.tries += 1
                 job.state, job.message, job.started = "running", "Starting", time.monotonic()
                 changed[job.id] = job
-                worker.connection.send((job.id, job.task))
+                try:
+                    worker.connection.send((job.id, job.task))
+                except OSError:  # it died while it had nothing to do: the next look at it gives the job to another
+                    worker.process.kill()
+                    worker.process.join(2)
+                    self._bury(worker, changed)
+                    break
         return list(changed.values())
 
     def wait(self, job: Job, timeout: float = 600.0) -> Job:
@@ -190,6 +200,9 @@ class Runner:
                 if job is None or message[1] != job.id:
                     continue
                 changed[job.id] = job
+                worker.begun = True
+                if message[0] == "begun":
+                    continue
                 if message[0] == "progress":
                     _, _, job.fraction, job.message, measures = message
                     if job.fraction >= 0.95 and job.message not in ("", "Done", "Storing"):
@@ -226,6 +239,10 @@ class Runner:
             changed[job.id] = job
             if worker.asked_to_stop:
                 self._end(worker, "cancelled", Cancelled())
+            elif not worker.begun and job.tries < _TRIES:
+                # The worker was gone before it took the job up: another does it.
+                job.state, job.message, job.fraction = "waiting", "Waiting", 0.0
+                self._waiting.appendleft(job)
             else:
                 self._end(
                     worker,

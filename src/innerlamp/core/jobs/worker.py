@@ -35,6 +35,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
             except (EOFError, OSError):
                 return
             assert isinstance(task, Task | Export | SceneExport)
+            connection.send(("begun", job))
             last = [0.0]
 
             def report(

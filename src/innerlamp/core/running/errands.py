@@ -34,6 +34,7 @@ class Export:
     dots_per_inch: float = 300.0
     staging: str = ""
     operation: str = "export"
+    guard: bool = False
 
 
 @dataclass(frozen=True)
@@ -67,12 +68,12 @@ def prepare_scene(store: Store, stop: dict[str, Any], path: Path, **how: Any) ->
     return SceneExport(f"Write {path.name}", str(store.path), stop, str(path), **how)
 
 
-def prepare_export(store: Store, items: list[str], path: Path) -> Export:
-    """Return the errand that writes items as they are now."""
+def prepare_export(store: Store, items: list[str], path: Path, guard: bool = False) -> Export:
+    """Return the errand that writes items as they are now, with `guard` as in `formats.table.export`."""
     entries = [store.entry(i) for i in items]
     what = entries[0].name if len(entries) == 1 else f"{len(entries)} items"
     manifests = tuple(store.manifest(e.version) for e in entries)
-    return Export(f"Export {what}", str(store.path), tuple(items), manifests, str(path))
+    return Export(f"Export {what}", str(store.path), tuple(items), manifests, str(path), guard=guard)
 
 
 def carry_out(errand: Export | SceneExport, progress: Progress = SILENT) -> tuple[str, ...]:
@@ -96,7 +97,7 @@ def carry_out(errand: Export | SceneExport, progress: Progress = SILENT) -> tupl
         return _page(errand, items[0], path)
     if len(items) == 1 and isinstance(items[0], Walk) and path.suffix.lower() != ".json":
         return _walk(errand, items[0], path)
-    files = export(items[0], path) if len(items) == 1 else export_together(items, path)
+    files = export(items[0], path, errand.guard) if len(items) == 1 else export_together(items, path)
     cut = [i for i in items if isinstance(i, BlockModel) and isinstance(i.mesh, DrapedMesh)]
     left = ["without the cut tops of its columns: cells there are whole"] if cut and path.suffix in _WHOLE else []
     return (*(str(file) for file in files), *left)
