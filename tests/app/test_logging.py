@@ -623,8 +623,9 @@ def test_pictures_of_core_stand_upright_by_depth_in_the_log_and_open_large(demo_
     assert seen(9.5) == seen(9.0)  # nothing above
     # The pointer names the picture; a double click opens it, arrow keys go on to the next.
     at = QPoint(int(rect.center().x()), int(to_y(np.array([13.0]))[0]))
+    QTest.mouseMove(pane.view.viewport(), at - QPoint(0, 25))
     QTest.mouseMove(pane.view.viewport(), at)
-    assert "EMB014_10-14.png" in pane.words.text()
+    assert wait_until(lambda: "EMB014_10-14.png" in pane.words.text(), 5)
     QTest.mouseDClick(pane.view.viewport(), LEFT, pos=at)
     settle(window)
     large = pane.large
