@@ -33,6 +33,7 @@ from ...core.importing.choices import AboveRule, DetectionRule, Dips, NegativeRu
 from ...core.importing.detection import CellRules
 from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
 from ...core.items.attributes import is_ground
+from ...core.jobs import looking
 from ...core.numbers import number_or_none
 from ...core.operations.data.add_holes import AddHoles
 from ...core.running.execute import find_operation
@@ -247,7 +248,7 @@ class IntakeForm(QWidget):
             if str(path) in known:
                 continue
             self._looking += 1
-            look = partial(offers.offers_of, path, saved)
+            look = partial(looking.ask, offers.offers_of, path, saved, where=path.name)
             background.start(self._answers, str(path), look, "the file can't be looked at")
         if not files:
             self._say("There is no file in that folder.", bad=True)

@@ -24,12 +24,21 @@ from PySide6.QtWidgets import (
 from ...core.crs import describe
 from ...core.errors import LampError
 from ...core.importing.systems_proposed import Proposal, proposed_systems
+from ...core.jobs import looking
+from ...core.progress import Progress
 from ...core.systems_by_name import systems_named
 from .. import settings
 from ..background import Lane
 from ..theme.plain import Label, plain_tip
 
 MOST_RECENT = 5
+
+
+def _proposed(files: Sequence[Path], progress: Progress) -> list[Proposal]:
+    """Systems that files speak for, looked at in a process of its own."""
+    progress(0.0, "Looking")
+    found: list[Proposal] = looking.ask(proposed_systems, files, where=files[0].name if files else "", seconds=600.0)
+    return found
 
 
 class NewProject(QDialog):
@@ -105,7 +114,7 @@ class NewProject(QDialog):
             return
         self.from_files.setText("Looking into the files …")
         work = tuple(self.files)
-        self._lane.call("look", lambda progress: proposed_systems(work, progress), self._looked)
+        self._lane.call("look", lambda progress: _proposed(work, progress), self._looked)
 
     def _looked(self, result: list[Proposal] | LampError) -> None:
         count = len(self.files)

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pyarrow as pa
 import pyarrow.csv as pacsv
+from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..findings import Findings
@@ -35,13 +36,17 @@ def look(path: Path | str) -> Layout:
         raise InputError(f"can't read the file ({error.strerror})", where=str(path), fix="Check the path") from error
     if not head.strip():
         raise InputError("the file is empty", where=path.name)
-    if b"\0" in head[:4096]:
+    encoding = _wide(head)
+    if not encoding and b"\0" in head[:4096]:
         raise InputError("the file is not text", where=path.name, fix="Save it as CSV")
-    encoding = "utf8"
-    try:
-        text = head.decode("utf-8-sig", errors="strict" if len(head) < 65536 else "ignore")
-    except UnicodeDecodeError:
-        text, encoding = head.decode("cp1252", errors="replace"), "cp1252"
+    if encoding:
+        text = head[: len(head) // 2 * 2].decode(encoding, errors="ignore").lstrip("\ufeff")
+    else:
+        encoding = "utf8"
+        try:
+            text = head.decode("utf-8-sig", errors="strict" if len(head) < 65536 else "ignore")
+        except UnicodeDecodeError:
+            text, encoding = head.decode("cp1252", errors="replace"), "cp1252"
     lines = text.splitlines()
     if len(head) == 65536 and len(lines) > 2:
         lines = lines[:-1]
@@ -56,7 +61,8 @@ def look(path: Path | str) -> Layout:
     )
     # Decimal commas part cells as steadily as semicolons do, but not those of the heading.
     best = next((d for d in likely if _has_heading(lines, d, int(np.median(counts[d])))), likely[0])
-    width = int(np.median(counts[best]))
+    lines = _without_ends(lines, best)
+    width = int(np.median([len(_split(line, best)) for line in lines[:200] if line.strip()]))
     if width < 2:
         layout = blanks.look(lines, encoding, path.name)
         if layout is not None:
@@ -70,6 +76,27 @@ def look(path: Path | str) -> Layout:
     rows = [_split(line, best) for line in lines[heading.last + 1 : heading.last + 101] if line.strip()]
     comma = best != "," and decimal_comma(c for r in rows for c in r)
     return Layout(best, encoding, heading.last + 1, heading.names, comma, units=heading.units)
+
+
+def _wide(head: bytes) -> str:
+    """The encoding of a file whose letters take two bytes each, '' for others."""
+    if head[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return "utf-16"
+    odd, even = head[1:4096:2].count(0), head[0:4096:2].count(0)
+    half = max(len(head[:4096]) // 2, 1)
+    return "utf-16-le" if odd > 0.7 * half and even == 0 else "utf-16-be" if even > 0.7 * half and odd == 0 else ""
+
+
+def _without_ends(lines: list[str], delimiter: str) -> list[str]:
+    """Lines without the delimiter at their end, where many have one: it parts nothing."""
+    filled = [line for line in lines[:200] if line.strip()]
+    if delimiter.isspace() or sum(line.rstrip().endswith(delimiter) for line in filled) < 0.3 * len(filled):
+        return lines
+    cut = [line.rstrip()[:-1] if line.rstrip().endswith(delimiter) else line for line in lines]
+    counts = [len(_split(line, delimiter)) for line in cut[:200] if line.strip()]
+    width = int(np.median(counts))
+    # An empty last column is a column when the heading names it, or when its cells are not always empty.
+    return cut if _steady(counts) >= 0.9 and _has_heading(cut, delimiter, width) else lines
 
 
 def _has_heading(lines: list[str], delimiter: str, width: int) -> bool:
@@ -96,11 +123,15 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
         return blanks.read(path, found, table, layout)
     bad: list[tuple[int, str]] = []
 
+    ended: set[int] = set()
+
     def on_bad(row: pacsv.InvalidRow) -> str:
+        if row.actual_columns == row.expected_columns + 1 and row.text.rstrip().endswith(layout.delimiter):
+            ended.add(row.number)
         bad.append((row.number, f"{row.actual_columns} cells where the heading has {row.expected_columns}"))
         return "skip"
 
-    torn = _torn_quote(path)
+    torn, starts = _quotes(path, layout)
     if torn:
         what = "a quotation mark is not closed on its line"
         found.add("look", what, "all quotation marks read as plain text", file=path.name, table=table, line=torn)
@@ -108,6 +139,7 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
         delimiter=layout.delimiter,
         quote_char=False if torn else '"',
         ignore_empty_lines=False,
+        newlines_in_values=starts is not None,
         invalid_row_handler=on_bad,
     )
     convert = pacsv.ConvertOptions(column_types=dict.fromkeys(layout.columns, pa.string()), strings_can_be_null=False)
@@ -116,6 +148,13 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
             cells = pacsv.read_csv(
                 path, read_options=_options(layout, layout.encoding), parse_options=parse, convert_options=convert
             )
+            if ended and starts is None:
+                # One delimiter more at the end of a line parts nothing: read again without.
+                source = pa.BufferReader(_without_last(path, layout, set(ended)))
+                bad.clear()
+                cells = pacsv.read_csv(
+                    source, read_options=_options(layout, "utf8"), parse_options=parse, convert_options=convert
+                )
         except (UnicodeDecodeError, pa.ArrowInvalid) as error:
             if isinstance(error, pa.ArrowInvalid) and "UTF8" not in str(error):
                 raise
@@ -134,9 +173,11 @@ def read(path: Path | str, found: Findings, table: str = "", layout: Layout | No
     first = layout.header_line + 1
     keep = np.ones(cells.num_rows + len(bad), dtype=bool)
     keep[[number - first for number, _ in bad]] = False
-    line = np.flatnonzero(keep) + first
-    for number, why in bad:
-        found.add("left out", why, "row left out", file=path.name, table=table, line=number)
+    at = starts[layout.header_line :] if starts is not None else np.arange(len(keep)) + first
+    line = at[: len(keep)][keep]
+    if bad:
+        places = [int(at[number - first]) for number, _ in bad]
+        found.add("left out", [why for _, why in bad], "row left out", file=path.name, table=table, line=places)
     empty = empty_rows(cells)
     if empty.any():
         cells = cells.filter(pa.array(~empty))
@@ -158,13 +199,61 @@ def _options(layout: Layout, encoding: str) -> pacsv.ReadOptions:
     )
 
 
-def _torn_quote(path: Path) -> int:
-    """Return the first line with an odd number of quotation marks, 0 for none: it would swallow the next lines."""
+_LONGEST_CELL = 60  # lines
+
+
+def _quotes(path: Path, layout: Layout) -> tuple[int, NDArray[np.int64] | None]:
+    """Return the first line with a torn quotation mark (0 for none), and where rows start when cells hold line breaks.
+
+    A quotation mark that stays open is a cell with line breaks (RFC 4180) when it is closed a few lines on, right
+    before a delimiter, and its row has as many cells as the heading; else it is torn, and would swallow what follows.
+    """
     with path.open("rb") as handle:
         if not any(b'"' in chunk for chunk in iter(lambda: handle.read(1 << 22), b"")):
-            return 0
-        handle.seek(0)
-        return next((number for number, line in enumerate(handle, start=1) if line.count(b'"') % 2), 0)
+            return 0, None
+    starts: list[int] = []
+    open_at, held, several = 0, [""], False
+    with path.open(encoding=_codec(layout), errors="replace", newline="") as handle:
+        for number, line in enumerate(handle, start=1):
+            if open_at:
+                held.append(line)
+                if line.count('"') % 2:
+                    if number - open_at > _LONGEST_CELL or not _is_row("".join(held), layout):
+                        return open_at, None
+                    open_at, several = 0, True
+                elif number - open_at > _LONGEST_CELL:
+                    return open_at, None
+                continue
+            starts.append(number)
+            if line.count('"') % 2:
+                if number <= layout.header_line:
+                    return number, None
+                open_at, held = number, [line]
+    if open_at:
+        return open_at, None
+    return 0, np.array(starts, dtype=np.int64) if several else None
+
+
+def _is_row(text: str, layout: Layout) -> bool:
+    try:
+        rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=layout.delimiter, strict=True))
+    except csv.Error:
+        return False
+    return len(rows) == 1 and len(rows[0]) == len(layout.columns)
+
+
+def _codec(layout: Layout) -> str:
+    return "utf-8-sig" if layout.encoding == "utf8" else layout.encoding
+
+
+def _without_last(path: Path, layout: Layout, numbers: set[int]) -> bytes:
+    """The file in UTF-8, without the last delimiter of some lines."""
+    with path.open(encoding=_codec(layout), errors="replace", newline="") as handle:
+        lines = [
+            line.rstrip().removesuffix(layout.delimiter) + "\n" if number in numbers else line
+            for number, line in enumerate(handle, start=1)
+        ]
+    return "".join(lines).encode("utf-8")
 
 
 def _split(line: str, delimiter: str) -> list[str]:
@@ -183,7 +272,7 @@ def _steady(counts: list[int]) -> float:
 def first_rows(path: Path, layout: Layout, count: int) -> list[list[str]]:
     """Return the first rows as text, without reading further."""
     rows: list[list[str]] = []
-    with path.open(encoding=layout.encoding, errors="replace", newline="") as handle:
+    with path.open(encoding=_codec(layout), errors="replace", newline="") as handle:
         for number, line in enumerate(handle, start=1):
             if number > layout.header_line:
                 rows.append(

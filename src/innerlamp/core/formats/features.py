@@ -337,12 +337,28 @@ def _from_dxf(entity: Any, kind: str) -> Any:
     elif kind == "POLYLINE" and not entity.is_poly_face_mesh and not entity.is_polygon_mesh:
         xyz, closed = [tuple(v.dxf.location) for v in entity.vertices], bool(entity.is_closed)
     elif kind in ("SPLINE", "ARC", "CIRCLE", "ELLIPSE"):
-        xyz, closed = [tuple(p) for p in entity.flattening(0.1)], kind == "CIRCLE"
+        size = _size_of(entity, kind)
+        if not np.isfinite(size):
+            return None
+        # To a decimetre, of very large ones to a hundred-thousandth: some 700 corners a turn at the most.
+        xyz, closed = [tuple(p) for p in entity.flattening(max(0.1, 1e-5 * size))], kind == "CIRCLE"
     else:
         return None
     if closed and len(xyz) >= 3:
         return shapely.Polygon(xyz)
     return shapely.LineString(xyz) if len(xyz) >= 2 else None
+
+
+def _size_of(entity: Any, kind: str) -> float:
+    """How large a curve is, metres."""
+    if kind in ("ARC", "CIRCLE"):
+        return abs(float(entity.dxf.radius))
+    if kind == "ELLIPSE":
+        return float(np.linalg.norm(np.array(tuple(entity.dxf.major_axis), dtype=float)))
+    points = np.array([tuple(p) for p in (*entity.control_points, *entity.fit_points)], dtype=float).reshape(-1, 3)
+    if not len(points) or len(points) > 100_000:
+        return float("nan")
+    return float(np.ptp(points, axis=0).max())
 
 
 def write_dxf(item: Features, path: Path | str) -> None:

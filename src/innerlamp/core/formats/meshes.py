@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import contextlib
 import io
+import re
+import tempfile
 import warnings
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,13 +44,14 @@ def read_mesh(path: Path) -> tuple[FloatArray, IntArray]:
 def _meshio(path: Path) -> tuple[FloatArray, IntArray]:
     import meshio
 
+    _begins_well(path)
     try:
         with (
             contextlib.redirect_stdout(io.StringIO()),
             contextlib.redirect_stderr(io.StringIO()),
             warnings.catch_warnings(action="ignore"),
         ):
-            mesh = meshio.read(path)
+            mesh = _with_usual_names(path, meshio.read)
     except (SystemExit, Exception) as error:  # meshio ends the program on what it does not know
         raise InputError(f"can't be read as a surface ({error})", where=path.name) from error
     parts = []
@@ -61,6 +65,35 @@ def _meshio(path: Path) -> tuple[FloatArray, IntArray]:
     if points.ndim != 2 or points.shape[1] != 3:
         raise InputError("the surface has no elevations", where=path.name)
     return points, np.concatenate(parts).astype(np.int32) if parts else np.empty((0, 3), np.int32)
+
+
+def _with_usual_names(path: Path, read: Callable[[Path], Any]) -> Any:
+    """Read a file; a PLY that calls its faces' list ``vertex_index``, as the format's first description does, as well."""
+    data = path.read_bytes() if path.suffix.lower() == ".ply" else b""
+    head, sign, rest = data.partition(b"end_header")
+    if not re.search(rb"\svertex_index\s", head):
+        return read(path)
+    with tempfile.TemporaryDirectory() as folder:
+        there = Path(folder) / "surface.ply"
+        there.write_bytes(re.sub(rb"(\s)vertex_index(\s)", rb"\1vertex_indices\2", head) + sign + rest)
+        return read(there)
+
+
+def _begins_well(path: Path) -> None:
+    """Refuse what the library would read without an end: a PLY without its head's end, an STL of another length."""
+    size, name = path.stat().st_size, path.name
+    with path.open("rb") as handle:
+        head = handle.read(65536)
+    if path.suffix.lower() == ".ply":
+        if not head.startswith(b"ply") or b"end_header" not in head:
+            raise InputError("can't be read as PLY: its head is not whole", where=name)
+        counts = [int(w) for w in re.findall(rb"element\s+\S+\s+(\d{1,18})", head.split(b"end_header")[0])]
+        if sum(counts) > size:
+            raise InputError("the PLY file is shorter than its head says", where=name)
+    elif not head.lstrip().lower().startswith(b"solid") and (
+        size < 84 or size != 84 + 50 * int.from_bytes(head[80:84], "little")
+    ):
+        raise InputError("can't be read as STL: it is shorter or longer than its head says", where=name)
 
 
 def _obj(path: Path) -> tuple[FloatArray, IntArray]:

@@ -19,6 +19,7 @@ from .heading_rows import find_heading
 from .rawtable import Layout, RawTable, empty_rows, number_text
 
 _LOOKED_AT = 200
+_MOST_CELLS = 60_000_000
 _LARGEST = 8_000_000_000  # bytes when unpacked; more is no honest spreadsheet
 
 
@@ -116,6 +117,50 @@ def _rows(path: Path, part: str) -> Iterator[list[Any]]:
         raise InputError(f"the sheet can't be read ({error})", where=f"{path.name}#{part}") from error
 
 
+_CELL = re.compile(rb'<(?:\w+:)?c\s[^>]*?\br="([A-Z]{1,3})(\d{1,7})"')
+_REPEATED = re.compile(rb'number-(columns|rows)-repeated="(\d+)"[^>]*?(/?)>')
+
+
+def _fits(archive: zipfile.ZipFile, path: Path) -> None:
+    """Refuse a workbook with a sheet whose cells span more than can be held: one far cell makes all before it."""
+    for entry in archive.infolist():
+        name = entry.filename
+        if name.startswith("xl/worksheets/") and name.endswith(".xml"):
+            columns = rows = 0
+            with archive.open(entry) as sheet:
+                rest = b""
+                while chunk := sheet.read(1 << 20):
+                    text = rest + chunk
+                    for letters, number in _CELL.findall(text):
+                        column = 0
+                        for letter in letters:
+                            column = 26 * column + letter - 64
+                        columns, rows = max(columns, column), max(rows, int(number))
+                    rest = text[-200:]
+            _refuse(columns, rows, path)
+        elif name == "content.xml":
+            with archive.open(entry) as sheet:
+                rest, widest, tall = b"", 1, 0
+                while chunk := sheet.read(1 << 20):
+                    text = rest + chunk
+                    for what, number, empty in _REPEATED.findall(text):
+                        if what == b"columns" and not empty:
+                            widest = max(widest, int(number))
+                        elif what == b"rows" and int(number) < 1_000_000:
+                            tall = max(tall, int(number))
+                    rest = text[-200:]
+            _refuse(widest, tall, path)
+
+
+def _refuse(columns: int, rows: int, path: Path) -> None:
+    if columns * rows > _MOST_CELLS:
+        raise InputError(
+            f"a sheet spans {columns:,} × {rows:,} cells, too many to hold",
+            where=path.name,
+            fix="Delete what lies far from the table, or save it as CSV",
+        )
+
+
 def _book(path: Path) -> Any:
     from python_calamine import CalamineError, CalamineWorkbook
 
@@ -124,6 +169,7 @@ def _book(path: Path) -> Any:
             with zipfile.ZipFile(path) as archive:
                 if sum(entry.file_size for entry in archive.infolist()) > _LARGEST:
                     raise InputError("the spreadsheet unpacks to more than 8 GB", where=path.name)
+                _fits(archive, path)
         return CalamineWorkbook.from_path(str(path))
     except (CalamineError, OSError, ValueError, zipfile.BadZipFile) as error:
         raise InputError(

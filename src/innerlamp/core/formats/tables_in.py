@@ -19,6 +19,8 @@ from ..findings import Findings
 from . import database, delimited, las, sheets
 from .rawtable import Layout, RawTable
 
+MOST_PARTS = 300
+
 
 @dataclass(frozen=True)
 class Medium:
@@ -111,7 +113,10 @@ def _medium(path: Path, stamp: tuple[int, int]) -> Medium:
 def parts(path: Path | str) -> tuple[str, ...]:
     """Return the sheets or tables of a file; none for a file that is one table itself."""
     path, _ = split(path)
-    return medium_of(path).parts(path)
+    names = medium_of(path).parts(path)
+    if len(names) > MOST_PARTS:
+        raise InputError(f"the file has {len(names):,} tables; at most {MOST_PARTS} are looked at", where=path.name)
+    return names
 
 
 def look(ref: Path | str) -> Layout:

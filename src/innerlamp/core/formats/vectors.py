@@ -64,6 +64,8 @@ def kind_of(path: Path) -> Kind:
 def layers(path: Path) -> tuple[str, ...]:
     """Return the names of the layers of a file."""
     kind = kind_of(path)
+    if kind == "geojson":
+        _looks_whole(path)
     if kind != "gpkg":
         return (path.stem,)
     with sqlite_files.opened(path) as db:
@@ -195,6 +197,16 @@ def _said(value: Any) -> str:
 
 
 # ---- GeoJSON
+
+
+def _looks_whole(path: Path) -> None:
+    """Refuse a file whose beginning or end is not that of GeoJSON, without reading all of it."""
+    with path.open("rb") as handle:
+        head = handle.read(65536)
+        handle.seek(max(path.stat().st_size - 256, 0))
+        tail = handle.read()
+    if not tail.rstrip().endswith(b"}") or b'"type"' not in head:
+        raise InputError("can't be read as GeoJSON: it is not whole", where=path.name, fix=EXPECTED)
 
 
 def _geojson(path: Path) -> VectorLayer:

@@ -12,6 +12,8 @@ from collections.abc import Mapping
 from multiprocessing.connection import Connection
 from typing import Any
 
+from .. import limits
+
 _INTERVAL = 0.04  # seconds between progress messages; measures are always sent
 
 
@@ -22,6 +24,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
         os.dup2(log.fileno(), 2)
         faulthandler.enable(log)
         os.nice(5)  # the window goes first
+        limits.hold()
         parent = os.getppid()
         from ..errors import LampError
         from ..progress import CallbackProgress

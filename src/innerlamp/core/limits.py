@@ -1,0 +1,71 @@
+"""How much memory a process may take: a file or a request that wants more fails with a sentence, and takes nothing down."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import resource
+
+from .errors import InputError
+
+VARIABLE = "INNER_LAMP_MEMORY"
+_LEAST = 2_000_000_000
+_UNITS = {"": 1, "k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
+
+
+def allowed() -> int:
+    """Return how many bytes one process may take: what `INNER_LAMP_MEMORY` says (such as 12G), else 0.8 of the machine's.
+
+    Raises
+    ------
+    InputError
+        When the variable is no amount.
+    """
+    said = os.environ.get(VARIABLE, "").strip()
+    if said:
+        found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*([kmgt]?)b?", said.lower())
+        if found is None:
+            raise InputError(f"{VARIABLE} is '{said}', which is no amount", fix="Write for example 12G")
+        return max(int(float(found.group(1)) * _UNITS[found.group(2)]), 100_000_000)
+    import psutil
+
+    return max(int(0.8 * psutil.virtual_memory().total), _LEAST)
+
+
+def hold(share: float = 1.0) -> None:
+    """Hold this process to a share of what is allowed, beyond the address space that it has already."""
+    import psutil
+
+    taken = psutil.Process().memory_info().vms
+    most = taken + int(share * allowed())
+    with contextlib.suppress(ValueError, OSError):  # where the system gives no limit there is none
+        _, hard = resource.getrlimit(resource.RLIMIT_AS)
+        resource.setrlimit(resource.RLIMIT_AS, (most if hard < 0 else min(most, hard), hard))
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
+def afford(count: float, each: float, what: str, fix: str = "") -> None:
+    """Refuse, before anything is allocated, what would not fit into memory.
+
+    Parameters
+    ----------
+    count, each
+        How many of something, and how many bytes one of them takes at the peak of the work.
+    what
+        What they are, in the plural: ``cells of the grid``.
+
+    Raises
+    ------
+    InputError
+        When they take more than a process may; also when their number is none.
+    """
+    need = count * each
+    if not 0 <= need < float("inf"):
+        raise InputError(f"the number of {what} can't be told", fix=fix or "Look at the numbers that were given")
+    most = 0.6 * allowed()
+    if need > most:
+        raise InputError(
+            f"{count:,.4g} {what} take about {need / 1e9:,.4g} GB, and {most / 1e9:,.1f} GB are allowed",
+            fix=fix or "Ask for fewer",
+        )
