@@ -66,6 +66,6 @@ def afford(count: float, each: float, what: str, fix: str = "") -> None:
     most = 0.6 * allowed()
     if need > most:
         raise InputError(
-            f"{count:,.4g} {what} take about {need / 1e9:,.4g} GB, and {most / 1e9:,.1f} GB are allowed",
+            f"{count:,.6g} {what} take about {need / 1e9:,.4g} GB, and {most / 1e9:,.1f} GB are allowed",
             fix=fix or "Ask for fewer",
         )

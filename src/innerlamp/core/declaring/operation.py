@@ -57,6 +57,7 @@ def given(value: Any) -> Any:
 
 
 Maybe = Annotated[float | None, BeforeValidator(given)]
+_LONGEST = 1e8  # metres
 Several = Annotated[tuple[str, ...], BeforeValidator(parted)]
 Whole = Annotated[int, BeforeValidator(whole)]
 
@@ -295,9 +296,14 @@ class Operation:
             Names every parameter that is wrong and what it must be.
         """
         try:
-            return self.params.model_validate(dict(values))
+            made = self.params.model_validate(dict(values))
         except ValidationError as error:
             raise InputError(_explain(self, error), where=self.name, fix=f"See 'inner-lamp ops {self.name}'") from error
+        for name, info in self.fields().items():
+            value = getattr(made, name)
+            if info.unit == "m" and isinstance(value, float) and not abs(value) <= _LONGEST:
+                raise InputError(f"{info.label} is {value:g} m, more than twice round the Earth", where=self.name)
+        return made
 
     def attributes_read(self, params: Mapping[str, Any]) -> dict[str, list[str]]:
         """Return, for the slots of `reads`, the attributes that parameters name."""

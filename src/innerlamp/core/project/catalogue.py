@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import os
@@ -36,6 +37,12 @@ CREATE TABLE workspace(key TEXT PRIMARY KEY, value TEXT NOT NULL);
 _LONG = 2000  # characters from which a text is kept once under its name, whoever uses it
 
 
+def _not_written(error: sqlite3.Error) -> ProjectError:
+    words = str(error)
+    fix = "Make room on the disk, then do it again" if "full" in words else "Look whether the disk can be written"
+    return ProjectError(f"the project can't be written ({words}); it is as it was before", fix=fix)
+
+
 class Transaction:
     """BEGIN IMMEDIATE .. COMMIT, or ROLLBACK when anything is raised."""
 
@@ -43,11 +50,22 @@ class Transaction:
         self._db = db
 
     def __enter__(self) -> sqlite3.Connection:
-        self._db.execute("BEGIN IMMEDIATE")
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+        except sqlite3.Error as error:
+            raise _not_written(error) from error
         return self._db
 
-    def __exit__(self, kind: object, *_: object) -> None:
-        self._db.execute("ROLLBACK" if kind else "COMMIT")
+    def __exit__(self, kind: object, error: object, *_: object) -> None:
+        try:
+            self._db.execute("ROLLBACK" if kind else "COMMIT")
+        except sqlite3.Error as failed:
+            with contextlib.suppress(sqlite3.Error):
+                self._db.execute("ROLLBACK")
+            if not kind:
+                raise _not_written(failed) from failed
+        if isinstance(error, sqlite3.Error):
+            raise _not_written(error) from error
 
 
 def now() -> str:

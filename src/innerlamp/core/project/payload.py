@@ -10,6 +10,8 @@ the window maps arrays of more than `MAPPED` bytes without it, and checks those 
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import hashlib
 import io
 import json
@@ -49,17 +51,28 @@ def write_file(folder: Path, data: Iterable[bytes | memoryview] | bytes, suffix:
     target = folder / name[:2] / name
     if _is_whole(target, name, sum(memoryview(part).nbytes for part in parts)):
         return name
-    if not target.parent.is_dir():
-        target.parent.mkdir(parents=True, exist_ok=True)
-        sync_folder(folder)
     temporary = target.with_name(f".{name}.{os.getpid()}.part")
-    with temporary.open("wb") as handle:
-        for part in parts:
-            handle.write(part)
-        handle.flush()
-        os.fsync(handle.fileno())
-    temporary.rename(target)
-    sync_folder(target.parent)
+    try:
+        if not target.parent.is_dir():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            sync_folder(folder)
+        with temporary.open("wb") as handle:
+            for part in parts:
+                handle.write(part)
+            handle.flush()
+            os.fsync(handle.fileno())
+        temporary.rename(target)
+        sync_folder(target.parent)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            temporary.unlink(missing_ok=True)
+        raise ProjectError(
+            f"a part of the project can't be written ({error.strerror or error}); it is as it was before",
+            where=str(folder),
+            fix="Make room on the disk"
+            if error.errno in (errno.ENOSPC, errno.EDQUOT)
+            else "Look whether it can be written",
+        ) from error
     return name
 
 

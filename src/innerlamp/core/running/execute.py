@@ -20,6 +20,7 @@ from typing import Any
 
 import numpy as np
 
+from .. import limits
 from ..declaring.operation import Cost, Inputs, Operation
 from ..errors import Cancelled, InputError, LampError
 from ..formats import tables_in
@@ -415,7 +416,16 @@ def _carry_out(step: Recipe, read: Any, task: Task, progress: Progress, base: It
     }
     if base is not None:
         items[step.base] = base
-    return op.run(Inputs(items, task.crs, task.area), op.check(step.params), progress)
+    inputs, params = Inputs(items, task.crs, task.area), op.check(step.params)
+    if op.estimate is not None:
+        cost = op.estimate(inputs, params)
+        limits.afford(cost.megabytes, 1e6, f"megabytes for {cost.text}", "Take larger cells, or less data")
+    try:
+        return op.run(inputs, params, progress)
+    except MemoryError as error:
+        raise InputError(
+            f"{op.title} does not fit into memory", where=task.label, fix="Take larger cells, or less data"
+        ) from error
 
 
 def _files(step: Recipe) -> list[str]:

@@ -8,6 +8,7 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
+from ... import limits
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential import meshing
 from ...compute.potential.mainfield import MainField, main_field
@@ -99,6 +100,10 @@ def _plan(inputs: Inputs, p: InvertMagnetics) -> _Plan:
     rows = np.flatnonzero(good)
     rows = rows[meshing.thin_by_cell(x[rows], y[rows], p.spacing or p.cell)]
     floor, top = float(np.nanmin(dem.values)), float(np.nanmax(dem.values))
+    wide, long = float(np.ptp(x[rows])) + 2 * p.padding, float(np.ptp(y[rows])) + 2 * p.padding
+    limits.afford(
+        wide / p.cell * long / p.cell * (p.depth + top - floor) / p.cell_z, 100.0, "cells", "Take larger cells"
+    )
     mesh = meshing.mesh_under(
         (x[rows].min(), x[rows].max(), y[rows].min(), y[rows].max()), top, p.cell, p.cell_z, p.depth, p.padding, floor
     )

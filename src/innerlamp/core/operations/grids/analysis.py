@@ -15,7 +15,7 @@ from ...items.features import LINE, Features, one_each
 from ...items.fields import Grid
 from ...items.points import PointSet
 from ...progress import Progress
-from .resampling import like
+from .resampling import like, within
 from .sampling import GRID, cells_cost, same_system
 
 MOST_PAIRS = 20_000
@@ -83,6 +83,7 @@ def _run_agreement(inputs: Inputs, p: Agreement, progress: Progress) -> dict[str
         raise InputError("the grids do not overlap", where=f"{first.name} and {second.name}")
     west, east, south, north, _, _ = first.bounds
     window = p.window or 0.1 * min(east - west, north - south)
+    within(first, window, "window")
     half_window = max(round(window / first.dy / 2), 1), max(round(window / first.dx / 2), 1)
     progress(0.3, "Window by window")
     r = correlation(first.values, np.asarray(there), half_window)

@@ -60,6 +60,13 @@ class PolygonFigures(Params):
     name: str = param("", "Name", help="Polygons and grid when empty")
 
 
+def within(grid: Grid, width: float, what: str) -> None:
+    """Refuse a width (m) that reaches over more than a grid: all cells would be one."""
+    west, east, south, north = grid.bounds[:4]
+    if width > max(east - west, north - south):
+        raise InputError(f"the {what} of {width:g} m is wider than the grid", where=grid.name, fix="Take a smaller one")
+
+
 def like(grid: Grid, values: np.ndarray, name: str, **changed: Any) -> Grid:
     """Return a grid of other values on the same cells, unless told otherwise."""
     return dataclasses.replace(grid, values=values, name=name, **changed)
@@ -174,6 +181,7 @@ def _run_smooth(inputs: Inputs, p: Smooth, progress: Progress) -> dict[str, Item
 
     grid = inputs.need("grid", Grid)
     width = p.width or 5.0 * max(grid.dx, grid.dy)
+    within(grid, width, "width")
     progress(0.1, f"Over {width:g} m")
     return {
         "smoothed": like(
