@@ -264,7 +264,7 @@ def test_a_picture_lies_on_a_surface_where_its_pixels_belong() -> None:
     assert inside * 50.0 == pytest.approx(60 * 40 * 4.0, rel=0.35)  # cells of 10 m, cut at their own edges
 
 
-def test_surfaces_carry_the_picture_that_is_lit(demo_window: Window) -> None:
+def test_surfaces_carry_a_picture_the_lit_one_first(demo_window: Window) -> None:
     window, ctx = demo_window, demo_window.ctx
     shell, picture = (ctx.store.find(n).id for n in ("Sn shell 800 ppm", "Old geological map"))  # type: ignore[union-attr]
     pane = scene_alone(window, "Sn shell 800 ppm")
@@ -272,10 +272,29 @@ def test_surfaces_carry_the_picture_that_is_lit(demo_window: Window) -> None:
     settle(window)
     pick(window, "form3d", "with a picture")
     settle(window)
-    assert not any(p.GetTexture() for p in pane.layers.graphics(shell))
+    assert any(p.GetTexture() for p in pane.layers.graphics(shell))  # the only picture of the project
+    # Of several the one that is lit.
+    item = ctx.item(picture)
+    assert isinstance(item, Picture)
+    red = np.full((8, 8, 4), 255, dtype=np.uint8)
+    red[..., 1:3] = 0
+    other = ctx.store.put(
+        dataclasses.replace(item, name="Red", pixels=red, affine=(500.0, 0, 502000.0, 0, -500.0, 5604000.0))
+    )  # type: ignore[union-attr]
+    settle(window)
+
+    def shown() -> bool:
+        textures = [p.GetTexture() for p in pane.layers.graphics(shell) if p.GetTexture()]
+        pixels = vtk_to_numpy(textures[0].GetInput().GetPointData().GetScalars())
+        return bool((pixels[:, :3] == [255, 0, 0]).all())
+
+    ctx.set_lit(other)
+    settle(window)
+    assert shown()
+    ctx.set_lit(other, False)
     ctx.set_lit(picture)
     settle(window)
-    assert any(p.GetTexture() for p in pane.layers.graphics(shell))
-    ctx.set_lit(picture, False)
+    assert not shown()
+    pick(window, "form3d", "solid")
     settle(window)
     assert not any(p.GetTexture() for p in pane.layers.graphics(shell))

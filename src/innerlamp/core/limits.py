@@ -10,7 +10,7 @@ import resource
 from .errors import InputError
 
 VARIABLE = "INNER_LAMP_MEMORY"
-_LEAST = 2_000_000_000
+_LEAST, _PART = 2_000_000_000, 0.9
 _UNITS = {"": 1, "k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
 
 
@@ -60,12 +60,21 @@ def afford(count: float, each: float, what: str, fix: str = "") -> None:
     InputError
         When they take more than a process may; also when their number is none.
     """
-    need = count * each
-    if not 0 <= need < float("inf"):
+    if not 0 <= count < float("inf"):
         raise InputError(f"the number of {what} can't be told", fix=fix or "Look at the numbers that were given")
-    most = 0.6 * allowed()
-    if need > most:
+    fits(count * each, f"{count:,.6g} {what}", fix or "Ask for fewer")
+
+
+def fits(need: float, what: str, fix: str) -> None:
+    """Refuse what would take more bytes than a process may; `what` says what it is.
+
+    Raises
+    ------
+    InputError
+        With both amounts, and how to allow more.
+    """
+    most = _PART * allowed()
+    if not need <= most:
         raise InputError(
-            f"{count:,.6g} {what} take about {need / 1e9:,.4g} GB, and {most / 1e9:,.1f} GB are allowed",
-            fix=fix or "Ask for fewer",
+            f"{what}: about {need / 1e9:,.4g} GB of memory, and {most / 1e9:,.1f} GB are allowed ({VARIABLE})", fix=fix
         )

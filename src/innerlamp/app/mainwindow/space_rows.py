@@ -23,7 +23,7 @@ from ..context import Context
 from .style_rows import choice
 
 _FORM_TIPS = {
-    "surface": "A surface as a skin, with the edges of its triangles, as wires alone, or with the lit picture draped on it",
+    "surface": "A surface as a skin, with the edges of its triangles, as wires alone, or with a picture draped on it: the one that is lit, else the last of the project",
     "grid": "Laid on the ground, or standing above it as high as its values are",
     "blocks": "Cells from the cut-off up, those within the ends of the ramp, three slices, a slice at any plane, or the surface of the cut-off",
     "holes": "Intervals as tubes, as lines, or as markers at their middles, whose shape may tell a second column",

@@ -10,6 +10,7 @@ from ...core.items.base import Item
 from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
+from .scene_models import picture_entry
 from .table import PAINTERS, Painter
 from .views import SceneView, SectionView, View
 
@@ -101,8 +102,8 @@ def look_key(ctx: Context, view: View, painter: Painter, entry: Entry, item: Ite
     if isinstance(view, SceneView):
         key += [view.place, view.draped if "draped" in painter.uses else None]
         if "picture" in painter.uses and style.form == "with a picture":
-            lit = [e for e in ctx.lit_entries() if e.kind == "picture"]
-            key.append([(e.version, ctx.item(e.id) is None) for e in lit])
+            carried = picture_entry(ctx)
+            key.append((carried.version, ctx.item(carried.id) is None) if carried is not None else None)
     return tuple(key)
 
 

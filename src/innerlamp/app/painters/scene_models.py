@@ -89,10 +89,17 @@ def paint_surface(ctx: Context, view: SceneView, entry: Entry, item: Item) -> li
     return out
 
 
+def picture_entry(ctx: Context) -> Entry | None:
+    """Return the picture that surfaces carry: the uppermost that is lit, else the last one of the project."""
+    lit = [e for e in ctx.lit_entries() if e.kind == "picture"]
+    return next(iter([*reversed(lit), *reversed([e for e in ctx.entries() if e.kind == "picture"])]), None)
+
+
 def lit_picture(ctx: Context) -> Picture | None:
-    """Return the picture that surfaces carry: the one that is lit, the uppermost of several."""
-    items = [ctx.item(e.id) for e in ctx.lit_entries() if e.kind == "picture"]
-    return next((i for i in reversed(items) if isinstance(i, Picture)), None)
+    """Return that picture once it is read."""
+    entry = picture_entry(ctx)
+    item = ctx.item(entry.id) if entry is not None else None
+    return item if isinstance(item, Picture) else None
 
 
 def draped(mesh: vtkPolyData, picture: Picture, origin: FloatArray, colour: QColor) -> list[vtkProp3D]:

@@ -419,7 +419,7 @@ def _carry_out(step: Recipe, read: Any, task: Task, progress: Progress, base: It
     inputs, params = Inputs(items, task.crs, task.area), op.check(step.params)
     if op.estimate is not None:
         cost = op.estimate(inputs, params)
-        limits.afford(cost.megabytes, 1e6, f"megabytes for {cost.text}", "Take larger cells, or less data")
+        limits.fits(1e6 * cost.megabytes, cost.text, "Take larger cells, or less data")
     try:
         return op.run(inputs, params, progress)
     except MemoryError as error:
