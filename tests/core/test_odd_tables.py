@@ -145,3 +145,37 @@ def test_very_large_circles_end(tmp_path: Path) -> None:
     assert len(item.vertices) < 20_000
     small = item.vertices[: item.starts[1], :2]
     assert np.hypot(*small.T) == pytest.approx(50.0, abs=1e-6)
+
+
+def test_columns_named_like_our_own_and_halves_of_letters_do_no_harm(tmp_path: Path) -> None:
+    from innerlamp.api import Project
+
+    rows = "".join(f"{402000 + k},{7502000 + 2 * k},{3900 + k},{k},u{k}\n" for k in range(12))
+    (tmp_path / "p.csv").write_text(f"East,North,RL,x,more\n{rows}", encoding="utf-8")
+    (tmp_path / "f.geojson").write_text(
+        '{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"na\\ud800me":"a\\udfffb","v":1},'
+        '"geometry":{"type":"Point","coordinates":[-70.0,-22.0]}}]}',
+        encoding="utf-8",
+    )
+    with Project.create(tmp_path / "a.lamp", CRS) as project:
+        made = project.run("import-points", file=str(tmp_path / "p.csv"))
+        table = project.store.load(made["points"]).table  # type: ignore[attr-defined]
+        assert table["x"].tolist()[:2] == [402000.0, 402001.0]
+        assert table["x of the file"].tolist()[:2] == [0.0, 1.0]
+        shapes = project.run("import-features", file=str(tmp_path / "f.geojson"))["features"]
+        assert project.store.load(shapes).table.iloc[0].tolist() == ["a?b", 1.0]  # type: ignore[attr-defined]
+
+
+def test_systems_that_lead_nowhere_and_broken_workbooks_are_refused(tmp_path: Path) -> None:
+    from innerlamp.core import crs
+    from innerlamp.core.errors import CrsError
+
+    with pytest.raises(CrsError, match="can't be turned into"):
+        crs.transformers("+proj=tmerc +lat_0=900 +lon_0=0 +x_0=0 +units=m", "EPSG:4326")
+    path = workbook(tmp_path / "a.xlsx", '<row r="1"><c r="A1"><v>1</v></c></row>' * 400)
+    data = bytearray(path.read_bytes())
+    at = data.rfind(b"xl/worksheets/sheet1.xml", 0, len(data) - 400) + 40
+    data[at : at + 20] = bytes(20)
+    path.write_bytes(data)
+    with pytest.raises(InputError, match="can't be read"):
+        tables_in.read(path, Findings())

@@ -83,9 +83,23 @@ def transformers(
     Callable[..., tuple[NDArray[np.float64], NDArray[np.float64]]],
 ]:
     """Return functions that turn x and y of one coordinate system into the other, and back."""
-    turn = pyproj.Transformer.from_crs(source, target, always_xy=True)
-    again = pyproj.Transformer.from_crs(target, source, always_xy=True)
-    return turn.transform, again.transform
+    return transformer(source, target).transform, transformer(target, source).transform
+
+
+def transformer(source: object, target: object) -> pyproj.Transformer:
+    """Return what turns x and y of one coordinate system into those of another.
+
+    Raises
+    ------
+    CrsError
+        When one of them is unknown, or their definitions lead nowhere.
+    """
+    try:
+        return pyproj.Transformer.from_crs(source, target, always_xy=True)
+    except (pyproj.exceptions.ProjError, ValueError) as error:
+        raise CrsError(
+            f"'{str(source)[:60]}' can't be turned into '{str(target)[:60]}'", fix="Give the system's code"
+        ) from error
 
 
 def describe(text: str) -> str:
@@ -97,8 +111,7 @@ def to_lonlat(
     crs: str, x: NDArray[np.float64] | float, y: NDArray[np.float64] | float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return longitude and latitude in degrees (WGS 84) of eastings and northings in metres."""
-    transformer = pyproj.Transformer.from_crs(parse_crs(crs), "EPSG:4326", always_xy=True)
-    lon, lat = transformer.transform(x, y)
+    lon, lat = transformer(parse_crs(crs), "EPSG:4326").transform(x, y)
     return np.asarray(lon, dtype=float), np.asarray(lat, dtype=float)
 
 

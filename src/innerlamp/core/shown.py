@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 # Control characters, and those that turn the direction of what is written after them.
-_HIDDEN = re.compile("[\x00-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\ufeff]")
+_HIDDEN = re.compile("[\x00-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\ufeff\ud800-\udfff]")
 MOST_NAME = 200
 
 

@@ -32,6 +32,8 @@ def mesh_of_cells(
         When they lie on none, or it would have more than `most` cells.
     """
     turned = TensorMesh.even((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), (1, 1, 1), azimuth)
+    if not len(centres):
+        raise InputError("no row has a place", where=file)
     start = centres[0]
     p, q = turned.from_map(centres[:, 0] - start[0], centres[:, 1] - start[1])
     low, widths, at = [], [], []

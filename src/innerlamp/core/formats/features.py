@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..crs import parse_crs, same_system
+from ..crs import parse_crs, same_system, transformer
 from ..errors import InputError
 from ..findings import Findings
 from ..items.base import Item
@@ -99,7 +99,7 @@ def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Fi
         here, there = parse_crs(crs), pyproj.CRS.from_user_input(source)
     except (pyproj.exceptions.CRSError, ValueError) as error:
         raise InputError(f"'{source}' is not a known coordinate system", where=file) from error
-    turn = pyproj.Transformer.from_crs(there, here, always_xy=True)
+    turn = transformer(there, here)
     x, y = turn.transform(vertices[:, 0], vertices[:, 1])
     if not np.isfinite(x).all():
         raise InputError(f"its coordinates don't fit the system that it names ({there.name})", where=file)
@@ -265,10 +265,9 @@ def _write_shapes(path: Path, layer: str, crs: str, shapes: np.ndarray, table: p
 
 def _to_degrees(shapes: np.ndarray, crs: str) -> np.ndarray:
     # RFC 7946: GeoJSON is in degrees of WGS 84.
-    import pyproj
     import shapely
 
-    turn = pyproj.Transformer.from_crs(parse_crs(crs), "EPSG:4326", always_xy=True)
+    turn = transformer(parse_crs(crs), "EPSG:4326")
 
     def turned(xyz: np.ndarray) -> np.ndarray:
         return np.column_stack([*turn.transform(xyz[:, 0], xyz[:, 1]), *xyz.T[2:]])

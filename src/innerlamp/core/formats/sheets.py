@@ -6,6 +6,7 @@ import datetime
 import itertools
 import re
 import zipfile
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -171,7 +172,7 @@ def _book(path: Path) -> Any:
                     raise InputError("the spreadsheet unpacks to more than 8 GB", where=path.name)
                 _fits(archive, path)
         return CalamineWorkbook.from_path(str(path))
-    except (CalamineError, OSError, ValueError, zipfile.BadZipFile) as error:
+    except (CalamineError, OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
         raise InputError(
             f"can't be read as a spreadsheet ({error})", where=path.name, fix="Save it again as XLSX or ODS"
         ) from error

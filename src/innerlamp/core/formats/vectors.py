@@ -188,12 +188,13 @@ def column(values: list[Any]) -> NDArray[Any]:
     if filled and all(isinstance(v, int | float) for v in filled):
         return np.array([np.nan if v is None else float(v) for v in values], dtype=float)
     out = np.empty(len(values), dtype=object)
-    out[:] = [None if v is None or isinstance(v, bytes) else v if isinstance(v, str) else _said(v) for v in values]
+    out[:] = [None if v is None or isinstance(v, bytes) else _said(v) for v in values]
     return out
 
 
 def _said(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=False) if isinstance(value, dict | list) else str(value)
+    text = json.dumps(value, ensure_ascii=False) if isinstance(value, dict | list) else str(value)
+    return text.encode("utf-8", "replace").decode("utf-8")  # halves of letters, which JSON can hold
 
 
 # ---- GeoJSON
@@ -227,7 +228,8 @@ def _geojson(path: Path) -> VectorLayer:
     shapes = np.empty(len(features), dtype=object)
     shapes[:] = [_shape(f.get("geometry") if f.get("type") == "Feature" else f) for f in features]
     rows = [p if isinstance(p := f.get("properties"), dict) else {} for f in features]
-    names = dict.fromkeys(str(k) for row in rows for k in row)
+    rows = [{_said(k): v for k, v in row.items()} for row in rows]
+    names = dict.fromkeys(k for row in rows for k in row)
     if len(names) > 2_000:
         raise InputError(f"the features have {len(names):,} different fields, at most 2,000 are read", where=path.name)
     return VectorLayer(shapes, {n: column([row.get(n) for row in rows]) for n in names}, _geojson_system(data))

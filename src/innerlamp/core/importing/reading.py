@@ -56,6 +56,7 @@ def number_column(raw: RawTable, column: str) -> NDArray[np.float64]:
     return values
 
 
+_OWN = {"x", "y", "z", "file_line", "from_m", "to_m", "depth_m", *(f"{c}{k}" for c in "xyz" for k in (0, 1))}
 LengthUnit = Literal["auto", "m", "ft"]
 
 
@@ -113,7 +114,12 @@ def attributes(
         if over.any():
             above[column] = over
     frame = pd.DataFrame(taken, index=range(len(raw.line)))
-    return element_columns.joined(frame, units, rules, above, place)
+    made, told = element_columns.joined(frame, units, rules, above, place)
+    # Names that the program gives to places and depths: a column of the file that has one and no role is another thing.
+    renamed = {c: f"{c} of the file" for c in made.columns if c in _OWN}
+    if renamed:
+        found.add("note", f"columns called {', '.join(renamed)}", "kept as '… of the file'", file=raw.file, table=table)
+    return made.rename(columns=renamed), {renamed.get(c, c): u for c, u in told.items()}
 
 
 def _texts(raw: RawTable, column: str) -> pd.Series:

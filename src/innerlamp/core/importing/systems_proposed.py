@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pyproj
 
-from ..crs import describe, is_metric, plan_and_height
+from ..crs import describe, is_metric, plan_and_height, transformer
 from ..errors import CrsError, InputError, LampError
 from ..formats import ascii_grids, columns, features, pictures, rasters, tables_in, vectors
 from ..numbers import number_or_none
@@ -159,7 +159,7 @@ def _usable(system: str, middle: tuple[float, float] | None) -> tuple[str, str] 
         return (":".join(known), "named by") if known else None
     if middle is None:
         return None
-    lon, lat = pyproj.Transformer.from_crs(crs, "EPSG:4326", always_xy=True).transform(*middle)
+    lon, lat = transformer(crs, "EPSG:4326").transform(*middle)
     if not (abs(lon) <= 180.0 and abs(lat) <= 84.0):  # false for NaN as well
         return None
     zone = int((lon + 180.0) // 6.0) % 60 + 1

@@ -3,11 +3,28 @@
 from __future__ import annotations
 
 import json
-from typing import Any
+from collections.abc import Iterable
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from ..errors import InputError
+from ..errors import InputError, ProjectError
+
+M = TypeVar("M", bound=BaseModel)
+
+
+def understood(kind: type[M], rows: Iterable[Any], what: str) -> list[M]:
+    """Return stored rows as what they stand for.
+
+    Raises
+    ------
+    ProjectError
+        When one of them is damaged.
+    """
+    try:
+        return [kind.model_validate(each) for each in rows]
+    except ValidationError as error:
+        raise ProjectError(f"the {what} is damaged", fix="Restore it from a back-up, or make it anew") from error
 
 
 def plain_list(

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from .base import Item
-from .listed import plain_list
+from .listed import plain_list, understood
 from .section_look import MOST_PANELS
 
 PAPERS: dict[str, tuple[float, float]] = {
@@ -142,7 +142,7 @@ class Page(Item):
     @cached_property
     def layout(self) -> list[Element]:
         """The elements, checked."""
-        return [Element.model_validate(each) for each in self.elements]
+        return understood(Element, self.elements, "page")
 
     @property
     def maps(self) -> list[Element]:

@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from .base import Item
-from .listed import plain_list
+from .listed import plain_list, understood
 
 MOST_STOPS = 100
 
@@ -65,7 +65,7 @@ class Walk(Item):
     @cached_property
     def views(self) -> list[Stop]:
         """The stops, checked."""
-        return [Stop.model_validate(each) for each in self.stops]
+        return understood(Stop, self.stops, "walk-through")
 
     @property
     def facts(self) -> dict[str, str]:

@@ -269,6 +269,8 @@ def read_item(folder: Path, manifest: Manifest, mapped: bool = False) -> Item:
     ProjectError
         When a part is missing or damaged, or the kind is unknown to this version.
     """
+    if not isinstance(manifest, dict) or not isinstance(manifest.get("kind"), str):
+        raise ProjectError("a part of the project's catalogue is damaged", fix="Restore it from a back-up")
     kind = KINDS.get(manifest["kind"])
     if kind is None:
         raise ProjectError(
