@@ -369,6 +369,8 @@ def _items(args: argparse.Namespace) -> int:
         for e in project.items:
             facts = ", ".join(f"{k} {v}" for k, v in e.facts.items())
             print(f"{e.id}  {e.kind:<8} {state[e.id]:<7} {e.name}  [{facts}]")
+        for why in project.store.damaged_rows().values():
+            print(f"Not listed: {why}", file=sys.stderr)
     return 0
 
 
@@ -377,12 +379,15 @@ def _check(args: argparse.Namespace) -> int:
     from .core.project.trail import touched_by
 
     with Project.open(args.project, write=False) as project:
-        found = project.store.damaged()
+        rows, found = project.store.damaged_rows(), project.store.damaged()
         for item, why in found.items():
+            if item in rows:
+                print(why)
+                continue
             print(f"{project.store.entry(item).name}: {why}")
             if names := [project.store.entry(i).name for i in touched_by(project.store, item)]:
                 print(f"    made from it: {', '.join(names)}")
-        count = len(project.items)
+        count = len(project.items) + len(rows)
         print(f"{len(found)} of {count} items are damaged." if found else f"All {count} items are whole.")
     return 2 if found else 0
 

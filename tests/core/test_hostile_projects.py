@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import os
 import shutil
+import sqlite3
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
 
+from innerlamp import cli
 from innerlamp.core.errors import ProjectError
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.project import catalogue, lock, payload
@@ -200,3 +204,89 @@ def test_a_damaged_part_is_written_anew_when_the_same_content_comes_again(projec
         assert store.damaged() == {}
         item = store.load(entry.id)
         assert isinstance(item, PointSet) and np.isfinite(item.table["v"]).all()
+
+
+def two_items(project: Path) -> dict[str, str]:
+    """Item id to name, of a project that holds a second item."""
+    with Store.open(project) as store:
+        other = points(5.0)
+        store.put(replace(other, name="Pegs"))
+        return {e.id: e.name for e in store.entries()}
+
+
+def in_catalogue(project: Path, query: str, *values: object) -> None:
+    db = sqlite3.connect(project / "catalogue.sqlite")
+    with db:
+        db.execute(query, values)
+    db.close()
+
+
+def test_one_item_whose_row_is_damaged_is_named_and_the_others_open(
+    project: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    pegs = next(key for key, name in two_items(project).items() if name == "Pegs")
+    in_catalogue(project, "UPDATE head SET state = substr(state, 1, length(state) - 9) WHERE key = ?", pegs)
+    with Store.open(project) as store:
+        assert [e.name for e in store.entries()] == ["Stakes"]
+        (why,) = store.damaged_rows().values()
+        assert "Pegs" in why and "back-up" in why
+        assert list(store.damaged()) == [pegs]
+        assert store.load(store.entries()[0].id).table["v"].tolist() == [1.0, 2.0]  # type: ignore[attr-defined]
+        store.put(replace(points(), name="Later"))  # work goes on beside it
+        assert [e.name for e in store.entries()] == ["Stakes", "Later"]
+    assert cli.main(["items", str(project)]) == 0
+    said = capsys.readouterr()
+    assert "Stakes" in said.out and "Not listed: Pegs" in said.err
+    assert cli.main(["check", str(project)]) == 2
+    assert "1 of 3 items are damaged" in capsys.readouterr().out
+    parts = sorted((project / "payloads").glob("*/*"))
+    with Store.open(project) as store:
+        with pytest.raises(ProjectError, match=r"nothing is cleaned up.*Pegs"):
+            store.clean_up(forget=True)  # what the damaged item needs is not known
+        with contextlib.suppress(ProjectError):  # a step that can't be taken back says so
+            store.undo()
+    assert sorted((project / "payloads").glob("*/*")) == parts
+
+
+def test_a_damaged_step_of_the_history_costs_only_that_history(project: Path) -> None:
+    names = set(two_items(project).values())
+    in_catalogue(project, "UPDATE change SET entries = substr(entries, 1, length(entries) - 9)")
+    with Store.open(project) as store:
+        with pytest.raises(ProjectError, match="a step of the history is damaged"):
+            store.undo()
+        assert {e.name for e in store.entries()} == names and not store.damaged()
+        store.put(replace(points(), name="Later"))
+        store.undo()
+        assert {e.name for e in store.entries()} == names
+        store.clean_up(forget=True)
+        assert store.undo_label() == "" and not store.damaged()
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_bits_that_flip_in_the_catalogue_are_told_or_leave_every_item_as_it_was(project: Path, seed: int) -> None:
+    """Of what a project holds nothing may raise anything but a sentence, whichever bits of its catalogue turn."""
+    names = set(two_items(project).values())
+    file = project / "catalogue.sqlite"
+    whole = file.read_bytes()
+    rng = np.random.default_rng(seed)
+    told = 0
+    for _ in range(40):
+        data = bytearray(whole)
+        for place in rng.integers(0, len(data), int(rng.choice([1, 4]))):
+            data[place] ^= 1 << int(rng.integers(8))
+        file.write_bytes(data)
+        for beside in ("-wal", "-shm"):
+            (project / f"catalogue.sqlite{beside}").unlink(missing_ok=True)
+        try:
+            with Store.open(project) as store:
+                found = store.entries()
+                for entry in found:
+                    store.load(entry.id)
+                assert store.damaged_rows() or len(found) == len(names)
+        except ProjectError as error:
+            assert str(error).isprintable()
+            told += 1
+    assert told > 0
+    file.write_bytes(whole)
+    with Store.open(project) as store:
+        assert {e.name for e in store.entries()} == names and not store.damaged()

@@ -102,6 +102,8 @@ class Context:
         self._end_session()
         self.look_at(store)
         self.project_changed.emit()
+        for why in store.damaged_rows().values():
+            self.say(f"An item is not shown: {why}", "bad")
         (self._poll if store.writable else self._follow).start()
         if self.session is not None:
             self.session.desk.keep_fresh()

@@ -34,12 +34,18 @@ CREATE TABLE change(id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, a
     done INTEGER NOT NULL, cause INTEGER, bytes INTEGER NOT NULL, entries TEXT NOT NULL);
 CREATE TABLE workspace(key TEXT PRIMARY KEY, value TEXT NOT NULL);
 """
+# What reading a damaged row of the catalogue leads to.
+DAMAGED = (ValueError, KeyError, TypeError, AttributeError, IndexError, OverflowError, RecursionError)
 _LONG = 2000  # characters from which a text is kept once under its name, whoever uses it
 
 
 def _not_written(error: sqlite3.Error) -> ProjectError:
     words = str(error)
-    fix = "Make room on the disk, then do it again" if "full" in words else "Look whether the disk can be written"
+    fix = "Look whether the disk can be written"
+    if "full" in words:
+        fix = "Make room on the disk, then do it again"
+    elif "malformed" in words:
+        fix = "A row of its catalogue is damaged: restore catalogue.sqlite from a back-up"
     return ProjectError(f"the project can't be written ({words}); it is as it was before", fix=fix)
 
 
@@ -86,6 +92,11 @@ def connect(path: Path, write: bool) -> sqlite3.Connection:
     db: sqlite3.Connection | None = None
     try:
         db = _open(file, write)
+        whole = db.execute("PRAGMA quick_check(1)").fetchone()
+        if whole is None or whole[0] != "ok":
+            raise ProjectError(
+                "the project's catalogue is damaged", where=str(file), fix="Restore catalogue.sqlite from a back-up"
+            )
         row = db.execute("SELECT value FROM meta WHERE key='schema'").fetchone()
         found = int(row[0]) if row else SCHEMA + 1
         if found > SCHEMA:
@@ -93,6 +104,7 @@ def connect(path: Path, write: bool) -> sqlite3.Connection:
         if found < SCHEMA:
             if not write:
                 copy = sqlite3.connect(":memory:", isolation_level=None)
+                copy.text_factory = _text
                 db.backup(copy)
                 db.close()
                 db = copy
@@ -123,10 +135,16 @@ def _open(file: Path, write: bool) -> sqlite3.Connection:
         return _copy(file)
     uri = file.resolve().as_uri() + ("" if write else "?mode=ro")
     db = sqlite3.connect(uri, uri=True, isolation_level=None, timeout=10)
+    db.text_factory = _text
     if write:
         db.execute("PRAGMA journal_mode=WAL")
         db.execute("PRAGMA synchronous=FULL")
     return db
+
+
+def _text(raw: bytes) -> str:
+    """A damaged letter is no error of the library's, but of the text that it stands in: whoever reads that will tell."""
+    return raw.decode("utf-8", "replace")
 
 
 def _copy(file: Path) -> sqlite3.Connection:
@@ -138,6 +156,7 @@ def _copy(file: Path) -> sqlite3.Connection:
         there = sqlite3.connect(str(Path(place) / file.name), isolation_level=None)
         try:
             db = sqlite3.connect(":memory:", isolation_level=None)
+            db.text_factory = _text
             there.backup(db)
         finally:
             there.close()
@@ -173,6 +192,8 @@ def unfold(db: sqlite3.Connection, value: Any) -> Any:
             row = db.execute("SELECT text FROM text WHERE name=?", (value["@text"],)).fetchone()
             if row is None:
                 raise ProjectError("a text of the project is missing", where=str(value["@text"]))
+            if hashlib.blake2b(str(row[0]).encode(), digest_size=16).hexdigest() != value["@text"]:
+                raise ProjectError("a text of the project is damaged", where=str(value["@text"]))
             return row[0]
         return {k: unfold(db, v) for k, v in value.items()}
     if isinstance(value, list):

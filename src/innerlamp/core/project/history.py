@@ -12,7 +12,8 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from .catalogue import now
+from ..errors import ProjectError
+from .catalogue import DAMAGED, now
 
 State = dict[str, Any]
 # One moved pointer: table, key, state before, state after. None: not there. Where both are there, only
@@ -25,6 +26,17 @@ class Change:
     id: int
     label: str
     moves: tuple[Move, ...]
+
+
+def _moves(text: str) -> tuple[Move, ...]:
+    """The moved pointers of a stored change."""
+    try:
+        return tuple((m[0], m[1], m[2], m[3]) for m in json.loads(text))
+    except DAMAGED as error:
+        raise ProjectError(
+            "a step of the history is damaged; what the project holds now is not touched by that",
+            fix="Forget the history when you clean up the project, or restore catalogue.sqlite from a back-up",
+        ) from error
 
 
 class History:
@@ -78,7 +90,7 @@ class History:
             "SELECT id, label, entries FROM change WHERE (id=? OR cause=?) AND done=? ORDER BY id",
             (first, first, int(done)),
         ).fetchall()
-        return [Change(i, label, tuple((m[0], m[1], m[2], m[3]) for m in json.loads(text))) for i, label, text in rows]
+        return [Change(i, label, _moves(text)) for i, label, text in rows]
 
     def mark(self, change: int, done: bool) -> None:
         self._db.execute("UPDATE change SET done=? WHERE id=?", (int(done), change))
@@ -92,7 +104,7 @@ class History:
         """All versions that undo or redo can reach."""
         found: set[int] = set()
         for (text,) in self._db.execute("SELECT entries FROM change"):
-            for table, _, *sides in json.loads(text):
+            for table, _, *sides in _moves(text):
                 if table == "head":
                     found |= {side["version"] for side in sides if side and "version" in side}
         return found

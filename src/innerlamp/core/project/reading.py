@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sqlite3
 from collections import OrderedDict
 from collections.abc import Mapping, Sequence
@@ -32,6 +33,7 @@ class ProjectReading:
         self._origins = Origins(connection)
         self._cache: OrderedDict[int, Item] = OrderedDict()
         self._entries: dict[str, Entry] | None = None
+        self._lost: dict[str, str] = {}  # items that the catalogue does not tell any more, and why
         self._known: dict[tuple[str, str], Entry] = {}
         self._same: dict[tuple[int, int, tuple[str, ...] | None], bool] = {}
         self._seen = self._data_version()
@@ -72,11 +74,35 @@ class ProjectReading:
         """All items as they are now, in the order in which they were made."""
         if self._entries is None:
             heads = self._db.execute("SELECT key, state FROM head").fetchall()
-            found = [self._known.get((key, state)) or self._entry(key, state) for key, state in heads]
+            found, self._lost = [], {}
+            for key, state in heads:
+                known = self._known.get((key, state))
+                try:
+                    found.append(known or self._entry(key, state))
+                except ProjectError as error:
+                    self._lost[key] = str(error)
+                except catalogue.DAMAGED:
+                    self._lost[key] = str(self._damaged_head(key, state))
+            heads = [(key, state) for key, state in heads if key not in self._lost]
             found.sort(key=lambda e: e.place)
             self._entries = {e.id: e for e in found}
             self._known = {(key, state): self._entries[key] for key, state in heads}
         return list(self._entries.values())
+
+    def damaged_rows(self) -> dict[str, str]:
+        """Items that `entries` leaves out since the catalogue's rows of them are damaged: id to what is wrong."""
+        self.entries()
+        return dict(self._lost)
+
+    def _damaged_head(self, key: str, text: str) -> ProjectError:
+        """What to say of an item whose rows in the catalogue can't be read: its name where that is still told."""
+        told = re.search(r'"name": "((?:[^"\\\\]|\\\\.){1,80})"', text)
+        name = told.group(1) if told else key
+        return ProjectError(
+            "its part of the catalogue is damaged; the other items are whole",
+            where=name,
+            fix="Restore it from a back-up",
+        )
 
     def _entry(self, key: str, text: str) -> Entry:
         state = json.loads(text)
@@ -151,7 +177,14 @@ class ProjectReading:
         row = self._db.execute("SELECT manifest FROM version WHERE id=?", (version,)).fetchone()
         if row is None:
             raise ProjectError(f"there is no version {version}", where=self.name)
-        found: payload.Manifest = catalogue.unfold(self._db, json.loads(row[0]))
+        try:
+            found: payload.Manifest = catalogue.unfold(self._db, json.loads(row[0]))
+        except catalogue.DAMAGED as error:
+            raise ProjectError(
+                f"the catalogue's entry of version {version} is damaged",
+                where=self.name,
+                fix="Restore it from a back-up",
+            ) from error
         return found
 
     def same(self, old: int, new: int, attributes: Sequence[str] | None) -> bool:
@@ -192,7 +225,7 @@ class ProjectReading:
         return [
             (int(i), str(t))
             for i, t in self._db.execute(
-                "SELECT id, made_at FROM version WHERE item=? AND json_extract(manifest, '$.trimmed') IS NULL ORDER BY id",
+                "SELECT id, made_at FROM version WHERE item=? AND CASE WHEN json_valid(manifest) THEN json_extract(manifest, '$.trimmed') ELSE 1 END IS NULL ORDER BY id",
                 (item,),
             )
         ]
@@ -201,7 +234,7 @@ class ProjectReading:
         """The newest version of an item that a chain of steps of that name made; 0 when there is none."""
         row = self._db.execute(
             "SELECT v.id FROM origin o JOIN version v ON v.origin=o.id WHERE o.key=? AND v.item=?"
-            " AND json_extract(v.manifest, '$.trimmed') IS NULL ORDER BY v.id DESC",
+            " AND CASE WHEN json_valid(v.manifest) THEN json_extract(v.manifest, '$.trimmed') ELSE 1 END IS NULL ORDER BY v.id DESC",
             (key, item),
         ).fetchone()
         return int(row[0]) if row else 0

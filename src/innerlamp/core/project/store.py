@@ -341,7 +341,9 @@ class Store(Upkeep):
         return int(cursor.lastrowid or 0)
 
     def _last(self, field: str) -> float:
-        row = self._db.execute(f"SELECT max(json_extract(state,'$.{field}')) FROM head").fetchone()
+        row = self._db.execute(
+            f"SELECT max(CASE WHEN json_valid(state) THEN json_extract(state,'$.{field}') END) FROM head"
+        ).fetchone()
         return float(row[0]) if row and row[0] is not None else 0.0
 
     def _free_name(self, name: str, batch: Mapping[str, str]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from ..errors import ProjectError
-from . import payload
+from . import catalogue, payload
 from .reading import ProjectReading
 
 
@@ -14,7 +14,7 @@ class Upkeep(ProjectReading):
 
     def damaged(self) -> dict[str, str]:
         """Check the parts of all present items; returns item id to what is wrong."""
-        found = {}
+        found = self.damaged_rows()
         for entry in self.entries():
             try:
                 for name in sorted(payload.files_of(self.manifest(entry.version))):
@@ -26,8 +26,25 @@ class Upkeep(ProjectReading):
     def clean_up(self, forget: bool = False) -> int:
         """Drop every version and file that neither a present item nor the history can reach; returns bytes freed.
 
-        With `forget` the history goes first, and with it what only undo could bring back.
+        With `forget` the history goes first, and with it what only undo could bring back. While the catalogue is
+        damaged nothing is dropped: what a damaged item needs is not known.
         """
+        if lost := self.damaged_rows():
+            raise ProjectError(
+                "nothing is cleaned up while the catalogue is damaged; " + "; ".join(lost.values()),
+                where=self.name,
+                fix="Restore catalogue.sqlite from a back-up first",
+            )
+        try:
+            return self._clean_up(forget)
+        except catalogue.DAMAGED as error:
+            raise ProjectError(
+                "nothing is cleaned up, since a row of the catalogue is damaged",
+                where=self.name,
+                fix="Restore catalogue.sqlite from a back-up first",
+            ) from error
+
+    def _clean_up(self, forget: bool) -> int:
         with self._transaction() as db:
             if forget:
                 self.history.forget()
@@ -46,9 +63,9 @@ class Upkeep(ProjectReading):
                     trimmed = {"had_arrays": whole["arrays"], **whole, "tables": {}, "arrays": {}, "trimmed": True}
                     db.execute("UPDATE version SET manifest=? WHERE id=?", (json.dumps(trimmed), version))
             self._origins.drop_unused()
-        used: set[str] = set()
-        for (text,) in self._db.execute("SELECT manifest FROM version"):
-            used |= payload.files_of(json.loads(text))
+            used: set[str] = set()
+            for (text,) in db.execute("SELECT manifest FROM version"):
+                used |= payload.files_of(json.loads(text))
         freed = 0
         for file in self.payloads.glob("*/*"):
             if file.name not in used:
