@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import dataclasses
 import os
+import shutil
 import signal
+import sqlite3
 import time
 from pathlib import Path
 
@@ -252,8 +254,6 @@ def test_cancel_button_and_crash_message(demo_window: Window) -> None:
 
 
 def test_damage_and_read_only_are_said(window: Window, demo_path: Path, tmp_path: Path) -> None:
-    import shutil
-
     copy = tmp_path / "Emberlow.lamp"
     shutil.copytree(demo_path, copy)
     with Store.open(copy) as store:
@@ -274,6 +274,27 @@ def test_damage_and_read_only_are_said(window: Window, demo_path: Path, tmp_path
         form = window.steps.open_form("composite")
         form.run()
         assert "read-only" in form.problem.text()
+
+
+def test_an_item_whose_row_of_the_catalogue_is_damaged_is_told_and_the_others_show(
+    window: Window, demo_path: Path, tmp_path: Path
+) -> None:
+    copy = tmp_path / "Emberlow.lamp"
+    shutil.copytree(demo_path, copy)
+    with Store.open(copy) as store:
+        soils, count = store.find("Soil Sn").id, len(store.entries())
+    db = sqlite3.connect(copy / "catalogue.sqlite")
+    with db:
+        db.execute("UPDATE head SET state = substr(state, 1, length(state) - 9) WHERE key = ?", (soils,))
+    db.close()
+    assert window.open_path(copy)
+    assert "An item is not shown: Soil Sn" in window.strip.last.text()
+    assert "back-up" in window.strip.last.text()
+    assert settle(window)
+    assert window.ctx.store is not None and len(window.ctx.store.entries()) == count - 1
+    map_pane = window.centre.pane("map")
+    assert isinstance(map_pane, MapPane)
+    assert find(window, "Emberlow holes") in map_pane.drawn_items()
 
 
 def test_panes_change_kind_and_fill_the_centre(demo_window: Window) -> None:
