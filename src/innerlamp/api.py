@@ -248,6 +248,26 @@ class Project:
         ]
         return execute.refresh(self.store, group, progress, anew=True)
 
+    def mend(self, progress: Progress = SILENT) -> dict[str, str]:
+        """Make every damaged item again, what it is made from before it; returns what stays damaged: item id to why.
+
+        An imported item is read again from its file, so that this must still be where it was.
+        """
+        left = self.store.damaged_rows()
+        for entry in self.items:
+            if not self.store.damage_of(entry):
+                continue
+            try:
+                if entry.dated or entry.recipe is None:
+                    raise LampError("no recipe tells how it was made", fix="Restore it from a back-up")
+                self.make_again(entry.id, progress)
+            except Cancelled:
+                raise
+            except LampError as error:
+                left[entry.id] = str(error)
+        left |= {e.id: left.get(e.id, why) for e in self.items if (why := self.store.damage_of(e))}
+        return left
+
     def drop_edit(self, item: str, edit: int, progress: Progress = SILENT) -> None:
         """Leave one edit out of how an item was made; `edit` is its place in the chain of its entry."""
         task = execute.redone(self.store, self.store.find(item).id, edit, None)

@@ -127,6 +127,11 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("item", nargs="*", help="only these and what they are made from; all when left out")
     sub = command("check", "say what of a project is damaged, and what that touches", _check)
     sub.add_argument("project", type=Path)
+    sub.add_argument(
+        "--mend",
+        action="store_true",
+        help="make damaged items again from what they were made from, where that is whole",
+    )
     sub = command("items", "list the items of a project", _items)
     sub.add_argument("project", type=Path)
     sub = command("compare", "say what changed from one item to another, or from the version before", _compare)
@@ -378,7 +383,7 @@ def _check(args: argparse.Namespace) -> int:
     from .api import Project
     from .core.project.trail import touched_by
 
-    with Project.open(args.project, write=False) as project:
+    with Project.open(args.project, write=args.mend) as project:
         rows, found = project.store.damaged_rows(), project.store.damaged()
         for item, why in found.items():
             if item in rows:
@@ -387,6 +392,13 @@ def _check(args: argparse.Namespace) -> int:
             print(f"{project.store.entry(item).name}: {why}")
             if names := [project.store.entry(i).name for i in touched_by(project.store, item)]:
                 print(f"    made from it: {', '.join(names)}")
+        if args.mend and found:
+            left = project.mend(_line_progress())
+            _end_line()
+            for item in (i for i in found if i not in rows):
+                name = project.store.entry(item).name
+                print(f"{name}: stays damaged: {left[item]}" if item in left else f"{name}: made again")
+            found = left
         count = len(project.items) + len(rows)
         print(f"{len(found)} of {count} items are damaged." if found else f"All {count} items are whole.")
     return 2 if found else 0

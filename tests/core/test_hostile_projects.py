@@ -15,6 +15,7 @@ import pandas as pd
 import pytest
 
 from innerlamp import cli
+from innerlamp.api import Project
 from innerlamp.core.errors import ProjectError
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.project import catalogue, lock, payload
@@ -204,6 +205,44 @@ def test_a_damaged_part_is_written_anew_when_the_same_content_comes_again(projec
         assert store.damaged() == {}
         item = store.load(entry.id)
         assert isinstance(item, PointSet) and np.isfinite(item.table["v"]).all()
+
+
+def test_check_mends_what_can_be_made_again_and_says_what_can_not(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    rng = np.random.default_rng(0)
+    table = pd.DataFrame(
+        {"x": 402000 + 100 * rng.random(30), "y": 7502000 + 100 * rng.random(30), "Cu_ppm": rng.random(30)}
+    )
+    raw = tmp_path / "soils.csv"
+    table.to_csv(raw, index=False)
+    with Project.create(tmp_path / "m.lamp", CRS) as lamp:
+        soils = lamp.run("import-points", file=str(raw), name="Soils")["points"]
+        grid = lamp.run("grid-minimum-curvature", samples=soils, attribute="Cu_ppm", cell="10")["grid"]
+        typed = lamp.store.put(points())
+        store = lamp.store
+        files = {i: payload.files_of(store.manifest(store.entry(i).version)) for i in (soils, grid, typed)}
+    parts = {  # one that no other item shares
+        i: payload.file_path(store.payloads, min(own - set().union(*(f for k, f in files.items() if k != i))))
+        for i, own in files.items()
+    }
+    whole = {i: part.read_bytes() for i, part in parts.items()}
+    for part in parts.values():
+        part.write_bytes(part.read_bytes()[:-8] + bytes(8))
+    assert cli.main(["check", str(tmp_path / "m.lamp")]) == 2
+    assert "3 of 3 items are damaged" in capsys.readouterr().out
+    assert cli.main(["check", "--mend", str(tmp_path / "m.lamp")]) == 2
+    said = capsys.readouterr().out
+    assert "Soils: made again" in said and "1 of 3 items are damaged" in said
+    assert "Stakes: stays damaged" in said and "no recipe" in said
+    assert parts[soils].read_bytes() == whole[soils] and parts[grid].read_bytes() == whole[grid]
+    raw.unlink()
+    parts[soils].write_bytes(b"")
+    assert cli.main(["check", "--mend", str(tmp_path / "m.lamp")]) == 2
+    said = capsys.readouterr().out
+    assert "Soils: stays damaged" in said and "soils.csv" in said
+    with Project.open(tmp_path / "m.lamp") as lamp:
+        assert {e.name for e in lamp.items} >= {"Soils", "Stakes"} and len(lamp.items) == 3
 
 
 def two_items(project: Path) -> dict[str, str]:

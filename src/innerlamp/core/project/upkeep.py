@@ -7,6 +7,7 @@ import json
 from ..errors import ProjectError
 from . import catalogue, payload
 from .reading import ProjectReading
+from .records import Entry
 
 
 class Upkeep(ProjectReading):
@@ -15,13 +16,17 @@ class Upkeep(ProjectReading):
     def damaged(self) -> dict[str, str]:
         """Check the parts of all present items; returns item id to what is wrong."""
         found = self.damaged_rows()
-        for entry in self.entries():
-            try:
-                for name in sorted(payload.files_of(self.manifest(entry.version))):
-                    payload.verify(self.payloads, name)
-            except ProjectError as error:
-                found[entry.id] = str(error)
+        found |= {entry.id: why for entry in self.entries() if (why := self.damage_of(entry))}
         return found
+
+    def damage_of(self, entry: Entry) -> str:
+        """What is wrong with the parts of an item as it is now, '' when they are whole."""
+        try:
+            for name in sorted(payload.files_of(self.manifest(entry.version))):
+                payload.verify(self.payloads, name)
+        except ProjectError as error:
+            return str(error)
+        return ""
 
     def clean_up(self, forget: bool = False) -> int:
         """Drop every version and file that neither a present item nor the history can reach; returns bytes freed.
