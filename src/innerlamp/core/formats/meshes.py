@@ -108,11 +108,12 @@ def _obj(path: Path) -> tuple[FloatArray, IntArray]:
                     corners = [int(c.split("/")[0]) for c in line.split()[1:]]
                     corners = [c - 1 if c > 0 else len(vertices) + c for c in corners]
                     triangles += [(corners[0], corners[k], corners[k + 1]) for k in range(1, len(corners) - 1)]
-    except (ValueError, IndexError, OSError) as error:
+        corners_of = np.array(triangles, dtype=np.int32).reshape(-1, 3)
+    except (ValueError, IndexError, OverflowError, OSError) as error:
         raise InputError(f"can't be read as OBJ ({error})", where=path.name) from error
     if any(len(v) != 3 for v in vertices):
         raise InputError("a vertex has not three coordinates", where=path.name)
-    return np.array(vertices, dtype=float).reshape(-1, 3), np.array(triangles, dtype=np.int32).reshape(-1, 3)
+    return np.array(vertices, dtype=float).reshape(-1, 3), corners_of
 
 
 def _dxf(path: Path) -> tuple[FloatArray, IntArray]:
