@@ -44,7 +44,7 @@ def opened(path: Path, seconds: float = MOST_SECONDS) -> Iterator[sqlite3.Connec
         db.set_authorizer(_may)
         db.set_progress_handler(lambda: int(time.monotonic() > end), 50_000)
         yield db
-    except (sqlite3.Error, UnicodeDecodeError) as error:  # the library can't even say what is wrong with a damaged schema
+    except (sqlite3.Error, UnicodeDecodeError) as error:  # the second: what it says of a damaged schema
         if time.monotonic() > end:
             raise InputError(
                 f"reading takes longer than {seconds:g} seconds",
