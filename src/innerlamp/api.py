@@ -108,6 +108,10 @@ class Project:
         LampError
             With one clear sentence when anything does not fit.
         """
+        return self.run_with(operation, values, progress)
+
+    def run_with(self, operation: str, values: Mapping[str, Any], progress: Progress = SILENT) -> dict[str, str]:
+        """Run an operation with inputs and parameters that are given as a mapping, whatever they are called."""
         op = execute.find_operation(operation)
         many = {slot.slot: slot.many for slot in op.inputs}
         inputs: dict[str, str | list[str]] = {}

@@ -225,10 +225,11 @@ def _new(args: argparse.Namespace) -> int:
 
 
 def _systems(args: argparse.Namespace) -> int:
+    from .core.given_paths import given_path
     from .core.importing.systems_proposed import proposed_systems
     from .core.systems_by_name import systems_named
 
-    files = [word for word in args.words if Path(word).expanduser().exists()]
+    files = [word for word in args.words if given_path(word).exists()]
     if files:
         rows = [p.words for p in proposed_systems(args.words)]
     else:
@@ -257,7 +258,7 @@ def _apply(args: argparse.Namespace) -> int:
 
     find_operation(args.operation)
     with Project.open(args.project) as project:
-        made = project.run(args.operation, progress=_line_progress(), **_values(args.values))
+        made = project.run_with(args.operation, _values(args.values), _line_progress())
         _end_line()
         for slot, item in made.items():
             entry = project.store.entry(item)
@@ -456,9 +457,11 @@ def _values(pairs: Sequence[str]) -> dict[str, Any]:
         name, sign, text = pair.partition("=")
         if not sign or not name:
             raise InputError(f"'{pair}' is not of the form name=value", fix="Write for example cell=25")
+        if name in values:
+            raise InputError(f"'{name}' is given twice", fix="Leave one of them out")
         try:
             values[name] = json.loads(text) if text.startswith(("{", "[")) else text
-        except ValueError as error:
+        except (ValueError, RecursionError) as error:
             raise InputError(f"'{name}' is not valid JSON ({error})") from error
     return values
 

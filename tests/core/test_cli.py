@@ -56,6 +56,14 @@ def test_project_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFix
         (["export", "DEMO", "Ground", "x.obj"], "can't be written as '.obj'"),
         (["export", "DEMO", "Gold", "x.tif"], "there is no item 'Gold'"),
         (["new", "DEMO", "EPSG:32629"], "of that name already"),
+        (["apply", "DEMO", "composite", "holes=Emberlow holes", "progress=1"], "no parameter 'progress'"),
+        (["apply", "DEMO", "composite", "holes=Emberlow holes", "self=1"], "no parameter 'self'"),
+        (["apply", "DEMO", "composite", "length=2", "length=3"], "'length' is given twice"),
+        (["apply", "DEMO", "draw-feature", "value=A", "points=" + "[" * 20_000], "not valid JSON"),
+        (["apply", "DEMO", "draw-feature", "value=A", "points=[[NaN,NaN],[1,2],[3,NaN]]"], "must be a finite number"),
+        (["bring", "DEMO", "~no such user/a.csv"], "no such file or folder"),
+        (["bring", "DEMO", "a" * 300 + ".csv"], "File name too long"),
+        (["systems", "a" * 5000], "can't be looked at"),
     ],
 )
 def test_errors_are_one_line_and_exit_code_2(

@@ -16,6 +16,7 @@ import pyarrow as pa
 
 from ..errors import InputError
 from ..findings import Findings
+from ..given_paths import given_path
 from . import database, delimited, las, sheets
 from .rawtable import Layout, RawTable
 
@@ -77,7 +78,7 @@ def split(ref: Path | str) -> tuple[Path, str]:
     InputError
         When there is no such file.
     """
-    path = Path(ref).expanduser()
+    path = given_path(ref)
     if path.is_file():
         return path, ""
     name, sign, part = str(path).rpartition("#")

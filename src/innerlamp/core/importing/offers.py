@@ -12,6 +12,7 @@ from ..errors import InputError, LampError
 from ..formats import columns, features, mining, pictures, rasters, rawtable, tables_in
 from ..formats.rawtable import Layout
 from ..formats.saved_mappings import SavedMapping, shape_of
+from ..given_paths import given_path
 from .control_samples import kind_of
 from .core_names import names_depths
 from .detection import GRADES
@@ -146,7 +147,7 @@ def found_files(paths: Iterable[Path | str]) -> list[Path]:
             )
 
     for each in paths:
-        path = Path(each).expanduser()
+        path = given_path(each)
         if not path.exists():
             raise InputError("there is no such file or folder", where=str(each), fix="Check the path")
         take(path, 0)

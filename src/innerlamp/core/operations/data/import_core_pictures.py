@@ -12,6 +12,7 @@ from ...declaring.operation import Example, Input, Inputs, Operation, Output, Pa
 from ...errors import InputError
 from ...findings import Findings
 from ...formats import photographs, tables_in
+from ...given_paths import given_path
 from ...importing.core_names import Names
 from ...importing.hole_paths import path_from
 from ...importing.reading import length_column, mapped
@@ -113,7 +114,7 @@ def _files(given: tuple[str, ...]) -> list[Path]:
     """The picture files of files and folders, each once, by name."""
     out: dict[Path, None] = {}
     for each in given:
-        path = Path(each).expanduser()
+        path = given_path(each)
         if path.is_dir():
             inside = sorted(f for f in path.iterdir() if f.is_file() and f.suffix.lower() in photographs.ENDINGS)
             out |= dict.fromkeys(inside)
