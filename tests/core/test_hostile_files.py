@@ -25,7 +25,7 @@ import pytest
 
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import features, grids, meshes, pictures, sqlite_files, tables_in, vectors
+from innerlamp.core.formats import features, grids, meshes, netcdf_doors, pictures, sqlite_files, tables_in, vectors
 from innerlamp.core.formats.netcdf_doors import opened as open_netcdf
 from innerlamp.core.importing import offers, systems_proposed
 from innerlamp.core.items.page import Element
@@ -331,3 +331,27 @@ def test_the_corpus_is_what_it_says(tmp_path: Path) -> None:
         del os.environ["GDAL_VRT_RAWRASTERBAND_ALLOWED_SOURCE"]
     with pytest.raises(InputError, match="can't be read"):
         grids.read_grid(path)
+
+
+def test_a_netcdf_file_that_the_library_never_ends_with_or_dies_of_is_refused(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What happens to the process that tries the file is staged: which bytes do it depends on the library's version."""
+    file = tmp_path / "a.nc"
+    with netCDF4.Dataset(file, "w") as data:
+        data.createDimension("x", 3)
+        data.createVariable("x", "f8", ("x",))[:] = [0, 1, 2]
+    with open_netcdf(file) as data:
+        assert list(data.variables) == ["x"]
+    trial = tmp_path / "trial.py"
+    monkeypatch.setattr(netcdf_doors, "_TRIAL", (str(trial),))
+    monkeypatch.setattr(netcdf_doors, "_SECONDS", 1)
+    for words, said in (
+        ("while True: pass", "does not come to an end"),
+        ("import os; os.kill(os.getpid(), 11)", "can't be read as NetCDF"),
+        ("import sys; sys.exit(1)", "can't be read as NetCDF"),
+        ("print('it is odd'); print('Mend it'); raise SystemExit(2)", r"a\.nc: it is odd\. Mend it\."),
+    ):
+        trial.write_text(words, encoding="ascii")
+        with pytest.raises(InputError, match=said), open_netcdf(file):
+            pass

@@ -7,6 +7,8 @@ layout of the classic formats is that of the NetCDF users' guide ("File Format S
 from __future__ import annotations
 
 import struct
+import subprocess
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -16,6 +18,8 @@ from ..errors import InputError, refused
 
 _SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 4, 6: 8, 7: 1, 8: 2, 9: 4, 10: 8, 11: 8}
 _MOST = 100_000  # dimensions, attributes, variables, objects
+_TRIAL = ("-m", "innerlamp.core.formats.netcdf_trial")
+_SECONDS = 20
 _FIX = "Copy the file again, whole"
 
 
@@ -35,12 +39,30 @@ def opened(path: Path) -> Iterator[Any]:
     if head[:3] == b"CDF":
         _is_whole(path)
     else:
-        _stands_alone(path)
+        _tried(path)
     with refused("can't be read as NetCDF", path.name), netCDF4.Dataset(str(path.resolve())) as data:
         yield data
 
 
-def _stands_alone(path: Path) -> None:
+def _tried(path: Path) -> None:
+    """Let a process of its own open the file first: damage can keep the library from ever coming back, or end it."""
+    order = [sys.executable, "-P", *_TRIAL, str(path.resolve())]
+    try:
+        done = subprocess.run(order, capture_output=True, timeout=_SECONDS, check=False, stdin=subprocess.DEVNULL)
+    except subprocess.TimeoutExpired:
+        words = f"the library does not come to an end with it in {_SECONDS} seconds"
+        raise InputError(f"can't be read as NetCDF: {words}", where=path.name, fix=_FIX) from None
+    except OSError as error:
+        raise InputError(f"no process could be started to try the file ({error.strerror})", where=path.name) from error
+    if done.returncode == 2:
+        what, _, fix = done.stdout.decode("utf-8", "replace").strip().partition("\n")
+        raise InputError(what, where=path.name, fix=fix)
+    if done.returncode:
+        raise InputError("can't be read as NetCDF", where=path.name, fix=_FIX)
+
+
+def stands_alone(path: Path) -> None:
+    """Refuse a file of HDF5 that has parts in other files, or that the library can't walk through."""
     import h5py
 
     try:
