@@ -7,25 +7,31 @@ Longer by hand: INNERLAMP_STEPS=100000 pytest tests/core/test_random_histories.p
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import math
 import os
 import shutil
 import tempfile
 from dataclasses import dataclass, field
+from errno import EIO, ENOSPC, EROFS
 from pathlib import Path
 
 import numpy as np
+import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from innerlamp.api import Project
+from innerlamp.core.errors import ProjectError
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.project import trail
 from innerlamp.core.project.history import History
 from innerlamp.core.project.store import stage
+
+from .test_full_disk import failing
 
 CRS = "EPSG:32719"
 STEPS = int(os.environ.get("INNERLAMP_STEPS", "2000"))
@@ -65,6 +71,7 @@ class Histories(RuleBasedStateMachine):
 
     def teardown(self) -> None:
         self.check_values()
+        assert self.project.store.damaged() == {}
         self.project.close()
         shutil.rmtree(self.folder)
 
@@ -244,6 +251,27 @@ class Histories(RuleBasedStateMachine):
         self.project.store._db.close()
         self.project.store._lock.close()  # type: ignore[union-attr]
         self.project = Project.open(self.folder / "p.lamp")
+
+    @rule(value=st.integers(1, 99), at=st.integers(1, 12), number=st.sampled_from([ENOSPC, EIO, EROFS]))
+    def source_while_the_disk_fails(self, value: int, at: int, number: int) -> None:
+        """The n-th write, flush, rename or new folder fails: nothing was done, or all of it."""
+        if len(self.now) < 12:
+            try:
+                with pytest.MonkeyPatch.context() as patch, failing(patch, at, number):
+                    made = self.project.store.put(grid(value))
+            except ProjectError:
+                return
+            self.new(Thing("source", float(value)), made)
+
+    @rule(back=st.booleans())
+    def undo_or_redo_while_the_catalogue_can_not_grow(self, back: bool) -> None:
+        db = self.project.store._db
+        db.execute("PRAGMA max_page_count=1")  # as large as it is now
+        try:
+            with contextlib.suppress(ProjectError):
+                (self.undo if back else self.redo)()
+        finally:
+            db.execute("PRAGMA max_page_count=4294967294")
 
     # ---- what must be so
 
