@@ -246,9 +246,10 @@ def test_cancel_button_and_crash_message(demo_window: Window) -> None:
     job = ctx.start("invert-magnetics", {"attribute": "TMI_ANOM_nT", "cell": 100.0, "spacing": 120.0}, inputs)
     assert wait_until(lambda: job.state == "running", 20)
     worker = next(w for w in ctx.runner._workers if w.job is job)
+    assert wait_until(lambda: worker.begun, 20)  # one that dies before it took the job up only makes it be tried again
     assert worker.process.pid is not None
     os.kill(worker.process.pid, signal.SIGKILL)
-    assert wait_until(lambda: job.state == "failed", 5)
+    assert wait_until(lambda: job.state == "failed", 20)
     assert wait_until(lambda: "worker process ended: stopped by the signal SIGKILL" in window.strip.last.text(), 2)
     assert window.isVisible()
 
