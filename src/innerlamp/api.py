@@ -257,9 +257,9 @@ class Project:
 
         An imported item is read again from its file, so that this must still be where it was.
         """
-        left = self.store.damaged_rows()
+        left, found = self.store.damaged_rows(), self.store.damaged()
         for entry in self.items:
-            if not self.store.damage_of(entry):
+            if entry.id not in found or not self.store.damage_of(entry):  # whole again since another was made
                 continue
             try:
                 if entry.dated or entry.recipe is None:
@@ -269,8 +269,8 @@ class Project:
                 raise
             except LampError as error:
                 left[entry.id] = str(error)
-        left |= {e.id: left.get(e.id, why) for e in self.items if (why := self.store.damage_of(e))}
-        return left
+        still = {e.id: self.store.damage_of(e) for e in self.items if e.id in found}
+        return left | {item: left.get(item, why) for item, why in still.items() if why}
 
     def drop_edit(self, item: str, edit: int, progress: Progress = SILENT) -> None:
         """Leave one edit out of how an item was made; `edit` is its place in the chain of its entry."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from pydantic import TypeAdapter, ValidationError
 from PySide6.QtWidgets import QLineEdit
 
-from innerlamp.app.forms.fields import TextField, as_text, widget_for
+from innerlamp.app.forms.field_base import as_text
+from innerlamp.app.forms.fields import TextField, widget_for
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.core.running.table import OPERATIONS
 

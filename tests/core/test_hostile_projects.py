@@ -287,6 +287,16 @@ def test_one_item_whose_row_is_damaged_is_named_and_the_others_open(
     assert sorted((project / "payloads").glob("*/*")) == parts
 
 
+def test_a_name_with_accents_is_told_of_a_damaged_row_as_well(project: Path) -> None:
+    with Store.open(project) as store:
+        (item,) = [e.id for e in store.entries()]
+        store.rename(item, 'Señal "3" \\ norte')
+    in_catalogue(project, "UPDATE head SET state = substr(state, 1, length(state) - 2)")
+    with Store.open(project, write=False) as store:
+        (why,) = store.damaged_rows().values()
+        assert why.startswith('Señal "3" \\ norte: ')
+
+
 def test_a_damaged_step_of_the_history_costs_only_that_history(project: Path) -> None:
     names = set(two_items(project).values())
     in_catalogue(project, "UPDATE change SET entries = substr(entries, 1, length(entries) - 9)")

@@ -40,9 +40,14 @@ def hold(share: float = 1.0) -> None:
     taken = psutil.Process().memory_info().vms
     most = taken + int(share * allowed())
     with contextlib.suppress(ValueError, OSError):  # where the system gives no limit there is none
-        _, hard = resource.getrlimit(resource.RLIMIT_AS)
-        resource.setrlimit(resource.RLIMIT_AS, (most if hard < 0 else min(most, hard), hard))
-        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+        bound(resource.RLIMIT_AS, most)
+        bound(resource.RLIMIT_CORE, 0)
+
+
+def bound(kind: int, most: int) -> None:
+    """Set a limit of this process; a lower one that it may not pass stays."""
+    _, hard = resource.getrlimit(kind)
+    resource.setrlimit(kind, (most if hard == resource.RLIM_INFINITY else min(most, hard), hard))
 
 
 def afford(count: float, each: float, what: str, fix: str = "") -> None:

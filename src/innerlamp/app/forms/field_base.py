@@ -10,6 +10,15 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 from ...core.declaring.operation import FieldInfo
 
 
+def as_text(value: Any) -> str:
+    """Return a value as it is typed: lists parted by semicolons, their rows by blanks, numbers with all of their digits."""
+    if isinstance(value, list | tuple):
+        return "; ".join(
+            " ".join(as_text(v) for v in row) if isinstance(row, list | tuple) else as_text(row) for row in value
+        )
+    return "" if value is None else f"{value:.15g}" if isinstance(value, float) else str(value)
+
+
 class FieldWidget(QWidget):
     """Base: a value as the operation takes it, and a signal when the user changes it."""
 

@@ -14,17 +14,8 @@ from ...core.declaring.operation import FieldInfo, parted
 from ...core.items.attributes import Attribute
 from ...core.numbers import number_or_none
 from .. import settings
-from .field_base import FieldWidget
+from .field_base import FieldWidget, as_text
 from .table_field import TableField
-
-
-def as_text(value: Any) -> str:
-    """Return a value as it is typed: lists parted by semicolons, their rows by blanks, numbers with all of their digits."""
-    if isinstance(value, list | tuple):
-        return "; ".join(
-            " ".join(as_text(v) for v in row) if isinstance(row, list | tuple) else as_text(row) for row in value
-        )
-    return "" if value is None else f"{value:.15g}" if isinstance(value, float) else str(value)
 
 
 class TextField(FieldWidget):

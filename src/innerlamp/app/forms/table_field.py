@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import FieldInfo, Row
 from ...core.numbers import number_or_none
-from .field_base import FieldWidget
+from .field_base import FieldWidget, as_text
 
 _ROWS_SHOWN = 8
 
@@ -125,7 +125,7 @@ class TableField(FieldWidget):
         for number, name in enumerate(self.names):
             info = self.info.columns[name]
             value = values.get(name, info.default)
-            text = "" if value is None else f"{value:.15g}" if isinstance(value, float) else str(value)
+            text = as_text(value)
             if words := _words(info):
                 box = QComboBox()
                 box.addItems(list(words))

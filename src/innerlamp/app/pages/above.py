@@ -76,9 +76,13 @@ def _axis(painter: QPainter, rect: QRectF, low: float, high: float) -> None:
     step = round_interval((high - low) / 3.0) if high - low > 1e-6 else 1.0
     for value in (step * np.arange(np.ceil(low / step), np.floor(high / step) + 1)).tolist():
         y = rect.bottom() - (value - low) / (high - low) * rect.height()
-        painter.drawLine(QLineF(rect.left() - 4, y, rect.left(), y))
-        box = QRectF(rect.left() - 54, y - 6, 48, 12)
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:.6g}")
+        _tick(painter, rect, y, f"{value + 0.0:.6g}")
+
+
+def _tick(painter: QPainter, rect: QRectF, y: float, words: str) -> None:
+    painter.drawLine(QLineF(rect.left() - 4, y, rect.left(), y))
+    box = QRectF(rect.left() - 54, y - 6, 48, 12)
+    painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
 
 
 def _plan(painter: QPainter, seen: SeenContext, view: SectionView, rect: QRectF, west: float, pixel: float) -> None:
@@ -88,11 +92,7 @@ def _plan(painter: QPainter, seen: SeenContext, view: SectionView, rect: QRectF,
     painter.setFont(font_of(5.5))
     painter.setPen(QPen(INK, 0.7))
     for off in (-view.corridor, 0.0, view.corridor):
-        y = middle - off / up
-        painter.drawLine(QLineF(rect.left() - 4, y, rect.left(), y))
-        words = "0 m" if off == 0 else f"{off:+g} m"
-        box = QRectF(rect.left() - 54, y - 6, 48, 12)
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
+        _tick(painter, rect, middle - off / up, "0 m" if off == 0 else f"{off:+g} m")
     painter.setClipRect(rect)
     inside = in_corridor(np.array([-1e-3, 1e-3]) * view.corridor, view.corridor, view.side)
     soft = QColor(INK)

@@ -15,7 +15,7 @@ from ...core.crs import grid_convergence, to_lonlat
 from ...core.errors import LampError
 from ...core.items.page import Element, scale_words
 from ..context import Context
-from ..painters.bitmaps import bitmap
+from ..painters.bitmaps import bitmap, fitted
 from .frames import ground_of, metres_per_pixel
 from .paper import FAINT, INK, MM, font_of, round_interval
 
@@ -214,7 +214,4 @@ def paint_picture(painter: QPainter, element: Element) -> None:
         painter.drawRect(rect)
         painter.drawText(rect, MIDDLE, "no picture")
         return
-    share = min(rect.width() / image.width(), rect.height() / image.height())
-    target = QRectF(0, 0, image.width() * share, image.height() * share)
-    target.moveCenter(rect.center())
-    painter.drawImage(target, image)
+    painter.drawImage(fitted(image, rect), image)

@@ -60,6 +60,13 @@ class _Placed:
         """Places beside ends (n, 2), so many metres beyond the offset."""
         return np.asarray(ends + self.aside * (self.offset + np.asarray(away, dtype=float).reshape(-1, 1)))
 
+    def boxes(self, wide: FloatArray) -> FloatArray:
+        """Corners (n, 4, 2) of boxes along the intervals, so many metres wide."""
+        return np.stack(
+            [self.at(self.start, 0.0), self.at(self.start, wide), self.at(self.stop, wide), self.at(self.stop, 0.0)],
+            axis=1,
+        )
+
 
 def _intervals(
     ctx: Any, legend: Legend, rows: pd.DataFrame, name: str, p: _Placed, width: FloatArray, good: FloatArray, *_: Any
@@ -79,8 +86,7 @@ def _strips(
     p: _Placed, wide: FloatArray, good: FloatArray, legend: Legend, values: FloatArray
 ) -> list[pg.GraphicsObject]:
     # A strip is a line along the hole, as wide as it is on the ground at this moment's scale: drawn as polygons.
-    corners = np.stack([p.at(p.start, 0.0), p.at(p.start, wide), p.at(p.stop, wide), p.at(p.stop, 0.0)], axis=1)
-    return list(flat.coloured_boxes(corners[good], legend, values[good], 9.4))
+    return list(flat.coloured_boxes(p.boxes(wide)[good], legend, values[good], 9.4))
 
 
 def _curve(
@@ -141,7 +147,7 @@ def _values(
 def _patterns(
     ctx: Any, legend: Legend, rows: pd.DataFrame, name: str, p: _Placed, width: FloatArray, good: FloatArray, *_: Any
 ) -> list[pg.GraphicsObject]:
-    corners = np.stack([p.at(p.start, 0.0), p.at(p.start, width), p.at(p.stop, width), p.at(p.stop, 0.0)], axis=1)
+    corners = p.boxes(width)
     words = rows[name].to_numpy(dtype=object)
     known = good & np.array([not pd.isna(w) and str(w) != "" for w in words.tolist()], dtype=bool)
     texts = np.array([str(w) for w in words.tolist()], dtype=object)

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QDialog, QWidget
 
 from ...core.items.core_pictures import CorePictures
+from ..painters.bitmaps import fitted
 from ..painters.core_boxes import picture
 
 
@@ -51,7 +52,5 @@ class CoreWindow(QDialog):
         image = picture(self.item, self.row, np.inf)
         if image.isNull():
             return
-        scale = min(self.width() / image.width(), self.height() / image.height())
-        wide, high = image.width() * scale, image.height() * scale
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRectF((self.width() - wide) / 2, (self.height() - high) / 2, wide, high), image)
+        painter.drawImage(fitted(image, QRectF(0, 0, self.width(), self.height())), image)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QW
 from ...core.errors import LampError
 from ...core.items.attributes import are_contours
 from ...core.items.base import class_columns
-from ...core.items.features import Features, in_space, part_vertices
+from ...core.items.features import NOTE, Features, in_space, part_vertices
 from ...core.items.holes import HoleSet, table_with
 from ..context import Context
 
@@ -112,7 +112,7 @@ class SpaceDraw(QWidget):
         """The column that tells what a drawing is of."""
         item = self.item()
         texts = class_columns(item.table) if item is not None else []
-        return "body" if "body" in texts or not texts else next((t for t in texts if t != "note"), "body")
+        return "body" if "body" in texts or not texts else next((t for t in texts if t != NOTE), "body")
 
     def _drawing_changed(self) -> None:
         item, column = self.item(), self.column()

@@ -74,9 +74,7 @@ def stands_alone(path: Path) -> None:
                 for name in group:
                     link = group.get(name, getlink=True)
                     if isinstance(link, h5py.ExternalLink):
-                        raise InputError(
-                            f"'{name}' lies in another file", where=path.name, fix="Write it into one file"
-                        )
+                        raise _elsewhere(name, path)
                     if isinstance(link, h5py.SoftLink):
                         continue  # what it leads to is met under its own name
                     found = group[name]
@@ -89,13 +87,15 @@ def stands_alone(path: Path) -> None:
                     if isinstance(found, h5py.Group):
                         groups.append(found)
                     elif isinstance(found, h5py.Dataset) and (found.external or found.is_virtual):
-                        raise InputError(
-                            f"'{name}' lies in another file", where=path.name, fix="Write it into one file"
-                        )
+                        raise _elsewhere(name, path)
     except InputError:
         raise
     except Exception as error:  # the library raises whatever a broken file leads it to
         raise InputError("can't be read as NetCDF", where=path.name, fix=_FIX) from error
+
+
+def _elsewhere(name: str, path: Path) -> InputError:
+    return InputError(f"'{name}' lies in another file", where=path.name, fix="Write it into one file")
 
 
 class _Reader:

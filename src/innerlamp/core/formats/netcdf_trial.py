@@ -11,23 +11,17 @@ import sys
 from pathlib import Path
 
 from ..errors import InputError
+from ..limits import bound
 from .netcdf_doors import stands_alone
 
 _MEMORY = 4 << 30  # bytes of address space: the head of a file needs far less
 _CPU = 30  # seconds of work
 
 
-def _bound(kind: int, value: int) -> None:
-    """Set a limit; who calls may have set a lower one already."""
-    _, most = resource.getrlimit(kind)
-    value = value if most == resource.RLIM_INFINITY else min(value, most)
-    resource.setrlimit(kind, (value, value))
-
-
 def main(path: Path) -> int:
-    _bound(resource.RLIMIT_AS, _MEMORY)
-    _bound(resource.RLIMIT_CORE, 0)
-    _bound(resource.RLIMIT_CPU, _CPU)  # ends it also when who called it is gone
+    bound(resource.RLIMIT_AS, _MEMORY)
+    bound(resource.RLIMIT_CORE, 0)
+    bound(resource.RLIMIT_CPU, _CPU)  # ends it also when who called it is gone
     import netCDF4
 
     try:

@@ -128,29 +128,31 @@ def _fits(archive: zipfile.ZipFile, path: Path) -> None:
         name = entry.filename
         if name.startswith("xl/worksheets/") and name.endswith(".xml"):
             columns = rows = 0
-            with archive.open(entry) as sheet:
-                rest = b""
-                while chunk := sheet.read(1 << 20):
-                    text = rest + chunk
-                    for letters, number in _CELL.findall(text):
-                        column = 0
-                        for letter in letters:
-                            column = 26 * column + letter - 64
-                        columns, rows = max(columns, column), max(rows, int(number))
-                    rest = text[-200:]
+            for text in _pieces(archive, entry):
+                for letters, number in _CELL.findall(text):
+                    column = 0
+                    for letter in letters:
+                        column = 26 * column + letter - 64
+                    columns, rows = max(columns, column), max(rows, int(number))
             _refuse(columns, rows, path)
         elif name == "content.xml":
-            with archive.open(entry) as sheet:
-                rest, widest, tall = b"", 1, 0
-                while chunk := sheet.read(1 << 20):
-                    text = rest + chunk
-                    for what, number, empty in _REPEATED.findall(text):
-                        if what == b"columns" and not empty:
-                            widest = max(widest, int(number))
-                        elif what == b"rows" and int(number) < 1_000_000:
-                            tall = max(tall, int(number))
-                    rest = text[-200:]
+            widest, tall = 1, 0
+            for text in _pieces(archive, entry):
+                for what, number, empty in _REPEATED.findall(text):
+                    if what == b"columns" and not empty:
+                        widest = max(widest, int(number))
+                    elif what == b"rows" and int(number) < 1_000_000:
+                        tall = max(tall, int(number))
             _refuse(widest, tall, path)
+
+
+def _pieces(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> Iterator[bytes]:
+    """A file of an archive piece by piece; they overlap, so that none ends within a cell's head for good."""
+    with archive.open(entry) as file:
+        rest = b""
+        while chunk := file.read(1 << 20):
+            yield rest + chunk
+            rest = (rest + chunk)[-200:]
 
 
 def _refuse(columns: int, rows: int, path: Path) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 from ..errors import InputError
 
 MOST_SECONDS = 60.0
-_HEAD = b"SQLite format 3\0"
+HEAD = b"SQLite format 3\0"
 _ALLOWED = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
 _PRAGMAS = ("table_info", "table_xinfo")
 
@@ -19,7 +19,7 @@ _PRAGMAS = ("table_info", "table_xinfo")
 def is_sqlite(path: Path) -> bool:
     """Return whether a file is an SQLite database, by its first bytes."""
     with path.open("rb") as handle:
-        return handle.read(16) == _HEAD
+        return handle.read(16) == HEAD
 
 
 @contextmanager

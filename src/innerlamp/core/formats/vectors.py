@@ -52,7 +52,7 @@ def kind_of(path: Path) -> Kind:
             head = handle.read(512)
     except OSError as error:
         raise InputError(f"can't read the file ({error.strerror})", where=path.name, fix="Check the path") from error
-    if head[:16] == b"SQLite format 3\0":
+    if head.startswith(sqlite_files.HEAD):
         return "gpkg"
     if len(head) >= 100 and head[:4] == b"\x00\x00\x27\x0a" and head[28:32] == b"\xe8\x03\x00\x00":
         return "shapefile"
@@ -155,7 +155,7 @@ def _gpkg(path: Path, layer: str) -> VectorLayer:
     if len(rows) > _MOST_ROWS:
         raise InputError(f"the layer has more than {_MOST_ROWS:,} features", where=path.name)
     shapes = shapely.from_wkb(np.array([_wkb(r[0]) for r in rows], dtype=object), on_invalid="ignore")
-    fields = {c: column([r[k + 1] for r in rows]) for k, c in enumerate(columns)}
+    fields = {c: _column([r[k + 1] for r in rows]) for k, c in enumerate(columns)}
     return VectorLayer(np.asarray(shapes, dtype=object), fields, crs)
 
 
@@ -182,7 +182,7 @@ def _gpkg_system(db: Any, srs: object) -> str:
     return "" if str(definition or "undefined") == "undefined" else str(definition)
 
 
-def column(values: list[Any]) -> NDArray[Any]:
+def _column(values: list[Any]) -> NDArray[Any]:
     """Return cells as numbers (NaN where empty) when they hold nothing else, else as texts and None."""
     filled = [v for v in values if v is not None]
     if filled and all(isinstance(v, int | float) for v in filled):
@@ -232,7 +232,7 @@ def _geojson(path: Path) -> VectorLayer:
     names = dict.fromkeys(k for row in rows for k in row)
     if len(names) > 2_000:
         raise InputError(f"the features have {len(names):,} different fields, at most 2,000 are read", where=path.name)
-    return VectorLayer(shapes, {n: column([row.get(n) for row in rows]) for n in names}, _geojson_system(data))
+    return VectorLayer(shapes, {n: _column([row.get(n) for row in rows]) for n in names}, _geojson_system(data))
 
 
 def _shape(geometry: Any) -> Any:
@@ -281,11 +281,11 @@ def _shapefile(path: Path) -> VectorLayer:
     if len(wkb) > _MOST_ROWS:
         raise InputError(f"the layer has more than {_MOST_ROWS:,} features", where=path.name)
     shapes = shapely.from_wkb(wkb, on_invalid="ignore")
-    fields = {str(f): plain(v) for f, v in zip(meta["fields"], data, strict=True)}
+    fields = {str(f): _plain(v) for f, v in zip(meta["fields"], data, strict=True)}
     return VectorLayer(np.asarray(shapes, dtype=object), fields, str(meta.get("crs") or ""))
 
 
-def plain(values: NDArray[Any]) -> NDArray[Any]:
+def _plain(values: NDArray[Any]) -> NDArray[Any]:
     """Return whole numbers and truths as numbers, dates as texts."""
     if values.dtype.kind in "iub":
         return values.astype(float)

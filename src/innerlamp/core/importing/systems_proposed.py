@@ -12,7 +12,7 @@ import pyproj
 
 from ..crs import describe, is_metric, plan_and_height, transformer
 from ..errors import CrsError, InputError, LampError
-from ..formats import ascii_grids, columns, features, pictures, rasters, tables_in, vectors
+from ..formats import ascii_grids, columns, features, grids, pictures, rasters, tables_in, vectors
 from ..numbers import number_or_none
 from ..progress import SILENT, Progress
 from ..systems_by_name import systems_named
@@ -93,7 +93,7 @@ def _of_features(path: Path) -> tuple[str, tuple[float, float] | None]:
 def _of_raster(path: Path) -> tuple[str, tuple[float, float] | None]:
     try:
         if ascii_grids.is_ascii_grid(path):
-            values, x0, y0, dx, dy, system = ascii_grids.read(path, 200_000_000)
+            values, x0, y0, dx, dy, system = ascii_grids.read(path, grids.MOST_CELLS)
             ny, nx = values.shape
             return system, (x0 + dx * nx / 2, y0 + dy * ny / 2)
         with rasters.opened(path) as data:

@@ -53,9 +53,7 @@ def write_file(folder: Path, data: Iterable[bytes | memoryview] | bytes, suffix:
         return name
     temporary = target.with_name(f".{name}.{os.getpid()}.part")
     try:
-        if not target.parent.is_dir():
-            target.parent.mkdir(parents=True, exist_ok=True)
-            sync_folder(folder)
+        _make_folder(target.parent)
         with temporary.open("wb") as handle:
             for part in parts:
                 handle.write(part)
@@ -81,13 +79,16 @@ def _is_whole(target: Path, name: str, size: int) -> bool:
     try:
         if not ground_rules.is_plain(target) or target.stat().st_size != size:
             return False
-        told = hashlib.blake2b(digest_size=20)
-        with target.open("rb") as handle:
-            while chunk := handle.read(1 << 20):
-                told.update(chunk)
-        return told.hexdigest() == name.split(".", maxsplit=1)[0]
+        return _digest_of(target) == name.split(".", maxsplit=1)[0]
     except OSError:
         return False
+
+
+def _make_folder(folder: Path) -> None:
+    """Make a folder of parts where it is not there, and its entry in the one above durable."""
+    if not folder.is_dir():
+        folder.mkdir(parents=True, exist_ok=True)
+        sync_folder(folder.parent)
 
 
 def sync_folder(folder: Path) -> None:
@@ -133,15 +134,21 @@ def verify(folder: Path, name: str) -> None:
         When it is missing, or its content is not what its name says.
     """
     path = file_path(folder, name)
-    told = hashlib.blake2b(digest_size=20)
     try:
-        with path.open("rb") as handle:
-            while chunk := handle.read(1 << 20):
-                told.update(chunk)
+        whole = _digest_of(path) == name.split(".", maxsplit=1)[0]
     except OSError as error:
         raise _missing(path) from error
-    if told.hexdigest() != name.split(".", maxsplit=1)[0]:
+    if not whole:
         raise _damaged(path)
+
+
+def _digest_of(path: Path) -> str:
+    """The name that a file's content asks for, without holding it in memory."""
+    told = hashlib.blake2b(digest_size=20)
+    with path.open("rb") as handle:
+        while chunk := handle.read(1 << 20):
+            told.update(chunk)
+    return told.hexdigest()
 
 
 def _missing(path: Path) -> ProjectError:
@@ -328,8 +335,6 @@ def adopt(staging: Path, folder: Path, manifest: Manifest) -> None:
             continue
         if not source.exists() and target.exists():
             continue
-        if not target.parent.is_dir():
-            target.parent.mkdir(parents=True, exist_ok=True)
-            sync_folder(folder)
+        _make_folder(target.parent)
         source.rename(target)
         sync_folder(target.parent)

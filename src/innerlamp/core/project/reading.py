@@ -22,6 +22,9 @@ from .history import History, State
 from .origins import Origins
 from .records import Entry, Notice
 
+# Of versions v: their parts are there, and their row is whole.
+_HAS_PARTS = "CASE WHEN json_valid(v.manifest) THEN json_extract(v.manifest, '$.trimmed') ELSE 1 END IS NULL"
+
 
 class ProjectReading:
     """What is read of an open project; `Store` changes it."""
@@ -96,8 +99,11 @@ class ProjectReading:
 
     def _damaged_head(self, key: str, text: str) -> ProjectError:
         """What to say of an item whose rows in the catalogue can't be read: its name where that is still told."""
-        told = re.search(r'"name": "((?:[^"\\\\]|\\\\.){1,80})"', text)
-        name = told.group(1) if told else key
+        told = re.search(r'"name": ("(?:[^"\\]|\\.)+")', text)
+        try:
+            name = str(json.loads(told.group(1))) if told else key
+        except ValueError:
+            name = key
         return ProjectError(
             "its part of the catalogue is damaged; the other items are whole",
             where=name,
@@ -225,7 +231,7 @@ class ProjectReading:
         return [
             (int(i), str(t))
             for i, t in self._db.execute(
-                "SELECT id, made_at FROM version WHERE item=? AND CASE WHEN json_valid(manifest) THEN json_extract(manifest, '$.trimmed') ELSE 1 END IS NULL ORDER BY id",
+                f"SELECT v.id, v.made_at FROM version v WHERE v.item=? AND {_HAS_PARTS} ORDER BY v.id",
                 (item,),
             )
         ]
@@ -234,7 +240,7 @@ class ProjectReading:
         """The newest version of an item that a chain of steps of that name made; 0 when there is none."""
         row = self._db.execute(
             "SELECT v.id FROM origin o JOIN version v ON v.origin=o.id WHERE o.key=? AND v.item=?"
-            " AND CASE WHEN json_valid(v.manifest) THEN json_extract(v.manifest, '$.trimmed') ELSE 1 END IS NULL ORDER BY v.id DESC",
+            f" AND {_HAS_PARTS} ORDER BY v.id DESC",
             (key, item),
         ).fetchone()
         return int(row[0]) if row else 0
