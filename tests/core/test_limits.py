@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import time
 from pathlib import Path
 
 import numpy as np
@@ -26,7 +25,7 @@ def die() -> None:
 
 
 def wait_for_ever() -> None:
-    time.sleep(1000)
+    signal.pause()
 
 
 def eat() -> int:
