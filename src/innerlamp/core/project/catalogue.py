@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import hashlib
 import json
 import os
@@ -16,9 +17,10 @@ from typing import Any
 
 from ..errors import ProjectError
 from ..items.attributes import Attribute, told_of_old
+from . import seals
 from .records import Recipe
 
-SCHEMA = 3
+SCHEMA = 4
 TABLES = """
 CREATE TABLE meta(key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE text(name TEXT PRIMARY KEY, text TEXT NOT NULL);
@@ -109,6 +111,11 @@ def connect(path: Path, write: bool) -> sqlite3.Connection:
                 db.close()
                 db = copy
             _migrate(db, found)
+        there = _columns(db)
+        if any(there.get(table) != columns for table, columns in _usual_columns().items()):
+            raise ValueError("its tables are damaged")
+        if write:
+            seals.watch(db)
     except (sqlite3.Error, ValueError, KeyError, TypeError) as error:
         if db is not None:
             db.close()
@@ -125,6 +132,7 @@ def create(path: Path, crs: str) -> sqlite3.Connection:
     db = _open(path / "catalogue.sqlite", write=True)
     with Transaction(db):
         _make_tables(db)
+        seals.watch(db)
         rows = {"schema": str(SCHEMA), "crs": crs, "created": now()}
         db.executemany("INSERT INTO meta VALUES(?,?)", rows.items())
     return db
@@ -167,6 +175,22 @@ def _make_tables(db: sqlite3.Connection) -> None:
     for statement in TABLES.split(";"):
         if statement.strip():
             db.execute(statement)
+    db.execute(seals.TABLE)
+
+
+def _columns(db: sqlite3.Connection) -> dict[str, list[str]]:
+    names = [str(name) for (name,) in db.execute("SELECT name FROM sqlite_master WHERE type='table'")]
+    return {n: [str(row[1]) for row in db.execute("SELECT * FROM pragma_table_info(?)", (n,))] for n in names}
+
+
+@functools.cache
+def _usual_columns() -> dict[str, list[str]]:
+    db = sqlite3.connect(":memory:")
+    try:
+        _make_tables(db)
+        return _columns(db)
+    finally:
+        db.close()
 
 
 # ---- long texts
@@ -220,6 +244,7 @@ def _migrate(db: sqlite3.Connection, found: int) -> None:
         for number in range(found, SCHEMA):
             _STEPS[number](db)
         db.execute("UPDATE meta SET value=? WHERE key='schema'", (str(SCHEMA),))
+        seals.make(db)
 
 
 # Operations of the first schema whose result became a new version of an input: their input slot.
@@ -316,4 +341,8 @@ def _from_2(db: sqlite3.Connection) -> None:
         db.execute("UPDATE version SET attributes=? WHERE id=?", (json.dumps(told), number))
 
 
-_STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {1: _from_1, 2: _from_2}
+def _from_3(db: sqlite3.Connection) -> None:
+    """Rows get their seals, which every migration ends with."""
+
+
+_STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {1: _from_1, 2: _from_2, 3: _from_3}

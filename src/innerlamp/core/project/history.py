@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -42,8 +43,14 @@ def _moves(text: str) -> tuple[Move, ...]:
 class History:
     """The changes of a project. Calls that write stand within the caller's transaction."""
 
-    def __init__(self, db: sqlite3.Connection, most: int = 500, most_bytes: int = 8_000_000_000) -> None:
-        self._db = db
+    def __init__(
+        self,
+        db: sqlite3.Connection,
+        most: int = 500,
+        most_bytes: int = 8_000_000_000,
+        broken: Collection[int] = (),
+    ) -> None:
+        self._db, self._broken = db, broken
         self.most, self.most_bytes = most, most_bytes
 
     def bound(self, changes: int, size: int) -> None:
@@ -90,7 +97,10 @@ class History:
             "SELECT id, label, entries FROM change WHERE (id=? OR cause=?) AND done=? ORDER BY id",
             (first, first, int(done)),
         ).fetchall()
-        return [Change(i, label, _moves(text)) for i, label, text in rows]
+        return [Change(i, label, self._moves(i, text)) for i, label, text in rows]
+
+    def _moves(self, change: int, text: str) -> tuple[Move, ...]:
+        return _moves("" if change in self._broken else text)
 
     def mark(self, change: int, done: bool) -> None:
         self._db.execute("UPDATE change SET done=? WHERE id=?", (int(done), change))
@@ -103,8 +113,8 @@ class History:
     def versions(self) -> set[int]:
         """All versions that undo or redo can reach."""
         found: set[int] = set()
-        for (text,) in self._db.execute("SELECT entries FROM change"):
-            for table, _, *sides in _moves(text):
+        for change, text in self._db.execute("SELECT id, entries FROM change"):
+            for table, _, *sides in self._moves(change, text):
                 if table == "head":
                     found |= {side["version"] for side in sides if side and "version" in side}
         return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from ..errors import ProjectError
@@ -21,8 +22,8 @@ class _Origin:
 class Origins:
     """Reads and extends the chains of steps; what was read is kept, since a step never changes."""
 
-    def __init__(self, db: sqlite3.Connection) -> None:
-        self._db = db
+    def __init__(self, db: sqlite3.Connection, broken: Collection[int] = ()) -> None:
+        self._db, self._broken = db, broken
         self._known: dict[int, _Origin] = {}
         self._needs: dict[int, frozenset[tuple[str, int]]] = {}
         self._chains: dict[int, tuple[Recipe, ...]] = {}
@@ -37,6 +38,8 @@ class Origins:
                 row = self._db.execute("SELECT parent, recipe, key FROM origin WHERE id=?", (origin,)).fetchone()
                 if row is None:
                     raise ProjectError(f"the catalogue lacks the step {origin}")
+                if origin in self._broken:
+                    raise ValueError(f"the row of the step {origin} is damaged")
                 parent = int(row[0]) if row[0] is not None else None
                 if parent is not None and parent >= origin:
                     raise ProjectError("the catalogue has a step that builds on itself", where=str(origin))

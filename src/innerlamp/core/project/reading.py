@@ -16,7 +16,7 @@ from ..items.base import Item
 from ..items.legend import Legend
 from ..items.style import Style
 from ..signal import Signal
-from . import catalogue, lock, payload
+from . import catalogue, lock, payload, seals
 from .catalogue import Transaction
 from .history import History, State
 from .origins import Origins
@@ -32,8 +32,9 @@ class ProjectReading:
     def __init__(self, path: Path, connection: sqlite3.Connection, handle: IO[str] | None) -> None:
         self.path, self._db, self._lock = path, connection, handle
         self.changed: Signal[[Notice]] = Signal()
-        self.history = History(connection)
-        self._origins = Origins(connection)
+        self._broken = _broken_rows(connection, path)
+        self.history = History(connection, broken={int(key) for table, key in self._broken if table == "change"})
+        self._origins = Origins(connection, {int(key) for table, key in self._broken if table == "origin"})
         self._cache: OrderedDict[int, Item] = OrderedDict()
         self._entries: dict[str, Entry] | None = None
         self._lost: dict[str, str] = {}  # items that the catalogue does not tell any more, and why
@@ -93,9 +94,14 @@ class ProjectReading:
         return list(self._entries.values())
 
     def damaged_rows(self) -> dict[str, str]:
-        """Items that `entries` leaves out since the catalogue's rows of them are damaged: id to what is wrong."""
+        """Items that `entries` leaves out since the catalogue's rows of them are damaged, and legends: id to what is wrong."""
         self.entries()
-        return dict(self._lost)
+        legends = sorted(key for table, key in self._broken if table == "legend")
+        why = "its row of the catalogue is damaged, so that the usual colours are used"
+        told = {
+            f"legend {key}": str(ProjectError(why, where=f"Legend of {key}", fix="Set it again")) for key in legends
+        }
+        return self._lost | told
 
     def _damaged_head(self, key: str, text: str) -> ProjectError:
         """What to say of an item whose rows in the catalogue can't be read: its name where that is still told."""
@@ -112,6 +118,8 @@ class ProjectReading:
 
     def _entry(self, key: str, text: str) -> Entry:
         state = json.loads(text)
+        if ("head", key) in self._broken or ("version", str(state["version"])) in self._broken:
+            raise self._damaged_head(key, text)
         row = self._db.execute(
             "SELECT kind, origin, facts, bounds, attributes, crs, made_at FROM version WHERE id=?", (state["version"],)
         ).fetchone()
@@ -270,7 +278,7 @@ class ProjectReading:
 
     def legend(self, attribute: str) -> Legend | None:
         """The stored legend of an attribute, or None."""
-        state = self._state("legend", attribute)
+        state = None if ("legend", attribute) in self._broken else self._state("legend", attribute)
         return Legend.from_json(state) if state else None
 
     def undo_label(self) -> str:
@@ -283,6 +291,8 @@ class ProjectReading:
 
     def workspace(self, key: str, default: Any = None) -> Any:
         """A remembered view setting."""
+        if ("workspace", key) in self._broken:  # how things were looked at is not worth a question
+            return default
         row = self._db.execute("SELECT value FROM workspace WHERE key=?", (key,)).fetchone()
         return json.loads(row[0]) if row else default
 
@@ -320,6 +330,17 @@ class ProjectReading:
             label=label,
         )
         self.changed.emit(notice)
+
+
+def _broken_rows(db: sqlite3.Connection, path: Path) -> set[tuple[str, str]]:
+    found = seals.broken(db)
+    if any(table == "meta" for table, _ in found):
+        raise ProjectError(
+            "the row of the project's coordinate system or version is damaged",
+            where=str(path / "catalogue.sqlite"),
+            fix="Restore catalogue.sqlite from a back-up",
+        )
+    return found
 
 
 def _words(entry: Entry) -> tuple[str, bool, str, float]:

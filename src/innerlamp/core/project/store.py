@@ -9,6 +9,7 @@ crash at any moment therefore loses at most the change under way.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import shutil
@@ -95,13 +96,13 @@ class Store(Upkeep):
             )
         ground_rules.check(path, write)
         handle = lock.take(path) if write else None
-        try:
-            db = catalogue.connect(path, write)
-        except ProjectError:
+        with contextlib.ExitStack() as undone:
             if handle:
-                handle.close()
-            raise
-        store = cls(path, db, handle)
+                undone.callback(handle.close)
+            db = catalogue.connect(path, write)
+            undone.callback(db.close)
+            store = cls(path, db, handle)
+            undone.pop_all()
         if write:
             shutil.rmtree(path / "staging", ignore_errors=True)
             for rest in (path / "payloads").glob("*/.*.part"):
@@ -266,7 +267,8 @@ class Store(Upkeep):
 
     def set_legend(self, legend: Legend) -> None:
         """Change how an attribute is coloured, everywhere."""
-        before = self._state("legend", legend.attribute)
+        broken = ("legend", legend.attribute) in self._broken
+        before = None if broken else self._state("legend", legend.attribute)
         self._commit(f"Legend of {legend.attribute}", [("legend", legend.attribute, before, legend.to_json())])
 
     # ---- undo
@@ -315,6 +317,7 @@ class Store(Upkeep):
                 db.executemany(
                     "INSERT OR REPLACE INTO workspace VALUES(?,?)", [(k, json.dumps(v)) for k, v in values.items()]
                 )
+            self._broken -= {("workspace", key) for key in values}
 
     # ---- inside
 
@@ -373,6 +376,10 @@ class Store(Upkeep):
     def _apply(self, db: sqlite3.Connection, move: Move, forward: bool) -> None:
         """Move one pointer: a whole state comes or goes, a part of one is put over what is there."""
         table, key, first, second = move
+        if (table, key) in self._broken:
+            if table == "head":  # sealed anew what is damaged would be taken for whole
+                raise self._damaged_head(key, "")
+            self._broken.discard((table, key))
         before, after = (first, second) if forward else (second, first)
         if after is None:
             db.execute(f"DELETE FROM {table} WHERE key=?", (key,))

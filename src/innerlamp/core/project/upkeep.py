@@ -34,7 +34,8 @@ class Upkeep(ProjectReading):
         With `forget` the history goes first, and with it what only undo could bring back. While the catalogue is
         damaged nothing is dropped: what a damaged item needs is not known.
         """
-        if lost := self.damaged_rows():
+        self.entries()
+        if lost := self._lost:
             raise ProjectError(
                 "nothing is cleaned up while the catalogue is damaged; " + "; ".join(lost.values()),
                 where=self.name,
