@@ -13,7 +13,7 @@ if command -v dpkg >/dev/null; then
         have "$package" || need+=("$package")
     done
     if [ "${1:-}" = dev ]; then # the judges of the menu entry, and the browser that reads written scenes
-        for package in desktop-file-utils appstream shared-mime-info chromium; do
+        for package in desktop-file-utils appstream shared-mime-info chromium strace; do
             have "$package" || need+=("$package")
         done
     fi

@@ -14,7 +14,7 @@ import os
 import shutil
 import tempfile
 from dataclasses import dataclass, field
-from errno import EIO, ENOSPC, EROFS
+from errno import EIO, ENOLCK, ENOSPC, EROFS
 from pathlib import Path
 
 import numpy as np
@@ -27,7 +27,7 @@ from innerlamp.api import Project
 from innerlamp.core.errors import ProjectError
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import Grid
-from innerlamp.core.project import trail
+from innerlamp.core.project import lock, trail
 from innerlamp.core.project.history import History
 from innerlamp.core.project.store import stage
 
@@ -58,6 +58,10 @@ def grid(value: float) -> Grid:
     return Grid(
         name="G", crs=CRS, values=np.full((6, 6), value), x0=5.0, y0=5.0, dx=10.0, dy=10.0, attribute="v", unit="m"
     )
+
+
+def refuse_locks(*_: object) -> None:
+    raise OSError(ENOLCK, os.strerror(ENOLCK))
 
 
 class Histories(RuleBasedStateMachine):
@@ -262,6 +266,25 @@ class Histories(RuleBasedStateMachine):
             except ProjectError:
                 return
             self.new(Thing("source", float(value)), made)
+
+    @rule(value=st.integers(1, 99), how=st.sampled_from(["gone", "another's", "no locks"]))
+    def source_while_the_lock_fails(self, value: int, how: str) -> None:
+        """The lock is taken away while the project is open, or can't be taken when it is opened: nothing is written."""
+        file, aside = self.folder / "p.lamp" / "lock", self.folder / "aside"
+        if how == "no locks":
+            self.project.close()
+            with pytest.MonkeyPatch.context() as patch:
+                patch.setattr(lock.fcntl, "flock", refuse_locks)
+                with pytest.raises(ProjectError, match="gives no locks"):
+                    Project.open(self.folder / "p.lamp")
+            self.project = Project.open(self.folder / "p.lamp")
+            return
+        file.rename(aside)
+        if how == "another's":
+            file.write_text("somebody else", encoding="ascii")
+        with pytest.raises(ProjectError):
+            self.project.store.put(grid(value))
+        aside.replace(file)
 
     @rule(back=st.booleans())
     def undo_or_redo_while_the_catalogue_can_not_grow(self, back: bool) -> None:

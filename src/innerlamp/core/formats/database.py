@@ -12,7 +12,7 @@ from ..errors import InputError
 from ..findings import Findings
 from .rawtable import Layout, RawTable, empty_rows, unique
 from .sheets import column_of
-from .sqlite_files import is_sqlite, opened, quoted
+from .sqlite_files import is_sqlite, opened, quoted, rows_of
 
 MEDIUM = "database table"
 _MOST_ROWS = 20_000_000
@@ -49,9 +49,7 @@ def read(
     else:
         limit = "" if most is None else f" LIMIT {int(most)}"
         with opened(path) as db:
-            rows = db.execute(f"SELECT * FROM {quoted(part)}{limit}").fetchmany(_MOST_ROWS + 1)
-        if len(rows) > _MOST_ROWS:
-            raise InputError(f"the table has more than {_MOST_ROWS:,} rows", where=f"{path.name}#{part}")
+            rows = rows_of(db.execute(f"SELECT * FROM {quoted(part)}{limit}"), _MOST_ROWS, f"{path.name}#{part}")
         columns = [list(c) for c in zip(*rows, strict=True)] if rows else [[] for _ in layout.columns]
     data: dict[str, pa.Array] = {}
     for name, values in zip(layout.columns, columns, strict=True):

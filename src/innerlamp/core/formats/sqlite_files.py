@@ -7,8 +7,11 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from sys import getsizeof
+from typing import Any
 
 from ..errors import InputError
+from ..limits import fits
 
 MOST_SECONDS = 60.0
 HEAD = b"SQLite format 3\0"
@@ -76,6 +79,27 @@ def _in_its_log(path: Path) -> None:
                 )
         except OSError:
             continue
+
+
+def rows_of(cursor: sqlite3.Cursor, most: int, where: str) -> list[tuple[Any, ...]]:
+    """Fetch all rows of a statement, in parts, so that too many are refused before they fill the memory.
+
+    Raises
+    ------
+    InputError
+        When there are more than `most`, or more than fit into memory.
+    """
+    rows: list[tuple[Any, ...]] = []
+    taken = 0.0
+    while part := cursor.fetchmany(20_000):
+        rows += part
+        if len(rows) > most:
+            raise InputError(f"there are more than {most:,} rows", where=where)
+        few = part[:200]
+        size = sum(getsizeof(row) + sum(map(getsizeof, row)) for row in few) / len(few)
+        taken += 2.0 * size * len(part)  # once as rows, once as columns
+        fits(taken, f"{len(rows):,} rows of {where} and more", "Export a part of it, or a table instead of a view")
+    return rows
 
 
 def quoted(name: str) -> str:

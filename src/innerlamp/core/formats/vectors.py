@@ -150,10 +150,8 @@ def _gpkg(path: Path, layer: str) -> VectorLayer:
         columns = [str(r[1]) for r in info if str(r[1]) != geometry and not r[5]]
         wanted = ", ".join(sqlite_files.quoted(c) for c in (geometry, *columns))
         cursor = db.execute(f"SELECT {wanted} FROM {sqlite_files.quoted(name)}")
-        rows = cursor.fetchmany(_MOST_ROWS + 1)
+        rows = sqlite_files.rows_of(cursor, _MOST_ROWS, path.name)
         crs = _gpkg_system(db, srs)
-    if len(rows) > _MOST_ROWS:
-        raise InputError(f"the layer has more than {_MOST_ROWS:,} features", where=path.name)
     shapes = shapely.from_wkb(np.array([_wkb(r[0]) for r in rows], dtype=object), on_invalid="ignore")
     fields = {c: _column([r[k + 1] for r in rows]) for k, c in enumerate(columns)}
     return VectorLayer(np.asarray(shapes, dtype=object), fields, crs)

@@ -114,10 +114,17 @@ def contours(
         Eastings of columns and northings of rows, metres.
     shortest
         Lines shorter than this many metres are left out.
+
+    Raises
+    ------
+    InputError
+        When the grid is one cell wide or high.
     """
     import contourpy
     import shapely
 
+    if min(values.shape) < 2:
+        raise InputError(f"a grid of {values.shape[1]} by {values.shape[0]} cells has no lines of equal value")
     x0, y0 = float(x[0]), float(y[0])
     made = contourpy.contour_generator(x - x0, y - y0, np.ma.masked_invalid(values), name="serial")
     found: list[tuple[float, FloatArray, bool]] = []

@@ -79,6 +79,8 @@ def _run_lift(inputs: Inputs, p: Lift, progress: Progress) -> dict[str, Item]:
             numbers = [int(n) for n in p.numbers.replace(",", ";").split(";") if n.strip()]
         except ValueError as error:
             raise InputError(f"'{p.numbers}' is not a list of numbers", fix="Write for example 3; 5") from error
+        if not numbers:
+            raise InputError("no correction is named", fix="Write for example 3; 5, or all")
     out = corrections.lifted(item, numbers, p.who)
     progress(1.0, f"{len(numbers):,} corrections lifted")
     return {"item": out}

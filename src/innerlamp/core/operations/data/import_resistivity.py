@@ -106,6 +106,8 @@ def read_readings(
     Columns line, a, b, m, n, rho, resistance (ohm), error (%), file, file_line; chargeability with its error, and its
     windows and whatever else is numbers, as they are called in the files.
     """
+    if not p.readings:
+        raise InputError("no file of readings is named")
     frames = []
     units: dict[str, str] = {}
     for file in p.readings:

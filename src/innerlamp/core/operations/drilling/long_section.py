@@ -296,6 +296,8 @@ def _field(
     nv, nw = (int(np.ceil((b - a) / cell)) for a, b in ((left, right), (low, high)))
     if float(nv) * nw > _MOST_CELLS:
         raise InputError(f"{nv} × {nw} cells are too many", fix="Take larger cells")
+    if min(nv, nw) < 2:
+        raise InputError(f"the plane is {nv} × {nw} cells of {cell:g} m", fix="Take smaller cells")
     s, h = left + (np.arange(nv) + 0.5) * cell, low + (np.arange(nw) + 0.5) * cell
     gs, gh = np.meshgrid(s, h, indexing="ij")
     away, _ = cKDTree(np.column_stack([along, up])).query(np.column_stack([gs.ravel(), gh.ravel() / rise]))

@@ -182,6 +182,8 @@ def _run_depth(inputs: Inputs, p: SourceDepth, progress: Progress) -> dict[str, 
         raise InputError("the shortest wavelength must be below the longest")
     ny, nx = grid.values.shape
     wide, high = (min(round(window / grid.dx), nx), min(round(window / grid.dy), ny)) if p.window else (nx, ny)
+    if min(wide, high) < 2:
+        raise InputError(f"windows are {wide} by {high} cells", where=grid.name, fix="Take wider ones, or another grid")
     rows = []
     starts_y = np.unique(np.linspace(0, ny - high, max(1, 2 * (ny - high) // high + 1)).astype(int))
     starts_x = np.unique(np.linspace(0, nx - wide, max(1, 2 * (nx - wide) // wide + 1)).astype(int))
