@@ -8,11 +8,13 @@ import subprocess
 import sys
 from pathlib import Path
 
+import ezdxf
 import numpy as np
 import pytest
 
 from innerlamp.core.errors import InputError
-from innerlamp.core.formats import meshes, vectors
+from innerlamp.core.findings import Findings
+from innerlamp.core.formats import features, meshes, vectors
 
 from .mutations import damaged
 
@@ -66,3 +68,21 @@ def test_a_damaged_schema_that_can_not_even_be_shown_is_refused(tmp_path: Path) 
     file.write_bytes(file.read_bytes().replace(b"(table_name TEXT)", b"((\xcf_name TEXT)"))
     with pytest.raises(InputError, match=r"a\.gpkg"):
         vectors.layers(file)
+
+
+def test_faces_of_two_corners_and_a_drawing_without_its_model_are_refused(tmp_path: Path) -> None:
+    corners = "0 0 0\n1 0 0\n0 1 0\n"
+    head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
+    file = tmp_path / "a.ply"
+    file.write_text(
+        f"{head}element face 2\nproperty list uchar int vertex_indices\nend_header\n{corners}2 0 1\n3 0 1 2\n",
+        encoding="ascii",
+    )
+    with pytest.raises(InputError, match=r"a\.ply"):
+        meshes.read_mesh(file)
+    drawing = ezdxf.new("R2010")
+    drawing.saveas(tmp_path / "a.dxf")
+    text = (tmp_path / "a.dxf").read_text("utf-8")
+    (tmp_path / "a.dxf").write_text(text.replace("\nModel\n", "\nMadel\n"), encoding="utf-8")
+    with pytest.raises(InputError, match=r"a\.dxf"):
+        features.read_features(tmp_path / "a.dxf", "", "a", "EPSG:32719", Findings())

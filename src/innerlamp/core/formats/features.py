@@ -285,12 +285,13 @@ def _read_dxf(path: Path, layer: str, name: str, crs: str, found: Findings, give
 
     try:
         doc = ezdxf.readfile(path)
+        space = doc.modelspace()
     except Exception as error:  # ezdxf lets through whatever a broken file leads it to
         raise InputError(f"can't be read as DXF ({error})", where=path.name) from error
     shapes: list[Any] = []
     rows: list[dict[str, str]] = []
     left: dict[str, int] = {}
-    for entity in doc.modelspace():
+    for entity in space:
         if layer and str(entity.dxf.layer) != layer:
             continue
         kind = entity.dxftype()

@@ -61,6 +61,8 @@ def _meshio(path: Path) -> tuple[FloatArray, IntArray]:
         elif block.type in ("quad", "polygon"):
             data = np.asarray(block.data)
             parts += [data[:, [0, k, k + 1]] for k in range(1, data.shape[1] - 1)]
+    if any(p.ndim != 2 or p.shape[1] != 3 for p in parts):
+        raise InputError("a face has fewer than three corners", where=path.name)
     points = np.asarray(mesh.points, dtype=float)
     if points.ndim != 2 or points.shape[1] != 3:
         raise InputError("the surface has no elevations", where=path.name)
