@@ -70,7 +70,9 @@ def test_a_damaged_schema_that_can_not_even_be_shown_is_refused(tmp_path: Path) 
         vectors.layers(file)
 
 
-def test_faces_of_two_corners_and_a_drawing_without_its_model_are_refused(tmp_path: Path) -> None:
+def test_faces_of_two_corners_and_a_drawing_without_its_model_are_refused(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     corners = "0 0 0\n1 0 0\n0 1 0\n"
     head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
     file = tmp_path / "a.ply"
@@ -82,7 +84,10 @@ def test_faces_of_two_corners_and_a_drawing_without_its_model_are_refused(tmp_pa
         meshes.read_mesh(file)
     drawing = ezdxf.new("R2010")
     drawing.saveas(tmp_path / "a.dxf")
-    text = (tmp_path / "a.dxf").read_text("utf-8")
-    (tmp_path / "a.dxf").write_text(text.replace("\nModel\n", "\nMadel\n"), encoding="utf-8")
+
+    def gone(_: object) -> None:
+        raise KeyError("MODEL")
+
+    monkeypatch.setattr("ezdxf.document.Drawing.modelspace", gone)  # what damage of its layouts leads to
     with pytest.raises(InputError, match=r"a\.dxf"):
         features.read_features(tmp_path / "a.dxf", "", "a", "EPSG:32719", Findings())
