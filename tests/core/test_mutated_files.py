@@ -77,7 +77,7 @@ def test_faces_of_two_corners_and_a_drawing_without_its_model_are_refused(
     head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
     file = tmp_path / "a.ply"
     file.write_text(
-        f"{head}element face 2\nproperty list uchar int vertex_indices\nend_header\n{corners}2 0 1\n3 0 1 2\n",
+        f"{head}element face 2\nproperty list uchar int vertex_indices\nend_header\n{corners}3 0  1\n3 0 1 2\n",
         encoding="ascii",
     )
     with pytest.raises(InputError, match=r"a\.ply"):
