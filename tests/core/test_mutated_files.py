@@ -6,6 +6,7 @@ import json
 import os
 import subprocess
 import sys
+import warnings
 from pathlib import Path
 
 import ezdxf
@@ -14,7 +15,7 @@ import pytest
 
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import features, meshes, vectors
+from innerlamp.core.formats import features, meshes, mining, vectors
 
 from .mutations import damaged
 
@@ -91,3 +92,16 @@ def test_faces_of_two_corners_and_a_drawing_without_its_model_are_refused(
     monkeypatch.setattr("ezdxf.document.Drawing.modelspace", gone)  # what damage of its layouts leads to
     with pytest.raises(InputError, match=r"a\.dxf"):
         features.read_features(tmp_path / "a.dxf", "", "a", "EPSG:32719", Findings())
+
+
+def test_a_mining_file_whose_root_is_no_project_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    omf = mining._omf()
+    file = tmp_path / "a.omf"
+    with warnings.catch_warnings(action="ignore"):
+        points = omf.PointSetElement(name="Pegs", geometry=omf.PointSetGeometry(vertices=np.zeros((1, 3))))
+        omf.OMFWriter(omf.Project(name="Project", elements=[points]), str(file))
+    assert mining.elements(file) == ("Pegs",)
+    # What a turned letter in the class of the root leads the package to.
+    monkeypatch.setattr(omf.OMFReader, "get_project_overview", lambda _: omf.base.UidModel())
+    with pytest.raises(InputError, match=r"a\.omf.*no project"):
+        mining.elements(file)

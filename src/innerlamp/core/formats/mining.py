@@ -44,7 +44,10 @@ def _project(path: Path, uids: list[str] | None = None, overview: bool = False) 
             reader = omf.OMFReader(handle)
             if not overview:
                 _refuse_bombs(reader._project_json, handle, path.name)
-            return reader.get_project_overview() if overview else reader.get_project(uids)
+            found = reader.get_project_overview() if overview else reader.get_project(uids)
+            if not isinstance(found, omf.Project):
+                raise InputError("the file holds no project", where=path.name, fix="Version 1 is read")
+            return found
     except InputError:
         raise
     except Exception as error:  # the package lets through whatever a broken file leads it to
