@@ -93,7 +93,15 @@ def inversion() -> Iterator[Row]:
     results = []
     took = seconds(
         lambda: results.append(
-            inv.invert(Dense(kernel), data.astype(float), np.full(len(obs), 2.0), mesh, active, smoothness=50.0)
+            inv.invert(
+                Dense(kernel),
+                data.astype(float),
+                np.full(len(obs), 2.0),
+                mesh,
+                active,
+                inv.Settings(smoothness=50.0),
+                inv.Constraints(lower=0.0),
+            )
         )
     )
     r = results[0]

@@ -187,7 +187,15 @@ def test_an_inversion_on_a_draped_mesh_finds_the_body_under_the_hill() -> None:
     true[7:9, 6:8, 3:5] = 0.05
     kernel = prisms.magnetic_kernel(mesh, obs, -60.0, 0.0, 50_000.0)
     data = kernel @ true.ravel() + rng.normal(0, 1.0, len(obs))
-    found = inversion.invert(Dense(kernel), data, np.ones(len(obs)), mesh, np.ones(mesh.shape, bool), smoothness=50.0)
+    found = inversion.invert(
+        Dense(kernel),
+        data,
+        np.ones(len(obs)),
+        mesh,
+        np.ones(mesh.shape, bool),
+        inversion.Settings(smoothness=50.0),
+        inversion.Constraints(lower=0.0),
+    )
     assert found.reached
     assert 0.8 < found.chi2 < 1.2
     core = np.average(mesh.centres(), axis=0, weights=np.where(found.model > 0.5 * found.model.max(), found.model, 0))

@@ -24,6 +24,7 @@ METHODS: dict[str, str] = {
     "principal-components": "Of centred log-ratios, since parts of a whole are not free of each other (Aitchison 1986; Hotelling 1933).",
     "composite": "Grades are averaged over even lengths from the collar, weighted by the length of each part that was sampled; too little sampled leaves a gap.",
     "invert-magnetics": "The smoothest non-negative susceptibility that explains the readings within their noise, weighted by depth (Li & Oldenburg 1996, 1998). The true body is more compact than the picture: smooth models spread it. Noise that is set too low puts structure where there is none.",
+    "invert-gravity": "The smoothest density contrast that explains the readings within their noise, weighted by depth (Li & Oldenburg 1998). Gravity says how much mass there is better than how deep it lies: hold the model with what drilling knows.",
     "gravity-of-model": "The field of every cell as a prism in closed form (Nagy et al. 2000).",
     "grade-shell": "A surface of one grade through a field of radial basis functions fitted to composites (Duchon 1977; Carr et al. 2001), stretched along plane and direction. It is a drawing of continuity, no estimate of tonnage.",
     "rank-targets": "Evidence is put on one scale and added with weights; the score says how much speaks for a place, not how much metal is there.",

@@ -35,7 +35,7 @@ from ..operations.drilling import (
     oriented,
 )
 from ..operations.geology import grade_shell
-from ..operations.geophysics import diurnal, inversion
+from ..operations.geophysics import diurnal, forward, inversion
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
 from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages, walks
 from ..operations.targets import ranking
@@ -112,7 +112,8 @@ OPERATIONS: dict[str, Operation] = {
         along.POINTS,
         diurnal.OPERATION,
         inversion.INVERT,
-        inversion.GRAVITY,
+        inversion.INVERT_GRAVITY,
+        forward.GRAVITY,
         grade_shell.OPERATION,
         ranking.OPERATION,
     )

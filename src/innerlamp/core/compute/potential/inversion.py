@@ -1,8 +1,10 @@
-"""Smooth, depth-weighted, bounded linear inversion on the cells of a mesh.
+"""Depth-weighted, bounded linear inversion on the cells of a mesh, smooth or compact.
 
-Minimises the chi-square misfit plus beta times a weighted size and roughness of the model
-(Li & Oldenburg 1996, 1998), with the sensitivity of each cell as its weight, under bounds kept
-by projection, and beta lowered until the misfit meets its target (discrepancy principle).
+Minimises the chi-square misfit plus beta times a weighted size and roughness of the model's difference from a
+reference (Li & Oldenburg 1996, 1998), with the sensitivity of each cell as its weight, under bounds kept by
+projection onto them with conjugate gradients on the free cells (Bertsekas 1982), and beta lowered until the misfit
+meets its target (discrepancy principle). Compact models come of re-weighting by the model itself after that (Last &
+Kubik 1983; Portniaguine & Zhdanov 1999).
 """
 
 from __future__ import annotations
@@ -12,14 +14,17 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import dctn, idctn
 
 from ...errors import ConvergenceError, InputError
-from ...geometry.mesh import Mesh, TensorMesh
+from ...geometry.mesh import Mesh
 from ...progress import SILENT, Progress
 from .linear import Operator
+from .roughness import Roughness
 
 FloatArray = NDArray[np.float64]
+_HOLD = 0.05  # part by which the misfit may differ from its target
+_OPTIMAL = 5e-4  # length of the free gradient against that of the start at which a model counts as found
+_STEPS = 12  # conjugate gradients of one iteration at most
 
 
 @dataclass(frozen=True)
@@ -29,15 +34,21 @@ class Inversion:
     Attributes
     ----------
     model
-        Value of each active cell.
+        Value of each active cell, components after each other.
     predicted
         Data of the model, trend included.
+    regional
+        The trend alone, zero without one.
     chi2
         Mean squared residual in units of the noise; 1 is the target by default.
     history
         One row an iteration: iteration, beta, chi2, size and roughness of the model.
     reached
         Whether the target misfit was reached.
+    optimality
+        Length of the gradient on the free cells against its length at the start: 0 where nothing can be gained.
+    sensitivity
+        Length of the data of each cell with value 1, against the largest.
     """
 
     model: FloatArray
@@ -45,62 +56,65 @@ class Inversion:
     chi2: float
     history: list[tuple[int, float, float, float]] = field(default_factory=list)
     reached: bool = True
+    regional: FloatArray = field(default_factory=lambda: np.zeros(0))
+    optimality: float = 0.0
+    sensitivity: FloatArray = field(default_factory=lambda: np.zeros(0))
 
 
-class Roughness:
-    """x'Qx with Q = I + sum over axes of (L/h)^2 D'D on the active cells of a mesh.
+@dataclass(frozen=True)
+class Settings:
+    """How an inversion is run.
 
-    h is the distance between the centres of neighbours; layers of a draped mesh are neighbours of
-    the same layer in the next column.
+    Attributes
+    ----------
+    smoothness
+        Length in metres over which the model is held smooth, one for all axes or one each (first, second, up).
+    exponent
+        Power of the sensitivity weighting: 0 none (sources rise to the surface), 0.4-0.5 finds blocks at about their
+        depth in tests, 0.75 goes with distance as z^-1.5 for magnetics and is too deep.
+    target
+        Mean squared misfit in units of the noise to stop at.
+    norm_size, norm_steps
+        2 smooth; 1 blocky; 0 compact. Other than 2 needs `compact_iterations` more iterations at most.
     """
 
-    def __init__(self, mesh: Mesh, active: NDArray[np.bool_], length: float) -> None:
-        self.shape = mesh.shape
-        self.active = active.reshape(self.shape)
-        self.weights = tuple(self._weights(mesh, axis, length) for axis in range(3))
-        lam = np.ones(self.shape)
-        for axis, n in enumerate(self.shape):
-            # The box is solved as if all its cells had their usual distance: exact on equal cells.
-            mean = float(np.median(self.weights[axis])) if self.weights[axis].size else 0.0
-            values = mean * (2.0 - 2.0 * np.cos(np.pi * np.arange(n) / n))
-            lam += values.reshape([-1 if a == axis else 1 for a in range(3)])
-        self._eigen = lam
+    smoothness: float | tuple[float, float, float]
+    exponent: float = 0.45
+    target: float = 1.0
+    norm_size: float = 2.0
+    norm_steps: float = 2.0
+    max_iterations: int = 40
+    compact_iterations: int = 15
 
-    @staticmethod
-    def _weights(mesh: Mesh, axis: int, length: float) -> FloatArray:
-        """(L/h)^2 between neighbours along an axis, in a shape that fits (nx, ny, nz) less one along it."""
-        if axis == 2 and not isinstance(mesh, TensorMesh):
-            i, j, k = np.meshgrid(*(np.arange(n) for n in mesh.shape), indexing="ij")
-            bottom, top = mesh.levels(i, j, k)
-            away = 0.5 * np.diff(bottom + top, axis=2)
-            return (length / np.maximum(away, 1e-3 * length)) ** 2
-        widths = (mesh.u, mesh.v, mesh.w)[axis] if isinstance(mesh, TensorMesh) else (mesh.u, mesh.v)[axis]
-        away = 0.5 * (widths[1:] + widths[:-1])
-        return ((length / away) ** 2).reshape([-1 if a == axis else 1 for a in range(3)])
-
-    def apply(self, x: FloatArray) -> FloatArray:
-        """Return Q x for values of the active cells."""
-        box = np.zeros(self.shape)
-        box[self.active] = x
-        out = box.copy()
-        for axis, w in enumerate(self.weights):
-            low, high = _sides(axis)
-            step = w * (box[high] - box[low]) * (self.active[high] & self.active[low])
-            out[high] += step
-            out[low] -= step
-        return out[self.active]
-
-    def solve_box(self, x: FloatArray) -> FloatArray:
-        """Return the solution of Q y = x as if the whole box were active (exact there, by cosine transform)."""
-        box = np.zeros(self.shape)
-        box[self.active] = x
-        return np.asarray(idctn(dctn(box, type=2, norm="ortho") / self._eigen, type=2, norm="ortho")[self.active])
+    @property
+    def is_compact(self) -> bool:
+        return self.norm_size != 2.0 or self.norm_steps != 2.0
 
 
-def _sides(axis: int) -> tuple[tuple[slice, ...], tuple[slice, ...]]:
-    """Index of the cells before and behind each step along an axis."""
-    low = tuple(slice(None, -1) if a == axis else slice(None) for a in range(3))
-    return low, tuple(slice(1, None) if a == axis else slice(None) for a in range(3))
+@dataclass(frozen=True)
+class Constraints:
+    """What is known of the model: arrays (components x cells,) or one number.
+
+    Attributes
+    ----------
+    lower, upper
+        Bounds.
+    reference
+        Values that the model departs from only where the data ask for it.
+    trust
+        Weight of each cell's (cells,) departure from the reference against that of others; 1 by default.
+    start
+        Model to begin with, such as that of an earlier run; the reference by default.
+    faces
+        Factors of the steps between cells, see `Roughness`.
+    """
+
+    lower: FloatArray | float = -np.inf
+    upper: FloatArray | float = np.inf
+    reference: FloatArray | float = 0.0
+    trust: FloatArray | None = None
+    start: FloatArray | None = None
+    faces: tuple[FloatArray, FloatArray, FloatArray] | None = None
 
 
 def invert(
@@ -109,14 +123,11 @@ def invert(
     noise: FloatArray,
     mesh: Mesh,
     active: NDArray[np.bool_],
+    settings: Settings,
+    known: Constraints | None = None,
     *,
-    smoothness: float,
-    exponent: float = 0.45,
-    target: float = 1.0,
-    lower: float = 0.0,
-    upper: float = np.inf,
     trend: FloatArray | None = None,
-    max_iterations: int = 40,
+    look: Callable[[FloatArray], None] | None = None,
     progress: Progress = SILENT,
 ) -> Inversion:
     """Invert data for the values of active cells.
@@ -124,159 +135,240 @@ def invert(
     Parameters
     ----------
     kernel
-        From the values of the active cells to data; see `linear.Operator`.
+        From the values of the active cells (components x cells,) to data; see `linear.Operator`.
     data, noise
         Shape (n,): data and their standard deviations, in one unit.
-    smoothness
-        Length in metres over which the model is held smooth.
-    exponent
-        Power of the sensitivity weighting: 0 none (sources rise to the surface), 0.4-0.5 finds
-        blocks at about their depth in tests, 0.75 goes with distance as z^-1.5 and is too deep.
-    target
-        Mean squared misfit in units of the noise to stop at.
-    lower, upper
-        Bounds of the model.
+    known
+        Bounds, reference, start; nothing is known by default.
     trend
         Columns (n, k) of a regional that the data may contain; fitted along with the model.
+    look
+        Gets the model after each iteration.
     progress
         Gets ``iteration``, ``misfit`` (chi2) and ``target``.
 
     Raises
     ------
     InputError
-        When sizes do not fit or noise is not positive.
+        When sizes do not fit, noise is not positive, or bounds leave no room.
     ConvergenceError
         When no model fits better than none at all.
     """
-    n, cells = kernel.shape
-    if len(data) != n or len(noise) != n or int(active.sum()) != cells:
-        raise InputError("data, noise, cells and kernel do not have the same sizes")
-    if not (np.isfinite(noise).all() and (noise > 0).all()):
-        raise InputError("the noise must be positive", fix="Give a noise level, such as 2")
-    if lower > 0 or upper <= max(lower, 0.0):
-        raise InputError("bounds must enclose zero", fix="Give a lower bound of 0 or less and an upper bound above 0")
-    norms = kernel.column_norms()
-    w = np.maximum(norms / norms.max(), 1e-6) ** exponent
-    wd = 1.0 / noise
-    basis = _basis(trend, wd)
-    rough = Roughness(mesh, active, smoothness)
-    lo, hi = lower * w, upper * w
-
-    def clean(v: FloatArray) -> FloatArray:
-        return v - basis @ (basis.T @ v) if basis is not None else v
-
-    def forward(x: FloatArray) -> FloatArray:
-        return clean(wd * kernel.apply(x / w))
-
-    def adjoint(r: FloatArray) -> FloatArray:
-        return np.asarray(kernel.transposed(wd * clean(r)) / w)
-
-    b = clean(wd * data)
-    x = np.zeros(cells)
-    residual = -b  # forward(x) - b
-    qx = np.zeros(cells)
-    v = adjoint(b)
-    fv = forward(v)
-    beta = 0.3 * float(fv @ fv) / max(float(v @ rough.apply(v)), 1e-300)
-    floor = float(b @ b) / n
-    if floor <= target:
+    problem = _Problem(kernel, data, noise, mesh, active, settings, known or Constraints(), trend)
+    floor = float(problem.b @ problem.b) / len(data)
+    if floor <= settings.target:
         raise ConvergenceError(
             "the data are already within the noise", fix="Lower the noise, or look for signal elsewhere"
         )
     history: list[tuple[int, float, float, float]] = []
-    previous = np.inf
-    chi2 = floor
-    stalled = 0
-    reached = False
-    for iteration in range(1, max_iterations + 1):
-        gradient = adjoint(residual) + beta * qx
-        free = ((x > lo) | (gradient < 0)) & ((x < hi) | (gradient > 0))
-        step = _solve_free(forward, adjoint, rough, beta, gradient, free)
-        here = float(residual @ residual) + beta * float(x @ qx)
-        size = 1.0
-        for _ in range(6):
-            trial = np.clip(x + size * step, lo, hi)
-            new = forward(trial) - b
-            q_new = rough.apply(trial)
-            there = float(new @ new) + beta * float(trial @ q_new)
-            if there <= here * (1 + 1e-9):
-                break
-            size *= 0.4
-        x, residual, qx = trial, new, q_new
-        chi2 = float(residual @ residual) / n
-        change = abs(previous - there) / max(there, 1e-300)
-        previous = there
-        history.append((iteration, beta, chi2, float(x @ qx)))
-        done = (
-            min(0.98, 0.05 + np.log(floor / max(chi2, 1e-9)) / np.log(floor / target + 1e-9) * 0.9)
-            if floor > target
-            else 0.9
-        )
-        progress(max(0.0, done), "Inverting", iteration=iteration, misfit=chi2, target=target)
-        if abs(chi2 / target - 1.0) < 0.05 and change < 0.02:
-            reached = True
-            break
-        old_beta = beta
-        if chi2 > 1.5 * target:
-            beta *= 0.4
-        else:
-            beta *= float(np.clip((target / chi2) ** 1.2, 0.4, 2.5))
-        stalled = (
-            stalled + 1
-            if len(history) > 3 and chi2 > target * 1.05 and chi2 > 0.995 * history[-2][2] and beta < old_beta
-            else 0
-        )
-        if stalled >= 6:
-            break
-    if chi2 > 0.98 * floor:
+
+    def told(chi2: float, beta: float, size: float, share: float) -> None:
+        history.append((len(history) + 1, beta, chi2, size))
+        progress(share, "Inverting", iteration=len(history), misfit=chi2, target=settings.target)
+        if look is not None:
+            look(problem.model())
+
+    reached = _smooth(problem, settings, floor, told)
+    if settings.is_compact and reached:
+        reached = _compact(problem, settings, history[-1][1], told)
+    if problem.chi2 > 0.98 * floor:
         raise ConvergenceError(
             "no model explains the data", fix="Check the main field, the coordinate system and the ground surface"
         )
-    fit = kernel.apply(x / w)
+    model = problem.model()
+    fit = kernel.apply(model)
+    regional = np.zeros(len(data))
     if trend is not None:
+        wd = 1.0 / noise
         coefficients, *_ = np.linalg.lstsq(trend * wd[:, None], wd * (data - fit), rcond=None)
-        fit = fit + trend @ coefficients
-    chi2 = float(np.mean(((data - fit) * wd) ** 2))
-    return Inversion(x / w, fit, chi2, history, reached or abs(chi2 / target - 1) < 0.08)
+        regional = np.asarray(trend @ coefficients)
+    chi2 = float(np.mean(((data - fit - regional) / noise) ** 2))
+    return Inversion(
+        model,
+        fit + regional,
+        chi2,
+        history,
+        reached or abs(chi2 / settings.target - 1) < 0.08,
+        regional,
+        problem.optimality(history[-1][1]),
+        problem.norms / problem.norms.max(),
+    )
 
 
-def _basis(trend: FloatArray | None, wd: FloatArray) -> FloatArray | None:
-    if trend is None:
-        return None
-    q, _ = np.linalg.qr(trend * wd[:, None])
-    return np.asarray(q)
+class _Problem:
+    """The weighted problem in y = w (m - reference), and where it stands."""
 
+    def __init__(
+        self,
+        kernel: Operator,
+        data: FloatArray,
+        noise: FloatArray,
+        mesh: Mesh,
+        active: NDArray[np.bool_],
+        settings: Settings,
+        known: Constraints,
+        trend: FloatArray | None,
+    ) -> None:
+        n, unknowns = kernel.shape
+        cells = int(active.sum())
+        if len(data) != n or len(noise) != n or not cells or unknowns % cells:
+            raise InputError("data, noise, cells and kernel do not have the same sizes")
+        if not (np.isfinite(noise).all() and (noise > 0).all()):
+            raise InputError("the noise must be positive", fix="Give a noise level, such as 2")
+        if not np.isfinite(data).all():
+            raise InputError("some data have no value")
+        self.kernel, self._wd = kernel, 1.0 / noise
+        self.norms = kernel.column_norms()
+        if not self.norms.max() > 0:
+            raise InputError("the data do not see any cell", fix="Check that the area lies under the readings")
+        w = np.maximum(self.norms / self.norms.max(), 1e-6) ** settings.exponent
+        lower, upper, reference = (
+            np.broadcast_to(np.asarray(v, dtype=float), (unknowns,))
+            for v in (known.lower, known.upper, known.reference)
+        )
+        if not (lower < upper).all() or np.isnan(reference).any():
+            raise InputError(
+                f"bounds leave no room in {int((~(lower < upper)).sum()):,} cells",
+                fix="Give a lower bound below the upper one",
+            )
+        self._w, self._reference = w, np.clip(reference, lower, upper)
+        self._basis = None if trend is None else np.linalg.qr(trend * self._wd[:, None])[0]
+        self.rough = Roughness(mesh, active, settings.smoothness, unknowns // cells, known.trust, known.faces)
+        self.low, self.high = (lower - self._reference) * w, (upper - self._reference) * w
+        self.b = self._clean(self._wd * (data - kernel.apply(self._reference)))
+        start = np.zeros(unknowns) if known.start is None else (known.start - self._reference) * w
+        self.y = np.clip(start, self.low, self.high)
+        self.residual = -self.b if known.start is None else self.forward(self.y) - self.b
+        self.qy = self.rough.apply(self.y)
 
-def _solve_free(
-    forward: Callable[[FloatArray], FloatArray],
-    adjoint: Callable[[FloatArray], FloatArray],
-    rough: Roughness,
-    beta: float,
-    gradient: FloatArray,
-    free: NDArray[np.bool_],
-    limit: int = 12,
-    tolerance: float = 0.05,
-) -> FloatArray:
-    # Preconditioned conjugate gradients for (A'A + beta Q) p = -gradient on the free cells.
-    p = np.zeros_like(gradient)
-    r = np.where(free, -gradient, 0.0)
-    start = float(np.linalg.norm(r))
-    if start == 0.0:
+    def _clean(self, v: FloatArray) -> FloatArray:
+        return v - self._basis @ (self._basis.T @ v) if self._basis is not None else v
+
+    def forward(self, y: FloatArray) -> FloatArray:
+        return self._clean(self._wd * self.kernel.apply(y / self._w))
+
+    def adjoint(self, r: FloatArray) -> FloatArray:
+        return np.asarray(self.kernel.transposed(self._wd * self._clean(r)) / self._w)
+
+    def model(self) -> FloatArray:
+        return np.asarray(self._reference + self.y / self._w)
+
+    @property
+    def chi2(self) -> float:
+        return float(self.residual @ self.residual) / len(self.b)
+
+    @property
+    def size(self) -> float:
+        return float(self.y @ self.qy)
+
+    def first_beta(self) -> float:
+        v = self.adjoint(self.b)
+        fv = self.forward(v)
+        return 0.3 * float(fv @ fv) / max(float(v @ self.rough.apply(v)), 1e-300)
+
+    def optimality(self, beta: float) -> float:
+        gradient = self.adjoint(self.residual) + beta * self.qy
+        start = self.adjoint(-self.b)
+        return float(np.linalg.norm(gradient[self._free(gradient)]) / max(float(np.linalg.norm(start)), 1e-300))
+
+    def _free(self, gradient: FloatArray) -> NDArray[np.bool_]:
+        return np.asarray(((self.y > self.low) | (gradient < 0)) & ((self.y < self.high) | (gradient > 0)))
+
+    def reweight(self, small: float, settings: Settings) -> None:
+        self.rough.reweight(self.y, small, settings.norm_size, settings.norm_steps)
+        self.qy = self.rough.apply(self.y)
+
+    def advance(self, beta: float, by_diagonal: bool = False) -> None:
+        """One projected step of conjugate gradients."""
+        gradient = self.adjoint(self.residual) + beta * self.qy
+        step = self._solve_free(beta, gradient, self._free(gradient), by_diagonal)
+        here = float(self.residual @ self.residual) + beta * self.size
+        length = 1.0
+        for _ in range(6):
+            trial = np.clip(self.y + length * step, self.low, self.high)
+            new = self.forward(trial) - self.b
+            q_new = self.rough.apply(trial)
+            there = float(new @ new) + beta * float(trial @ q_new)
+            if there <= here * (1 + 1e-9):
+                break
+            length *= 0.4
+        self.y, self.residual, self.qy = trial, new, q_new
+
+    def _solve_free(
+        self, beta: float, gradient: FloatArray, free: NDArray[np.bool_], by_diagonal: bool, tolerance: float = 0.2
+    ) -> FloatArray:
+        # Preconditioned conjugate gradients for (A'A + beta Q) p = -gradient on the free cells.
+        def eased(r: FloatArray) -> FloatArray:
+            return np.where(free, (r / self.rough.diagonal if by_diagonal else self.rough.solve_box(r)) / beta, 0.0)
+
+        p = np.zeros_like(gradient)
+        r = np.where(free, -gradient, 0.0)
+        start = float(np.linalg.norm(r))
+        if start == 0.0:
+            return p
+        z = eased(r)
+        d = z
+        rz = float(r @ z)
+        for _ in range(_STEPS):
+            q = np.where(free, self.adjoint(self.forward(d)) + beta * self.rough.apply(d), 0.0)
+            curvature = float(d @ q)
+            if curvature <= 0:
+                break
+            alpha = rz / curvature
+            p = p + alpha * d
+            r = r - alpha * q
+            if float(np.linalg.norm(r)) < tolerance * start:
+                break
+            z = eased(r)
+            rz, old = float(r @ z), rz
+            d = z + rz / old * d
         return p
-    z = np.where(free, rough.solve_box(r) / beta, 0.0)
-    d = z
-    rz = float(r @ z)
-    for _ in range(limit):
-        q = np.where(free, adjoint(forward(d)) + beta * rough.apply(d), 0.0)
-        curvature = float(d @ q)
-        if curvature <= 0:
+
+
+Told = Callable[[float, float, float, float], None]
+
+
+def _smooth(problem: _Problem, settings: Settings, floor: float, told: Told) -> bool:
+    """Lower beta until the misfit meets its target; whether it did."""
+    target = settings.target
+    beta = problem.first_beta()
+    chi2s = [floor]
+    stalled, slope, before = 0, 1.0, (beta, np.inf)
+    for _ in range(settings.max_iterations):
+        problem.advance(beta)
+        chi2 = problem.chi2
+        share = np.log(floor / max(chi2, 1e-9)) / np.log(floor / target + 1e-9) if floor > target else 1.0
+        told(chi2, beta, problem.size, float(np.clip(0.05 + share * (0.45 if settings.is_compact else 0.9), 0.0, 0.98)))
+        if abs(chi2 / target - 1.0) < _HOLD and problem.optimality(beta) < _OPTIMAL:
+            return True
+        if np.isfinite(before[1]) and abs(np.log(before[0] / beta)) > 0.05:  # how the misfit goes with beta here
+            slope = float(np.clip(np.log(before[1] / chi2) / np.log(before[0] / beta), 0.6, 1.6))
+        before = (beta, chi2)
+        old = beta
+        beta *= float(np.clip((target / chi2) ** (1.0 / slope), 0.4, 2.5))
+        stuck = len(chi2s) > 3 and chi2 > target * (1 + _HOLD) and chi2 > 0.995 * chi2s[-1] and beta < old
+        stalled = stalled + 1 if stuck else 0
+        chi2s.append(chi2)
+        if stalled >= 6:
             break
-        alpha = rz / curvature
-        p = p + alpha * d
-        r = r - alpha * q
-        if float(np.linalg.norm(r)) < tolerance * start:
-            break
-        z = np.where(free, rough.solve_box(r) / beta, 0.0)
-        rz, old = float(r @ z), rz
-        d = z + rz / old * d
-    return p
+    return False
+
+
+def _compact(problem: _Problem, settings: Settings, beta: float, told: Told) -> bool:
+    """Re-weight by the model until it no longer changes, holding the misfit; whether it is held in the end."""
+    target = settings.target
+    small = float(np.abs(problem.y).max())
+    least = 0.03 * small
+    for number in range(settings.compact_iterations):
+        before, size = problem.y, problem.size
+        small = max(0.5 * small, least)
+        problem.reweight(small, settings)
+        beta *= size / max(problem.size, 1e-300)
+        problem.advance(beta, by_diagonal=True)
+        chi2 = problem.chi2
+        told(chi2, beta, problem.size, 0.5 + 0.48 * (number + 1) / settings.compact_iterations)
+        moved = float(np.linalg.norm(problem.y - before)) / max(float(np.linalg.norm(problem.y)), 1e-300)
+        if small <= least and moved < 0.05 and abs(chi2 / target - 1.0) < _HOLD:
+            return True
+        beta *= float(np.clip((target / chi2) ** 1.2, 0.3, 3.0))
+    return abs(problem.chi2 / target - 1.0) < 2 * _HOLD

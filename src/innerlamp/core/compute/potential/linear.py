@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+
+from ...errors import InputError
 
 FloatArray = NDArray[np.float64]
 
@@ -50,3 +53,27 @@ class Dense:
 
     def column_norms(self) -> FloatArray:
         return np.asarray(np.sqrt(np.einsum("ij,ij->j", self.matrix, self.matrix, dtype=np.float64)))
+
+
+class Stacked:
+    """Several operators on one model: their data after each other, such as components of a gradient."""
+
+    def __init__(self, parts: Sequence[Operator]) -> None:
+        if len({part.shape[1] for part in parts}) != 1:
+            raise InputError("operators of different models can't be stacked")
+        self.parts = tuple(parts)
+        self._ends = np.cumsum([part.shape[0] for part in parts])
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return int(self._ends[-1]), self.parts[0].shape[1]
+
+    def apply(self, model: FloatArray) -> FloatArray:
+        return np.concatenate([part.apply(model) for part in self.parts])
+
+    def transposed(self, data: FloatArray) -> FloatArray:
+        pieces = np.split(data, self._ends[:-1])
+        return np.asarray(sum(part.transposed(d) for part, d in zip(self.parts, pieces, strict=True)))
+
+    def column_norms(self) -> FloatArray:
+        return np.asarray(np.sqrt(sum(part.column_norms() ** 2 for part in self.parts)))

@@ -11,6 +11,24 @@ from ...geometry.mesh import DrapedMesh, TensorMesh
 FloatArray = NDArray[np.float64]
 
 
+def layers_down(thickness: float, depth: float, growth: float) -> FloatArray:
+    """Return thicknesses of layers from the top down, each `growth` times the one above, until they reach a depth (metres).
+
+    Raises
+    ------
+    InputError
+        When a size is not positive or layers would become thinner with depth.
+    """
+    if thickness <= 0 or depth <= 0:
+        raise InputError("cell sizes and depth must be positive")
+    if growth < 1.0:
+        raise InputError("layers can't become thinner with depth", fix="Give a growth of 1 or more")
+    out: list[float] = []
+    while sum(out) < depth * (1 - 1e-9) and len(out) < 10_000:
+        out.append(thickness * growth ** len(out))
+    return np.array(out)
+
+
 def mesh_under(
     bounds: tuple[float, float, float, float],
     top: float,
@@ -19,8 +37,9 @@ def mesh_under(
     depth: float,
     padding: int,
     low: float,
+    growth: float = 1.0,
 ) -> TensorMesh:
-    """Return a mesh of equal cells.
+    """Return a mesh of columns of one size.
 
     Parameters
     ----------
@@ -35,6 +54,8 @@ def mesh_under(
     padding
         Cells added on each side beyond the data, so that sources outside do not force
         themselves into the edge cells.
+    growth
+        Factor from one layer to the next below the lowest ground.
 
     Raises
     ------
@@ -46,10 +67,14 @@ def mesh_under(
     west, east, south, north = bounds
     nx = int(np.ceil((east - west) / cell - 1e-9)) + 2 * padding
     ny = int(np.ceil((north - south) / cell - 1e-9)) + 2 * padding
-    nz = max(2, int(np.ceil((top - low + depth) / cell_z)))
-    x0 = 0.5 * (west + east) - nx * cell / 2
-    y0 = 0.5 * (south + north) - ny * cell / 2
-    return TensorMesh.even((x0, y0, top - nz * cell_z), (cell, cell, cell_z), (max(nx, 2), max(ny, 2), nz))
+    upper = int(np.ceil((top - low) / cell_z))
+    lower = layers_down(cell_z, upper * cell_z - (top - low) + depth, growth)
+    heights = np.concatenate([lower[::-1], np.full(upper, cell_z)])
+    if len(heights) < 2:
+        heights = np.full(2, cell_z)
+    nx, ny = max(nx, 2), max(ny, 2)
+    x0, y0 = 0.5 * (west + east) - nx * cell / 2, 0.5 * (south + north) - ny * cell / 2
+    return TensorMesh(x0, y0, np.full(nx, cell), np.full(ny, cell), 0.0, top - float(heights.sum()), heights)
 
 
 def draped_under(mesh: TensorMesh, tops: FloatArray) -> DrapedMesh:
@@ -102,18 +127,20 @@ def below_ground(mesh: TensorMesh, ground: FloatArray) -> NDArray[np.bool_]:
     return mesh.z_centres[None, None, :] < ground[:, :, None]
 
 
-def thin_by_cell(x: FloatArray, y: FloatArray, spacing: float) -> NDArray[np.int64]:
-    """Return indices of one reading for each square of side `spacing`: the one nearest to its centre.
+def thin_by_cell(x: FloatArray, y: FloatArray, spacing: float, each: int = 1) -> NDArray[np.int64]:
+    """Return indices of up to `each` readings for each square of side `spacing`: those nearest to its centre.
 
     Places and spacing are in metres, shape (n,).
     """
     i, j = np.floor(x / spacing), np.floor(y / spacing)
     away = np.hypot(x - (i + 0.5) * spacing, y - (j + 0.5) * spacing)
     order = np.lexsort((away, j, i))
-    first = (
-        np.concatenate([[True], (np.diff(i[order]) != 0) | (np.diff(j[order]) != 0)]) if len(x) else np.zeros(0, bool)
-    )
-    return np.sort(order[first])
+    if not len(x):
+        return order
+    first = np.concatenate([[True], (np.diff(i[order]) != 0) | (np.diff(j[order]) != 0)])
+    begins = np.flatnonzero(first)
+    place = np.arange(len(x)) - np.repeat(begins, np.diff(np.append(begins, len(x))))
+    return np.sort(order[place < each])
 
 
 def line_noise(values: FloatArray, line: NDArray[np.int64]) -> float:

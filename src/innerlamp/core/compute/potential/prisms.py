@@ -24,28 +24,31 @@ from ...geometry.mesh import DrapedMesh, Mesh, TensorMesh
 from ...progress import SILENT, Progress
 from ..compiled import compiled
 from .fastmath import fast_atan, fast_log
+from .fields import GRAVITATION, FieldKernel, field_direction, total_field, vertical_gravity
 
+__all__ = [
+    "GRAVITATION",
+    "field_direction",
+    "gravity_kernel",
+    "gravity_of",
+    "kernel_matrix",
+    "magnetic_kernel",
+    "magnetics_of",
+]
 FloatArray = NDArray[np.float64]
-GRAVITATION = 6.67430e-11
-_MGAL = 1e5
 _NEAR_SIZES = 6.0  # longest sides of a cell within which it is never taken as a point
 _TINY = 1e-6  # metres; nodes are kept this far from the coordinate planes, where terms are singular
 
 
-def field_direction(inclination: float, declination: float) -> FloatArray:
-    """Return the unit vector (east, north, up) of a field; degrees, inclination positive down."""
-    i, d = np.radians(inclination), np.radians(declination)
-    return np.array([np.cos(i) * np.sin(d), np.cos(i) * np.cos(d), -np.sin(i)])
-
-
 @compiled(inline="always", error_model="numpy")
-def _away(v):  # type: ignore[no-untyped-def]
+def away(v):  # type: ignore[no-untyped-def]
+    """A coordinate kept off the planes where terms are singular."""
     return (_TINY if v >= 0 else -_TINY) if abs(v) < _TINY else v
 
 
 @compiled(inline="always", error_model="numpy")
-def _log_sum(r, v, rest):  # type: ignore[no-untyped-def]
-    # ln(r + v); for negative v the sum cancels, so use (r^2 - v^2) / (r - v) with r^2 - v^2 = rest.
+def log_sum(r, v, rest):  # type: ignore[no-untyped-def]
+    """ln(r + v); for negative v the sum cancels, so it is (r² - v²) / (r - v) with r² - v² = rest."""
     return fast_log(r + v if v > 0 else rest / (r - v))
 
 
@@ -60,7 +63,7 @@ def _node_line_tmi(xs, y, z, c, out):  # type: ignore[no-untyped-def]
         value = (
             -c[0] * fast_atan(y * z / (x * r)) - c[1] * fast_atan(x * z / (y * r)) - c[2] * fast_atan(x * y / (z * r))
         )
-        value += c[3] * _log_sum(r, z, xx + yy) + c[4] * _log_sum(r, y, xx + zz) + c[5] * _log_sum(r, x, yy + zz)
+        value += c[3] * log_sum(r, z, xx + yy) + c[4] * log_sum(r, y, xx + zz) + c[5] * log_sum(r, x, yy + zz)
         out[i] = value
 
 
@@ -71,7 +74,7 @@ def _node_line_gz(xs, y, z, c, out):  # type: ignore[no-untyped-def]
         x = xs[i]
         xx = x * x
         r = np.sqrt(xx + yy + zz)
-        out[i] = x * _log_sum(r, y, xx + zz) + y * _log_sum(r, x, yy + zz) - z * fast_atan(x * y / (z * r))
+        out[i] = x * log_sum(r, y, xx + zz) + y * log_sum(r, x, yy + zz) - z * fast_atan(x * y / (z * r))
 
 
 @compiled(cache=True, error_model="numpy", parallel=True)
@@ -89,14 +92,14 @@ def _fill_exact(obs, xn, yn, zn, column_top, active, c, scale, gravity, near, ou
             continue
         xs = np.empty(i1 - i0 + 1)
         for i in range(xs.size):
-            xs[i] = _away(xn[i0 + i] - ox)
+            xs[i] = away(xn[i0 + i] - ox)
         width = k1 - k0 + 1
         upper = np.empty((width, xs.size))
         lower = np.empty((width, xs.size))
         for j in range(j0, j1 + 1):
-            y = _away(yn[j] - oy)
+            y = away(yn[j] - oy)
             for k in range(width):
-                z = _away(zn[k0 + k] - oz)
+                z = away(zn[k0 + k] - oz)
                 if gravity:
                     _node_line_gz(xs, y, z, c, upper[k])
                 else:
@@ -127,11 +130,11 @@ def _fill_prisms(obs, box, place, c, scale, gravity, near2, out):  # type: ignor
             dz = 0.5 * (box[4, a] + box[5, a]) - obs[d, 2]
             if dx * dx + dy * dy + dz * dz > near2[a]:
                 continue
-            xs[0], xs[1] = _away(box[0, a] - obs[d, 0]), _away(box[1, a] - obs[d, 0])
+            xs[0], xs[1] = away(box[0, a] - obs[d, 0]), away(box[1, a] - obs[d, 0])
             value = 0.0
             for j in range(2):
                 for k in range(2):
-                    y, z = _away(box[2 + j, a] - obs[d, 1]), _away(box[4 + k, a] - obs[d, 2])
+                    y, z = away(box[2 + j, a] - obs[d, 1]), away(box[4 + k, a] - obs[d, 2])
                     if gravity:
                         _node_line_gz(xs, y, z, c, line)
                     else:
@@ -140,11 +143,36 @@ def _fill_prisms(obs, box, place, c, scale, gravity, near2, out):  # type: ignor
             out[d, place[a]] = scale * value
 
 
+@compiled(inline="always", error_model="numpy", fastmath=True)
+def far_value(x, y, z, c, h1, h2, h3, gravity):  # type: ignore[no-untyped-def]
+    """Effect per m³ of a box at (x, y, z) from the sensor, by its centre and second moments.
+
+    1/r averaged over the box is 1/r + sum h_k d_kk (1/r) with h_k a 24th of its squared sides; `c` as in
+    `FieldKernel.coefficients`.
+    """
+    r2 = x * x + y * y + z * z
+    inv2 = 1.0 / max(r2, 1e-6)
+    inv = np.sqrt(inv2)
+    mean = h1 + h2 + h3
+    s = (h1 * x * x + h2 * y * y + h3 * z * z) * inv2
+    if gravity:
+        # Down component of attraction: -d/dz(obs) of 1/r.
+        return -z * inv * inv2 * (1.0 + inv2 * (15.0 * s - 3.0 * mean - 6.0 * h3))
+    # With A the tensor and u the unit vector: q = u'Au, and p = (hu)'Au.
+    ax = c[0] * x + 0.5 * (c[3] * y + c[4] * z)
+    ay = c[1] * y + 0.5 * (c[3] * x + c[5] * z)
+    az = c[2] * z + 0.5 * (c[4] * x + c[5] * y)
+    q = (x * ax + y * ay + z * az) * inv2
+    p = (h1 * x * ax + h2 * y * ay + h3 * z * az) * inv2
+    trace = c[0] + c[1] + c[2]
+    second = h1 * c[0] + h2 * c[1] + h3 * c[2]
+    fourth = 105.0 * q * s - 15.0 * (trace * s + q * mean + 4.0 * p) + 3.0 * (trace * mean + 2.0 * second)
+    return inv * inv2 * (3.0 * q - trace + fourth * inv2)
+
+
 @compiled(cache=True, error_model="numpy", parallel=True, fastmath=True)
-def _fill_far(obs, centre, place, half, volume, m, f, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
-    # Point source with second moments: 1/r averaged over the cell is 1/r + sum h_k^2/24 d_kk (1/r).
+def _fill_far(obs, centre, place, half, volume, c, scale, gravity, near2, out):  # type: ignore[no-untyped-def]
     # `half` (3, k) holds squared cell sizes, `volume` and `near2` likewise: one for all cells or one each.
-    mf = m[0] * f[0] + m[1] * f[1] + m[2] * f[2]
     each = volume.size > 1
     for d in prange(obs.shape[0]):
         ox, oy, oz = obs[d, 0], obs[d, 1], obs[d, 2]
@@ -152,68 +180,34 @@ def _fill_far(obs, centre, place, half, volume, m, f, scale, gravity, near2, out
             continue
         h1, h2, h3 = half[0, 0] / 24.0, half[1, 0] / 24.0, half[2, 0] / 24.0
         size, limit = volume[0], near2[0]
-        mean = h1 + h2 + h3
-        second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
         for a in range(centre.shape[1]):
             if each:
                 h1, h2, h3 = half[0, a] / 24.0, half[1, a] / 24.0, half[2, a] / 24.0
                 size, limit = volume[a], near2[a] if near2.size > 1 else near2[0]
-                mean = h1 + h2 + h3
-                second = h1 * m[0] * f[0] + h2 * m[1] * f[1] + h3 * m[2] * f[2]
             x, y, z = centre[0, a] - ox, centre[1, a] - oy, centre[2, a] - oz
-            r2 = x * x + y * y + z * z
-            inv2 = 1.0 / max(r2, 1e-6)
-            inv = np.sqrt(inv2)
-            s = (h1 * x * x + h2 * y * y + h3 * z * z) * inv2
-            if gravity:
-                # Down component of attraction: -d/dz(obs) of 1/r, times volume.
-                value = -z * inv * inv2 * (1.0 + inv2 * (15.0 * s - 3.0 * mean - 6.0 * h3))
-            else:
-                mu = (m[0] * x + m[1] * y + m[2] * z) * inv
-                fu = (f[0] * x + f[1] * y + f[2] * z) * inv
-                mw = (h1 * m[0] * x + h2 * m[1] * y + h3 * m[2] * z) * inv
-                fw = (h1 * f[0] * x + h2 * f[1] * y + h3 * f[2] * z) * inv
-                first = 3.0 * mu * fu - mf
-                fourth = (
-                    105.0 * mu * fu * s
-                    - 15.0 * (mf * s + mu * fu * mean + 2.0 * mw * fu + 2.0 * fw * mu)
-                    + 3.0 * (mf * mean + 2.0 * second)
-                )
-                value = inv * inv2 * (first + fourth * inv2)
-            if r2 > limit:
+            value = far_value(x, y, z, c, h1, h2, h3, gravity)
+            if x * x + y * y + z * z > limit:
                 out[d, place[a]] = scale * size * value
 
 
-def _coefficients(m: FloatArray, f: FloatArray) -> FloatArray:
-    return np.array(
-        [
-            m[0] * f[0],
-            m[1] * f[1],
-            m[2] * f[2],
-            m[0] * f[1] + m[1] * f[0],
-            m[0] * f[2] + m[2] * f[0],
-            m[1] * f[2] + m[2] * f[1],
-        ]
-    )
-
-
-def _matrix(
+def kernel_matrix(
     mesh: Mesh,
     obs: FloatArray,
-    active: NDArray[np.bool_] | None,
-    m: FloatArray,
-    f: FloatArray,
-    scale: float,
-    gravity: bool,
-    near: float,
-    progress: Progress,
-    dtype: type,
+    field: FieldKernel,
+    active: NDArray[np.bool_] | None = None,
+    near: float = np.inf,
+    dtype: type = np.float64,
+    progress: Progress = SILENT,
 ) -> NDArray[np.floating]:
+    """Return what is measured at each place of each cell with a property of 1; shape (n, cells).
+
+    Parameters as in `magnetic_kernel`.
+    """
     mask = np.ones(mesh.size, dtype=bool) if active is None else np.asarray(active, dtype=bool).ravel()
     obs = np.array(obs, dtype=float)
     obs[:, 0], obs[:, 1] = mesh.from_map(obs[:, 0], obs[:, 1])
-    m, f = _turned(mesh, m), _turned(mesh, f)
-    c = _coefficients(m, f)
+    field = field.along(mesh)
+    c, scale, gravity = field.coefficients, field.scale, field.is_gravity
     count = int(mask.sum())
     out: NDArray[np.floating] = np.zeros((len(obs), count), dtype=dtype)
     groups = _groups(mesh, mask)
@@ -231,7 +225,7 @@ def _matrix(
                 _fill_prisms(obs[rows], each.box, each.place, c, scale, gravity, limits, out[rows])
             if near < 1e12:
                 _fill_far(
-                    obs[rows], each.centre, each.place, each.half, each.volume, m, f, scale, gravity, limits, out[rows]
+                    obs[rows], each.centre, each.place, each.half, each.volume, c, scale, gravity, limits, out[rows]
                 )
     progress(1.0, "Kernel")
     return out
@@ -299,14 +293,6 @@ def _shared_levels(mesh: Mesh) -> tuple[tuple[FloatArray, FloatArray, FloatArray
     return ((*mesh.plan_edges, levels), whole) if whole.mean() > 0.1 else None
 
 
-def _turned(mesh: Mesh, direction: FloatArray) -> FloatArray:
-    """A direction (east, north, up) along the axes of a mesh."""
-    if not mesh.is_turned:
-        return direction
-    first, second = mesh.axes
-    return np.array([direction[:2] @ first, direction[:2] @ second, direction[2]])
-
-
 def _boxes(mesh: Mesh, cells: NDArray[np.int64]) -> FloatArray:
     """Bounds (6, n) of cells in the frame of the mesh, given by their place in flat order."""
     i, j, k = np.unravel_index(cells, mesh.shape)
@@ -354,10 +340,8 @@ def magnetic_kernel(
     ndarray of shape (n, cells), nT
         Projection of the anomalous field on the main field's direction.
     """
-    f = field_direction(inclination, declination)
-    m = f if magnetisation is None else field_direction(*magnetisation)
-    # B = mu0/(4 pi) M T, and mu0 M = k B0, hence 1/(4 pi) of the main field.
-    return _matrix(mesh, obs, active, m, f, intensity / (4.0 * np.pi), False, near, progress, dtype)
+    field = total_field(inclination, declination, intensity, magnetisation)
+    return kernel_matrix(mesh, obs, field, active, near, dtype, progress)
 
 
 def gravity_kernel(
@@ -372,8 +356,7 @@ def gravity_kernel(
 
     Parameters as in `magnetic_kernel`; multiply by density contrasts in kg/m3.
     """
-    zero = np.zeros(3)
-    return _matrix(mesh, obs, active, zero, zero, GRAVITATION * _MGAL, True, near, progress, dtype)
+    return kernel_matrix(mesh, obs, vertical_gravity(), active, near, dtype, progress)
 
 
 def gravity_of(

@@ -1,0 +1,111 @@
+"""The cells below a survey that an inversion works on, and what they take."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from ... import limits
+from ...compute.potential import meshing
+from ...declaring.operation import Cost, Inputs, Params, param
+from ...geometry.mesh import DrapedMesh
+from .readings import ReadingParams, Readings, column_ground
+
+Layers = Literal["level, cut by the ground", "parallel to the ground"]
+
+
+class CellParams(Params):
+    """Parameters of the cells."""
+
+    cell: float = param(50.0, "Cell size", unit="m", above=0.0)
+    cell_z: float = param(25.0, "Cell height", unit="m", above=0.0)
+    depth: float = param(600.0, "Depth of model", unit="m", above=0.0, help="Below the lowest ground")
+    growth: float = param(
+        1.0, "Growth with depth", low=1.0, high=2.0, help="Each layer below the lowest ground is so many times as high"
+    )
+    padding: int = param(4, "Padding", unit="cells", low=0, high=50, help="Cells beyond the data on each side")
+    layers: Layers = param(
+        "level, cut by the ground",
+        "Layers are",
+        help="Layers parallel to the ground keep their thickness below hills, so that thin ones make no steps",
+        more=True,
+    )
+
+
+class InversionParams(CellParams, ReadingParams):
+    """What all inversions of a survey ask for besides what is read."""
+
+
+@dataclass(frozen=True)
+class Cells:
+    """The mesh below the readings, which of its cells are there, and how many columns had to yield to sensors."""
+
+    mesh: DrapedMesh
+    active: np.ndarray
+    lowered: int
+
+    @property
+    def count(self) -> int:
+        return int(self.active.sum())
+
+
+def below(inputs: Inputs, data: Readings, p: InversionParams) -> Cells:
+    """Return the cells below readings.
+
+    Sensors nearer to the ground than a quarter of a cell see where the cells end: their columns begin below them.
+
+    Raises
+    ------
+    InputError
+        When they would not fit into memory.
+    """
+    x, y = data.obs[:, 0], data.obs[:, 1]
+    known = data.ground[np.isfinite(data.ground)]
+    low, top = (float(known.min()), float(known.max())) if len(known) else (0.0, 0.0)
+    wide, long = float(np.ptp(x)) / p.cell + 2 * p.padding, float(np.ptp(y)) / p.cell + 2 * p.padding
+    limits.afford(wide * long * (p.depth + top - low) / p.cell_z, 100.0, "cells", "Take larger cells")
+    flat = (x.min(), x.max(), y.min(), y.max())
+    mesh = meshing.mesh_under(flat, top, p.cell, p.cell_z, p.depth, p.padding, low, p.growth)
+    gx, gy = mesh.plan_centres
+    ground = column_ground(inputs, p, gx, gy, p.cell, p.cell)
+    if ground.max() > top or ground.min() < low:  # ground beside the readings
+        low, top = min(low, float(ground.min())), max(top, float(ground.max()))
+        mesh = meshing.mesh_under(flat, top, p.cell, p.cell_z, p.depth, p.padding, low, p.growth)
+    tops, lowered = meshing.tops_below(mesh, ground, data.obs, min(1.0, 0.25 * p.cell_z))
+    if p.layers == "parallel to the ground":
+        down = meshing.layers_down(p.cell_z, p.depth, p.growth)[::-1]
+        thickness = np.broadcast_to(down, (*tops.shape, len(down))).copy()
+        draped = DrapedMesh(mesh.x0, mesh.y0, mesh.u, mesh.v, mesh.azimuth, tops, thickness)
+    else:
+        draped = meshing.draped_under(mesh, tops)
+    return Cells(draped, draped.thickness > 0, int(lowered.sum()))
+
+
+def cost(cells: Cells, data: Readings, components: int, rounds: int, more: str) -> Cost:
+    """What a run takes: bytes of the lattice operator and of the model vectors, and seconds measured on two cores."""
+    n, (nx, ny, nz) = len(data.obs), cells.mesh.shape
+    relief = float(np.ptp(data.obs[:, 2])) / max(float(np.median(cells.mesh.thickness[cells.active])), 1e-9)
+    lattice = 4.0 * nx * ny * (nz + relief + 12)
+    near = 169.0 * 20.0 * n
+    size = components * (8.0 * lattice + 4.0 * near) + 16.0 * lattice + 1200.0 * n + cells.mesh.size * 60.0
+    size += components * cells.count * 8.0 * 20
+    seconds = 1.0 + components * 1.5e-7 * near + rounds * components * (2.6e-8 * lattice + 2e-9 * near)
+    text = f"{nx} × {ny} × {nz} cells ({cells.count:,} below ground), {n:,} readings, {more}"
+    if data.words:
+        text += ". " + "; ".join(data.words)
+    return Cost(text, size / 1e6 + 250, seconds)
+
+
+def fits(cells: Cells, data: Readings, components: int) -> None:
+    """Refuse a run that would not fit into memory.
+
+    Raises
+    ------
+    InputError
+        With what it needs and what is allowed.
+    """
+    need = cost(cells, data, components, 1, "").megabytes * 1e6
+    what = f"{cells.count:,} cells and {len(data.obs):,} readings"
+    limits.fits(need, what, "Take larger cells or a wider data spacing")

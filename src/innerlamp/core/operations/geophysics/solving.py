@@ -1,0 +1,209 @@
+"""What the inversions of gravity and magnetics share: how the model is held, what is known of it, what comes out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+
+from ...compute.potential import coherent, inversion
+from ...compute.potential.fields import FieldKernel
+from ...declaring.operation import Input, Inputs, Maybe, param
+from ...errors import InputError
+from ...items.base import Item
+from ...items.fields import BlockModel
+from ...progress import Progress
+from .cells import Cells, InversionParams, fits
+from .readings import Readings
+
+Character = Literal["smooth", "blocky", "compact"]
+Trend = Literal["none", "constant", "plane", "second degree"]
+NORMS: dict[Character, tuple[float, float]] = {"smooth": (2.0, 2.0), "blocky": (2.0, 1.0), "compact": (0.0, 2.0)}
+SEEN = "sensitivity"
+SLOTS = (
+    Input(
+        "start",
+        "Start or reference",
+        ("blocks",),
+        optional=True,
+        proposed=False,
+        help="A model of the same property, such as one from an earlier run or from drilling",
+    ),
+)
+
+
+class SolvingParams(InversionParams):
+    """Parameters of the solution."""
+
+    trend: Trend = param("plane", "Regional", help="Fitted along with the model, and kept beside the fit")
+    character: Character = param(
+        "smooth",
+        "Character",
+        help="Smooth bodies, blocky ones with sharp edges, or the most compact ones that explain the readings",
+    )
+    known: str = param(
+        "", "Known property", editor="attribute", of="start", help="Of the start or reference model", more=True
+    )
+    role_of_known: Literal["reference", "start"] = param(
+        "reference", "It is taken as", help="A reference draws the model to it, a start only saves time", more=True
+    )
+    trust: float = param(
+        1.0, "Trust in the reference", above=0.0, high=1e6, help="Weight of departures from it", more=True
+    )
+    lower: Maybe = param(None, "Lowest value", help="0 for none below nothing; empty for no bound", more=True)
+    upper: Maybe = param(None, "Highest value", help="Empty for no bound", more=True)
+    smoothness: float = param(
+        0.0,
+        "Smoothness",
+        unit="m",
+        low=0.0,
+        help="Length over which the model is held smooth; 0 takes the cell size",
+        more=True,
+    )
+    exponent: float = param(
+        0.45,
+        "Depth weighting",
+        low=0.0,
+        high=1.0,
+        help="Power of the sensitivity weighting: higher puts sources deeper",
+        more=True,
+    )
+    target: float = param(
+        1.0, "Target misfit", above=0.0, help="Mean squared residual in units of the noise", more=True
+    )
+    iterations: int = param(40, "Most iterations", low=1, high=200, more=True)
+
+
+def solve(
+    inputs: Inputs,
+    p: SolvingParams,
+    data: Readings,
+    values: np.ndarray,
+    noise: np.ndarray,
+    cells: Cells,
+    fields: Sequence[FieldKernel],
+    lower: float,
+    progress: Progress,
+    one_direction: bool = False,
+) -> inversion.Inversion:
+    """Invert readings for the values of the cells; `lower` is the lowest value where none is asked for.
+
+    Raises
+    ------
+    InputError, ConvergenceError
+        As `invert`; also when the run would not fit into memory, or what is known does not lie below the readings.
+    """
+    from threadpoolctl import threadpool_limits
+
+    from ...compute.potential.lattice import Lattice
+
+    fits(cells, data, len(fields))
+    active = cells.active.ravel()
+    size, steps = NORMS[p.character]
+    settings = inversion.Settings(
+        smoothness=p.smoothness or p.cell,
+        exponent=p.exponent,
+        target=p.target,
+        norm_size=size,
+        norm_steps=steps,
+        max_iterations=p.iterations,
+    )
+    known = _known(inputs, p, cells, len(fields), lower)
+    with threadpool_limits(2):
+        kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.15))
+        problem = (kernel, values, noise, cells.mesh, active, settings)
+        trend, rest = trend_of(p.trend, data.obs), progress.part(0.15, 0.98)
+        if one_direction:
+            return coherent.invert_one_direction(*problem, trend=trend, progress=rest)[0]
+        return inversion.invert(*problem, known, trend=trend, progress=rest)
+
+
+def trend_of(kind: Trend, obs: np.ndarray) -> np.ndarray | None:
+    """Columns of a regional at places."""
+    if kind == "none":
+        return None
+    x, y = ((obs - obs.mean(axis=0)) / max(float(np.ptp(obs[:, :2], axis=0).max()), 1.0)).T[:2]
+    columns = [np.ones(len(obs))]
+    if kind != "constant":
+        columns += [x, y]
+    if kind == "second degree":
+        columns += [x * x, x * y, y * y]
+    return np.column_stack(columns)
+
+
+def _known(inputs: Inputs, p: SolvingParams, cells: Cells, components: int, lower: float) -> inversion.Constraints:
+    low = lower if p.lower is None else p.lower
+    high = np.inf if p.upper is None else p.upper
+    model = inputs.maybe("start", BlockModel)
+    if model is None:
+        if components == 1 and (low > 0 or high < 0):
+            return inversion.Constraints(low, high, reference=low if low > 0 else high)
+        return inversion.Constraints(low, high)
+    if components > 1:
+        raise InputError("a magnetisation can't begin with a model of one property", where=model.name)
+    name = p.known or next(iter(model.properties))
+    if name not in model.properties:
+        raise InputError(f"there is no property '{name}'", where=model.name)
+    places = cells.mesh.centres()[cells.active.ravel()]
+    found = model.mesh.values_at(model.properties[name], *places.T)
+    there = np.isfinite(found)
+    if not there.any():
+        raise InputError("it does not lie below the readings", where=model.name)
+    filled = np.where(there, found, float(np.clip(0.0, low, high)))
+    if p.role_of_known == "start":
+        return inversion.Constraints(low, high, start=filled)
+    return inversion.Constraints(low, high, reference=filled, trust=np.where(there, p.trust, 1.0))
+
+
+def boxed(cells: Cells, values: np.ndarray) -> np.ndarray:
+    """Values of the active cells in the shape of the mesh, NaN elsewhere."""
+    box = np.full(cells.mesh.shape, np.nan)
+    box[cells.active] = values
+    return box
+
+
+def seen(cells: Cells, result: inversion.Inversion) -> np.ndarray:
+    """Sensitivity of each cell per volume, in percent of the largest: what the readings can't see is near 0."""
+    volume = cells.mesh.volumes().reshape(cells.mesh.shape)[cells.active]
+    each = result.sensitivity / volume
+    return boxed(cells, 100.0 * each / each.max())
+
+
+def fit_table(data: Readings, values: np.ndarray, noise: np.ndarray, result: inversion.Inversion) -> pd.DataFrame:
+    """What was read and what the model gives at each sensor."""
+    residual = values - result.predicted
+    return pd.DataFrame(
+        {
+            "line": np.where(data.line == "", "1", data.line),
+            "x": data.obs[:, 0],
+            "y": data.obs[:, 1],
+            "z": data.obs[:, 2],
+            "observed": values,
+            "noise": noise,
+            "regional": result.regional,
+            "predicted": result.predicted,
+            "residual": residual,
+            "normalised_residual": residual / noise,
+        }
+    )
+
+
+FIT_ROLES = {n: n for n in ("noise", "predicted", "residual")}
+
+
+def told(result: inversion.Inversion, data: Readings, cells: Cells, p: SolvingParams, more: Sequence[str]) -> str:
+    """What is said at the end of a run."""
+    reached = "reached" if result.reached else "not reached: the noise may be set too low"
+    close = int(np.sum(data.obs[:, 2] - data.ground < p.cell_z))
+    parts = [f"Misfit {result.chi2:.2f}, target {reached}", *data.words]
+    if close:
+        parts.append(f"{close:,} of {len(data.obs):,} readings are within a cell's height of the ground")
+    if cells.lowered:
+        parts.append(f"{cells.lowered:,} lie so low that the top of their column was cut")
+    return "; ".join([*parts, *(m for m in more if m)])
+
+
+def named(item: Item, what: str) -> str:
+    return f"{what} of {item.name}"
