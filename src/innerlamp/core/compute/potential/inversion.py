@@ -339,8 +339,13 @@ def _smooth(problem: _Problem, settings: Settings, floor: float, told: Told) -> 
         chi2 = problem.chi2
         share = np.log(floor / max(chi2, 1e-9)) / np.log(floor / target + 1e-9) if floor > target else 1.0
         told(chi2, beta, problem.size, float(np.clip(0.05 + share * (0.45 if settings.is_compact else 0.9), 0.0, 0.98)))
-        if abs(chi2 / target - 1.0) < _HOLD and problem.optimality(beta) < _OPTIMAL:
-            return True
+        if abs(chi2 / target - 1.0) < _HOLD:
+            # Beta stays, so that the model can settle; one that no longer moves the misfit is found as well.
+            still = abs(chi2 - chi2s[-1]) < 0.01 * target
+            if problem.optimality(beta) < (_OPTIMAL * 5 if still else _OPTIMAL):
+                return True
+            chi2s.append(chi2)
+            continue
         if np.isfinite(before[1]) and abs(np.log(before[0] / beta)) > 0.05:  # how the misfit goes with beta here
             slope = float(np.clip(np.log(before[1] / chi2) / np.log(before[0] / beta), 0.6, 1.6))
         before = (beta, chi2)
