@@ -6,7 +6,7 @@ import numpy as np
 
 from .core.compute.geology import rbf
 from .core.compute.gridding import plate
-from .core.compute.potential import prisms
+from .core.compute.potential import fields, lattice, prisms, roughness
 from .core.geometry.mesh import DrapedMesh, TensorMesh
 
 
@@ -20,6 +20,12 @@ def warm() -> None:
             prisms.magnetic_kernel(cells, obs, 60.0, 0.0, 50_000.0, near=40.0, dtype=dtype)
     for cells in (mesh, draped):
         prisms.gravity_kernel(cells, obs, near=40.0)
+    kinds = (fields.total_field(60.0, 0.0, 50_000.0), fields.vertical_gravity())
+    for cells in (mesh, draped):
+        for kind in kinds:
+            operator = lattice.Lattice(cells, obs, [kind])
+            operator.transposed(operator.apply(np.ones(cells.size)))
+    roughness.Roughness(mesh, np.ones(mesh.size, dtype=bool), 25.0).apply(np.ones(mesh.size))
     rng = np.random.default_rng(0)
     for n in (49, 449):  # below and above the size from which the work is shared among cores
         at = rng.uniform(0.0, n - 1.0, (2, 50))

@@ -76,7 +76,8 @@ def test_every_operation_declares_what_forms_and_help_need(op: Operation) -> Non
         assert info.editor != "attribute" or info.of in names
         if (
             info.kind is float
-            and name not in ("exponent", "target", "cutoff", "least", "ratio", "factor", "exaggeration")
+            and name
+            not in ("exponent", "target", "cutoff", "least", "ratio", "factor", "exaggeration", "growth", "trust")
             and not name.endswith(("weight", "_low", "_high"))
         ):
             assert info.unit, f"{op.name}.{name} has no unit"

@@ -107,7 +107,16 @@ def make_project(place: Path) -> tuple[Path, Path]:
         project.run("import-features", file=str(place / "map.geojson"), name="Map")
         corner: dict[str, Any] = {"crs": CRS, "x0": 402000.0, "y0": 7502000.0, "dx": 20.0, "dy": 20.0}
         heights = 3990 + rng.random((11, 12))
-        project.store.put(Grid(name="Ground", values=heights, attribute="elevation", unit="m", **corner))
+        project.store.put(
+            Grid(
+                name="Ground",
+                values=heights,
+                attribute="elevation",
+                unit="m",
+                quantities={"elevation": "elevation"},
+                **corner,
+            )
+        )
         project.store.put(Grid(name="Thin", values=rng.random((1, 9)), attribute="v", **corner))
         corners = np.array([[0.0, 0, 0], [100, 0, 0], [0, 100, 0], [0, 0, 100]]) + np.array(
             [402000.0, 7502000.0, 3900.0]

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import concurrent.futures
 import contextlib
 import functools
 import itertools
+import os
 import threading
 import weakref
+from collections import deque
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool
+from PySide6.QtCore import QObject
 from PySide6.QtCore import Signal as QtSignal
 
 from ..core.errors import Cancelled, LampError, ProjectError
@@ -57,22 +61,26 @@ def _post_office() -> _PostOffice:
     return _PostOffice()
 
 
-class _Call(QRunnable):
-    def __init__(self, number: int, work: Callable[[], Any], failed: str) -> None:
-        super().__init__()
-        self._what = (number, work, failed)
+def _carry_out(number: int, work: Callable[[], Any], failed: str) -> None:
+    result: object
+    try:
+        result = work()
+    except LampError as error:
+        result = error
+    except Exception as error:
+        result = ProjectError(f"{failed} ({error})")
+    with contextlib.suppress(RuntimeError):  # the program may be ending
+        _post_office().came.emit(number, result)
 
-    def run(self) -> None:
-        number, work, failed = self._what
-        result: object
-        try:
-            result = work()
-        except LampError as error:
-            result = error
-        except Exception as error:
-            result = ProjectError(f"{failed} ({error})")
-        with contextlib.suppress(RuntimeError):  # the program may be ending
-            _post_office().came.emit(number, result)
+
+_under_way: deque[Future[None]] = deque()
+
+
+@functools.cache
+def _threads() -> ThreadPoolExecutor:
+    # Threads of Python's own, since those of Qt forget what a library keeps for a thread from one call to the next,
+    # and a coordinate system that was made in an earlier call ends the process then.
+    return ThreadPoolExecutor(max_workers=max(os.cpu_count() or 1, 2), thread_name_prefix="beside")
 
 
 def start(answers: Answers, key: object, work: Callable[[], Any], failed: str) -> None:
@@ -80,7 +88,14 @@ def start(answers: Answers, key: object, work: Callable[[], Any], failed: str) -
     office = _post_office()
     number = next(office.numbers)
     office.asked[number] = (weakref.ref(answers), key)
-    QThreadPool.globalInstance().start(_Call(number, work, failed))
+    _under_way.append(_threads().submit(_carry_out, number, work, failed))
+    while _under_way and _under_way[0].done():
+        _under_way.popleft()
+
+
+def wait(seconds: float) -> None:
+    """Wait for what is under way, so long at most."""
+    concurrent.futures.wait(list(_under_way), seconds)
 
 
 class Lane:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QThreadPool, QTimer
+from PySide6.QtCore import QTimer
 
 from ..core.comparing import differences
 from ..core.compute.geometry.planes import SectionPlane, Side
@@ -31,7 +31,7 @@ from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
 from ..core.running.execute import Task
 from ..core.signal import Signal
-from . import settings
+from . import background, settings
 from .session.legends import LegendBook, values_of
 from .session.session import Listeners, Session
 from .session.view import Cursor, Selection, ViewState
@@ -418,4 +418,4 @@ class Context:
         self.closed = True
         self._end_session()
         self.runner.close()
-        QThreadPool.globalInstance().waitForDone(2000)
+        background.wait(2.0)

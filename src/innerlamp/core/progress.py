@@ -19,6 +19,11 @@ class Progress:
     def __call__(self, fraction: float, message: str = "", **measures: float) -> None:
         """Report; may raise `Cancelled`."""
 
+    @property
+    def enough(self) -> bool:
+        """Whether a computation that comes nearer step by step was asked to end with what it has."""
+        return False
+
     def part(self, start: float, stop: float) -> Progress:
         """Return a progress object whose 0..1 is the range `start`..`stop` of this one."""
         return _Part(self, start, stop)
@@ -28,15 +33,25 @@ class _Part(Progress):
     def __init__(self, whole: Progress, start: float, stop: float) -> None:
         self._whole, self._start, self._span = whole, start, stop - start
 
+    @property
+    def enough(self) -> bool:
+        return self._whole.enough
+
     def __call__(self, fraction: float, message: str = "", **measures: float) -> None:
         self._whole(self._start + self._span * min(max(fraction, 0.0), 1.0), message, **measures)
 
 
 class CallbackProgress(Progress):
-    """Passes reports to a function and asks another one whether to stop."""
+    """Passes reports to a function and asks others whether to stop, or to end with what there is."""
 
-    def __init__(self, report: Report, stop: Callable[[], bool] | None = None) -> None:
-        self._report, self._stop = report, stop
+    def __init__(
+        self, report: Report, stop: Callable[[], bool] | None = None, enough: Callable[[], bool] | None = None
+    ) -> None:
+        self._report, self._stop, self._enough = report, stop, enough
+
+    @property
+    def enough(self) -> bool:
+        return self._enough is not None and self._enough()
 
     def __call__(self, fraction: float, message: str = "", **measures: float) -> None:
         if self._stop is not None and self._stop():

@@ -77,15 +77,24 @@ class JobRow(QWidget):
         self.curve = MisfitCurve(ctx)
         self.stop = QPushButton("Cancel")
         self.stop.clicked.connect(lambda: ctx.session.desk.cancel(job) if ctx.session else None)
+        self.keep = QPushButton("Stop and keep")
+        self.keep.setToolTip("Ends after this iteration with the model found so far")
+        self.keep.clicked.connect(self._finish)
         for widget in (self.name, self.bar, self.words):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.curve)
+        row.addWidget(self.keep)
         row.addWidget(self.stop)
         self.show_job()
 
+    def _finish(self) -> None:
+        self.keep.setEnabled(False)
+        self.ctx.runner.finish(self.job)
+
     def show_job(self) -> None:
         job = self.job
+        self.keep.setVisible(len(job.curve) > 0)
         self.bar.setValue(int(job.fraction * 1000))
         parts = [job.message]
         if "misfit" in job.measures:

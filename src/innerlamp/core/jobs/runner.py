@@ -57,6 +57,7 @@ class _Worker:
     process: BaseProcess
     connection: Connection
     stop: Any
+    enough: Any
     log: Path
     ready: bool = False
     job: Job | None = None
@@ -122,6 +123,12 @@ class Runner:
                 worker.stop.set()
                 worker.asked_to_stop = time.monotonic()
 
+    def finish(self, job: Job) -> None:
+        """Let a job that comes nearer step by step end with what it has; others go on as they would."""
+        for worker in self._workers:
+            if worker.job is job:
+                worker.enough.set()
+
     def poll(self, patience: float = 0.0) -> list[Job]:
         """Take in what the workers said, hand out waiting jobs; returns the jobs that changed.
 
@@ -146,6 +153,7 @@ class Runner:
                 worker.job, worker.begun = job, False
                 worker.asked_to_stop = 0.0
                 worker.stop.clear()
+                worker.enough.clear()
                 job.tries += 1
                 job.state, job.message, job.started = "running", "Starting", time.monotonic()
                 changed[job.id] = job
@@ -180,14 +188,14 @@ class Runner:
 
     def _new_worker(self) -> _Worker:
         here, there = self._context.Pipe()
-        stop = self._context.Event()
+        stop, enough = self._context.Event(), self._context.Event()
         log = self._logs / f"worker-{next(self._serial)}.log"
         process = self._context.Process(
-            target=serve, args=(there, stop, str(log)), daemon=True, name="inner-lamp worker"
+            target=serve, args=(there, stop, enough, str(log)), daemon=True, name="inner-lamp worker"
         )
         process.start()
         there.close()
-        return _Worker(process, here, stop, log)
+        return _Worker(process, here, stop, enough, log)
 
     def _read(self, worker: _Worker, changed: dict[int, Job]) -> None:
         try:

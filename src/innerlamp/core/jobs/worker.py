@@ -17,7 +17,7 @@ from .. import limits
 _INTERVAL = 0.04  # seconds between progress messages; measures are always sent
 
 
-def serve(connection: Connection, stop: Any, log_path: str) -> None:
+def serve(connection: Connection, stop: Any, enough: Any, log_path: str) -> None:
     """Serve tasks until the connection closes. Runs in its own process."""
     with open(log_path, "a", encoding="utf-8", buffering=1) as log:  # noqa: PTH123 - the descriptor is needed
         os.dup2(log.fileno(), 1)
@@ -54,7 +54,7 @@ def serve(connection: Connection, stop: Any, log_path: str) -> None:
             told = task.step.params if isinstance(task, Task) else task.path
             print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {told}", file=sys.stderr)
             try:
-                progress = CallbackProgress(report, stop.is_set)
+                progress = CallbackProgress(report, stop.is_set, enough.is_set)
                 results = perform(task, progress) if isinstance(task, Task) else carry_out(task, progress)
                 connection.send(("done", job, results))
             except LampError as error:

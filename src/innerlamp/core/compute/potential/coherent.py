@@ -37,16 +37,19 @@ class Turned:
         return self._whole.shape
 
     def to_map(self, model: FloatArray) -> FloatArray:
-        """Return the components (east, north, up) of a model in the frame."""
+        """Return the components (east, north, up), without unit, of a model (3 x cells,) in the frame."""
         return np.asarray((self._turn.T @ model.reshape(3, -1)).ravel())
 
     def apply(self, model: FloatArray) -> FloatArray:
+        """Return the data (n,), in the unit of the whole operator, of a model (3 x cells,) in the frame."""
         return self._whole.apply(self.to_map(model))
 
     def transposed(self, data: FloatArray) -> FloatArray:
+        """Return the product (3 x cells,) of the transposed operator with data (n,)."""
         return np.asarray((self._turn @ self._whole.transposed(data).reshape(3, -1)).ravel())
 
     def column_norms(self) -> FloatArray:
+        """Return the length (3 x cells,) of the data of each cell."""
         return self._whole.column_norms()
 
 
@@ -57,34 +60,37 @@ def invert_one_direction(
     mesh: Mesh,
     active: NDArray[np.bool_],
     settings: Settings,
+    known: Constraints | None = None,
     *,
     trend: FloatArray | None = None,
     progress: Progress = SILENT,
 ) -> tuple[Inversion, FloatArray]:
     """Invert data for a magnetisation (east, north, up) of one direction; returns the model and the unit vector found.
 
-    Parameters and errors as in `invert`; `kernel` is that of the three components (see `magnetisation_fields`).
+    Parameters and errors as in `invert`; of what is known only `weigh_by` is taken. `kernel` is that of the three components (see `magnetisation_fields`).
     """
+    free = Constraints(weigh_by=known.weigh_by if known is not None else None)
     smooth = replace(settings, norm_size=2.0, norm_steps=2.0)
-    found = invert(kernel, data, noise, mesh, active, smooth, trend=trend, progress=progress.part(0.0, 0.2))
+    found = invert(kernel, data, noise, mesh, active, smooth, free, trend=trend, progress=progress.part(0.0, 0.2))
     way = _sum(found.model)
     low = np.zeros(kernel.shape[1])
     low[len(low) // 3 :] = -np.inf
+    bound = replace(free, lower=low)
     for number in range(_ROUNDS):
         last = number == _ROUNDS - 1
         turned = Turned(kernel, _frame(way), np.array([1.0, _ACROSS, _ACROSS]))
         part = progress.part(0.2 + 0.8 * number / _ROUNDS, 0.2 + 0.8 * (number + 1) / _ROUNDS)
-        result = invert(turned, data, noise, mesh, active, smooth, Constraints(lower=low), trend=trend, progress=part)
+        result = invert(turned, data, noise, mesh, active, smooth, bound, trend=trend, progress=part)
         model = turned.to_map(result.model)
         toward = _sum(model)
         found = replace(result, model=model)
-        if _angle(toward, way) < _CLOSE or last:
+        if _angle(toward, way) < _CLOSE or last or progress.enough:
             break
         new = way + _BEYOND * (toward - way)
         way = np.asarray(new / np.linalg.norm(new))
-    if settings.is_compact:
+    if settings.is_compact and not progress.enough:
         turned = Turned(kernel, _frame(way), np.array([1.0, _ACROSS, _ACROSS]))
-        result = invert(turned, data, noise, mesh, active, settings, Constraints(lower=low), trend=trend, progress=part)
+        result = invert(turned, data, noise, mesh, active, settings, bound, trend=trend, progress=part)
         found = replace(result, model=turned.to_map(result.model))
     return found, way
 

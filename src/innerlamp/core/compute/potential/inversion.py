@@ -107,6 +107,8 @@ class Constraints:
         Model to begin with, such as that of an earlier run; the reference by default.
     faces
         Factors of the steps between cells, see `Roughness`.
+    weigh_by
+        Sensitivity of each cell that the model is weighed by; that of the kernel by default.
     """
 
     lower: FloatArray | float = -np.inf
@@ -115,6 +117,7 @@ class Constraints:
     trust: FloatArray | None = None
     start: FloatArray | None = None
     faces: tuple[FloatArray, FloatArray, FloatArray] | None = None
+    weigh_by: FloatArray | None = None
 
 
 def invert(
@@ -162,16 +165,17 @@ def invert(
         )
     history: list[tuple[int, float, float, float]] = []
 
-    def told(chi2: float, beta: float, size: float, share: float) -> None:
+    def told(chi2: float, beta: float, size: float, share: float) -> bool:
         history.append((len(history) + 1, beta, chi2, size))
         progress(share, "Inverting", iteration=len(history), misfit=chi2, target=settings.target)
         if look is not None:
             look(problem.model())
+        return progress.enough
 
     reached = _smooth(problem, settings, floor, told)
-    if settings.is_compact and reached:
+    if settings.is_compact and reached and not progress.enough:
         reached = _compact(problem, settings, history[-1][1], told)
-    if problem.chi2 > 0.98 * floor:
+    if problem.chi2 > 0.98 * floor and not progress.enough:
         raise ConvergenceError(
             "no model explains the data", fix="Check the main field, the coordinate system and the ground surface"
         )
@@ -221,7 +225,8 @@ class _Problem:
         self.norms = kernel.column_norms()
         if not self.norms.max() > 0:
             raise InputError("the data do not see any cell", fix="Check that the area lies under the readings")
-        w = np.maximum(self.norms / self.norms.max(), 1e-6) ** settings.exponent
+        weigh = self.norms if known.weigh_by is None else known.weigh_by
+        w = np.maximum(weigh / weigh.max(), 1e-6) ** settings.exponent
         lower, upper, reference = (
             np.broadcast_to(np.asarray(v, dtype=float), (unknowns,))
             for v in (known.lower, known.upper, known.reference)
@@ -325,7 +330,7 @@ class _Problem:
         return p
 
 
-Told = Callable[[float, float, float, float], None]
+Told = Callable[[float, float, float, float], bool]  # whether that is enough
 
 
 def _smooth(problem: _Problem, settings: Settings, floor: float, told: Told) -> bool:
@@ -338,7 +343,9 @@ def _smooth(problem: _Problem, settings: Settings, floor: float, told: Told) -> 
         problem.advance(beta)
         chi2 = problem.chi2
         share = np.log(floor / max(chi2, 1e-9)) / np.log(floor / target + 1e-9) if floor > target else 1.0
-        told(chi2, beta, problem.size, float(np.clip(0.05 + share * (0.45 if settings.is_compact else 0.9), 0.0, 0.98)))
+        within = 0.45 if settings.is_compact else 0.9
+        if told(chi2, beta, problem.size, float(np.clip(0.05 + share * within, 0.0, 0.98))):
+            return abs(chi2 / target - 1.0) < _HOLD
         if abs(chi2 / target - 1.0) < _HOLD:
             # Beta stays, so that the model can settle; one that no longer moves the misfit is found as well.
             still = abs(chi2 - chi2s[-1]) < 0.01 * target
@@ -371,7 +378,8 @@ def _compact(problem: _Problem, settings: Settings, beta: float, told: Told) -> 
         beta *= size / max(problem.size, 1e-300)
         problem.advance(beta, by_diagonal=True)
         chi2 = problem.chi2
-        told(chi2, beta, problem.size, 0.5 + 0.48 * (number + 1) / settings.compact_iterations)
+        if told(chi2, beta, problem.size, 0.5 + 0.48 * (number + 1) / settings.compact_iterations):
+            break
         moved = float(np.linalg.norm(problem.y - before)) / max(float(np.linalg.norm(problem.y)), 1e-300)
         if small <= least and moved < 0.05 and abs(chi2 / target - 1.0) < _HOLD:
             return True

@@ -229,6 +229,7 @@ class Lattice:
         return int(sum(a.nbytes for a in arrays))
 
     def apply(self, model: FloatArray) -> FloatArray:
+        """Return the data (n,), in the unit of the fields, of a model (components x active cells,)."""
         out = np.zeros(len(self._nodes))
         total: Waves | None = None
         for kind, part in enumerate(np.split(np.asarray(model), self._kinds)):
@@ -244,6 +245,7 @@ class Lattice:
         return out
 
     def transposed(self, data: FloatArray) -> FloatArray:
+        """Return the product (components x active cells,) of the transposed operator with data (n,)."""
         data = np.ascontiguousarray(data, dtype=float)
         parts = []
         for kind, far in enumerate(self._down(data, self._spectra)):

@@ -122,6 +122,45 @@ def tops_below(
     return tops, lowered
 
 
+def evened_sensitivity(mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatArray, obs: FloatArray) -> FloatArray:
+    """Return sensitivities (cells,) of which none is below what is usual at its depth under the survey.
+
+    Cells beside the survey are hardly seen; weighed by that alone they would be the cheapest place for whatever the
+    readings do not decide.
+
+    Parameters
+    ----------
+    active
+        Which cells take part, shape (nx, ny, nz); `seen` is that of these.
+    obs
+        Sensors (n, 3), metres.
+    """
+    volume = mesh.volumes().reshape(mesh.shape)[active]
+    column = np.broadcast_to(np.arange(mesh.shape[0] * mesh.shape[1]).reshape(*mesh.shape[:2], 1), mesh.shape)[active]
+    i, j = mesh.columns(obs[:, 0], obs[:, 1])
+    under = np.zeros(mesh.shape[0] * mesh.shape[1], dtype=bool)
+    under[(i * mesh.shape[1] + j)[i >= 0]] = True
+    under = _grown(under.reshape(mesh.shape[:2])).ravel()
+    middle = 0.5 * (mesh.interfaces[:, :, 1:] + mesh.interfaces[:, :, :-1])
+    depth = (mesh.tops[:, :, None] - middle)[active]
+    usual_height = float(np.median(mesh.thickness[active]))
+    level = np.maximum(np.floor(depth / usual_height), 0).astype(np.int64)
+    each, here = seen / volume, under[column]
+    order = np.argsort(level[here], kind="stable")
+    known, begins = np.unique(level[here][order], return_index=True)
+    usual = [float(np.median(part)) for part in np.split(each[here][order], begins[1:])]
+    floor = np.interp(level, known, usual)
+    return np.asarray(np.maximum(each, floor) * volume)
+
+
+def _grown(plan: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Columns under or between readings: gaps of a few columns are closed."""
+    from scipy.ndimage import binary_closing
+
+    wide = np.pad(plan, 6)
+    return np.asarray(binary_closing(wide, iterations=5)[6:-6, 6:-6] | plan)
+
+
 def below_ground(mesh: TensorMesh, ground: FloatArray) -> NDArray[np.bool_]:
     """Return which cells (nx, ny, nz) have their centre below ground elevations (nx, ny) of the columns."""
     return mesh.z_centres[None, None, :] < ground[:, :, None]

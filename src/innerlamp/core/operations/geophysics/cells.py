@@ -8,9 +8,13 @@ from typing import Literal
 import numpy as np
 
 from ... import limits
+from ...compute.geometry.sampling import bilinear
 from ...compute.potential import meshing
 from ...declaring.operation import Cost, Inputs, Params, param
 from ...geometry.mesh import DrapedMesh
+from ...items.base import Item
+from ...items.fields import Grid
+from ...items.points import PointSet, SurveyLines
 from .readings import ReadingParams, Readings, column_ground
 
 Layers = Literal["level, cut by the ground", "parallel to the ground"]
@@ -109,3 +113,41 @@ def fits(cells: Cells, data: Readings, components: int) -> None:
     need = cost(cells, data, components, 1, "").megabytes * 1e6
     what = f"{cells.count:,} cells and {len(data.obs):,} readings"
     limits.fits(need, what, "Take larger cells or a wider data spacing")
+
+
+def proposed_cells(item: Item, ground: Grid | None) -> dict[str, float]:
+    """Sizes of cells that a survey can show: half of what lies between its lines or stations, and not less than its height.
+
+    The depth is a quarter of the survey's shorter side: what lies deeper is hardly seen (common practice, no source).
+    """
+    west, east, south, north = item.bounds[:4]
+    wide, long = east - west, north - south
+    if not (np.isfinite([wide, long]).all() and min(wide, long) > 0):
+        return {}
+    if isinstance(item, Grid):
+        apart, height = 2.0 * max(item.dx, item.dy), 0.0
+    elif isinstance(item, PointSet | SurveyLines) and len(item.table) > 1:
+        table = item.table
+        apart = float(np.sqrt(wide * long / len(table)))
+        height = 0.0
+        if isinstance(item, SurveyLines):
+            step = np.hypot(np.diff(table["x"].to_numpy(float)), np.diff(table["y"].to_numpy(float)))
+            along = (table["line"].to_numpy()[1:] == table["line"].to_numpy()[:-1]) & np.isfinite(step)
+            apart = max(apart, wide * long / max(float(step[along].sum()), 1.0))
+            if ground is not None:
+                x, y = table["x"].to_numpy(float), table["y"].to_numpy(float)
+                over = table["z"].to_numpy(float) - bilinear(
+                    ground.values, ground.x0, ground.y0, ground.dx, ground.dy, x, y
+                )
+                height = float(np.nanmedian(over)) if np.isfinite(over).any() else 0.0
+    else:
+        return {}
+    least = np.sqrt(wide * long / 40_000)  # so that the first run is a quick one
+    cell = _round(max(0.5 * apart, 0.7 * height, float(least)))
+    return {"cell": cell, "cell_z": _round(0.5 * cell), "depth": _round(0.25 * min(wide, long)), "growth": 1.1}
+
+
+def _round(value: float) -> float:
+    """The next of 1, 2, 2.5, 5 and 10 times a power of ten."""
+    power = 10.0 ** np.floor(np.log10(max(value, 1e-3)))
+    return float(next(m for m in (1.0, 2.0, 2.5, 5.0, 10.0) if m * power >= value * (1 - 1e-9)) * power)

@@ -11,21 +11,23 @@ from ...compute.potential.fields import Component, field_direction
 from ...compute.potential.inversion import Inversion
 from ...compute.potential.mainfield import MainField, main_field
 from ...crs import grid_convergence, to_lonlat
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
-from ...items.fields import BlockModel
+from ...items.fields import BlockModel, Grid
 from ...items.points import PointSet, SurveyLines
 from ...progress import Progress
 from . import readings as rd
 from . import solving as sv
-from .cells import Cells, below, cost
+from .cells import Cells, below, cost, proposed_cells
 
-_ROUNDS = {"smooth": 55, "blocky": 130, "compact": 150}  # products with the kernel that a run takes, as measured
+_ROUNDS = {"smooth": 120, "blocky": 220, "compact": 260}  # products with the kernel that a run takes, as measured
 _RICH = 0.1  # SI from which bodies demagnetise themselves noticeably (Clark & Emerson 1991, Exploration Geophysics 22)
 
 
-class InvertMagnetics(sv.SolvingParams):
+class MagneticReading(Params):
+    """What is read of a magnetic survey; stands before the rest in forms."""
+
     attribute: str = param(
         "",
         "Reading",
@@ -51,6 +53,10 @@ class InvertMagnetics(sv.SolvingParams):
         low=0.0,
         help="0 estimates it from fourth differences along the lines and adds 1 nT for what cells can't show",
     )
+
+
+class InvertMagnetics(sv.SolvingParams, MagneticReading):
+    """Parameters of an inversion of magnetic readings."""
 
 
 def _field(item: Item, p: InvertMagnetics, x: float, y: float, z: float) -> tuple[MainField, float]:
@@ -147,7 +153,7 @@ def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
         field, declination = _field(inputs["lines"], p, *data.obs.mean(axis=0))
         more += (
             f", main field {field.intensity:,.0f} nT, inclination {field.inclination:.1f}°,"
-            f" {declination:.1f}° east of grid north"
+            f" {abs(declination):.1f}° {'west' if declination < 0 else 'east'} of grid north"
         )
     components = 1 if p.magnetisation == "along the field" else 3
     rounds = _ROUNDS[p.character] * (6 if p.magnetisation.startswith("one") else 1)
@@ -162,7 +168,7 @@ def _suggested(inputs: Inputs, slot: str, quantity: str) -> dict[str, Any]:
     # An anomaly or a corrected reading, if there is one, is nearer to what is wanted than a raw one.
     words = ("anom", "resid", "level", "corr", "boug")
     found.sort(key=lambda name: not any(word in name.lower() for word in words))
-    return {"attribute": found[0]} if found else {}
+    return proposed_cells(item, inputs.maybe("ground", Grid)) | ({"attribute": found[0]} if found else {})
 
 
 INVERT = Operation(
@@ -183,7 +189,9 @@ INVERT = Operation(
 Measured = Literal["gz", "xx", "xy", "xz", "yy", "yz", "zz"]
 
 
-class InvertGravity(sv.SolvingParams):
+class GravityReading(Params):
+    """What is read of a gravity survey; stands before the rest in forms."""
+
     attribute: str = param(
         "", "Reading", editor="attribute", of="stations", help="Bouguer anomaly, or a component of the gradient"
     )
@@ -193,6 +201,11 @@ class InvertGravity(sv.SolvingParams):
         help="gz in mGal, or a component of the gradient in E with x east, y north and z down",
     )
     noise: float = param(0.0, "Noise", unit="mGal or E", low=0.0, help="0 takes 2 % of the range of the readings")
+
+
+class InvertGravity(sv.SolvingParams, GravityReading):
+    """Parameters of an inversion of gravity readings."""
+
     exponent: float = param(
         0.75,
         "Depth weighting",
@@ -249,7 +262,7 @@ def _estimate_gravity(inputs: Inputs, p: InvertGravity) -> Cost:
     cells = below(inputs, data, p)
     level = p.noise or 0.02 * float(np.ptp(data.values))
     unit = "mGal" if p.measured == "gz" else "E"
-    return cost(cells, data, 1, int(1.3 * _ROUNDS[p.character]), f"noise {level:.3g} {unit}")
+    return cost(cells, data, 1, _ROUNDS[p.character], f"noise {level:.3g} {unit}")
 
 
 INVERT_GRAVITY = Operation(

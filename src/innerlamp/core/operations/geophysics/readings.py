@@ -22,7 +22,7 @@ Heights = Literal["their own", "above ground", "one elevation", "a grid"]
 Thinning = Literal["nearest to the middle", "mean"]
 SLOTS = (
     ground_slot(help="Without one the ground is taken as flat"),
-    Input("heights", "Sensor elevations", ("grid",), optional=True, proposed=False, help="A grid of them, in metres"),
+    Input("sensors", "Sensor elevations", ("grid",), optional=True, proposed=False, help="A grid of them, in metres"),
     Input("area", "Area", ("features",), optional=True, proposed=False, help="Only readings inside of its polygons"),
 )
 
@@ -30,11 +30,19 @@ SLOTS = (
 class ReadingParams(Params):
     """Parameters of the data of an inversion; what is inverted adds its own before them."""
 
-    heights: Heights = param("their own", "Sensors are at", help="Their own elevations are those of the table")
-    height: Maybe = param(
-        None, "Height", unit="m", help="Above ground, or the one elevation, by what the sensors are said to be at"
+    heights: Heights = param(
+        "their own", "Sensors are at", help="Their own elevations are those of the table", more=True
     )
-    flat: Maybe = param(None, "Flat ground at", unit="m", help="Elevation of the ground where no surface is given")
+    height: Maybe = param(
+        None,
+        "Height",
+        unit="m",
+        help="Above ground, or the one elevation, by what the sensors are said to be at",
+        more=True,
+    )
+    flat: Maybe = param(
+        None, "Flat ground at", unit="m", help="Elevation of the ground where no surface is given", more=True
+    )
     spacing: float = param(
         0.0,
         "Data spacing",
@@ -143,8 +151,8 @@ def _table(item: Item, attribute: str) -> pd.DataFrame:
 
 def _sensors(inputs: Inputs, item: Item, table: pd.DataFrame, p: ReadingParams) -> np.ndarray:
     x, y = table["x"].to_numpy(float), table["y"].to_numpy(float)
-    if p.heights == "a grid" or (p.heights == "their own" and "heights" in inputs):
-        grid = inputs.maybe("heights", Grid)
+    if p.heights == "a grid" or (p.heights == "their own" and "sensors" in inputs):
+        grid = inputs.maybe("sensors", Grid)
         if grid is None:
             raise InputError("no grid of sensor elevations is given", where=item.name)
         return np.asarray(bilinear(grid.values, grid.x0, grid.y0, grid.dx, grid.dy, x, y))

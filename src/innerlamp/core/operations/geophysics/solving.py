@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 import pandas as pd
 
-from ...compute.potential import coherent, inversion
+from ...compute.potential import coherent, inversion, meshing
 from ...compute.potential.fields import FieldKernel
 from ...declaring.operation import Input, Inputs, Maybe, param
 from ...errors import InputError
@@ -113,10 +114,12 @@ def solve(
     known = _known(inputs, p, cells, len(fields), lower)
     with threadpool_limits(2):
         kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.15))
+        even = meshing.evened_sensitivity(cells.mesh, cells.active, kernel.column_norms()[: cells.count], data.obs)
+        known = replace(known, weigh_by=np.tile(even, len(fields)))
         problem = (kernel, values, noise, cells.mesh, active, settings)
         trend, rest = trend_of(p.trend, data.obs), progress.part(0.15, 0.98)
         if one_direction:
-            return coherent.invert_one_direction(*problem, trend=trend, progress=rest)[0]
+            return coherent.invert_one_direction(*problem, known, trend=trend, progress=rest)[0]
         return inversion.invert(*problem, known, trend=trend, progress=rest)
 
 

@@ -1,0 +1,241 @@
+"""Inverting surveys through the declared operations: at 4,000 m in the south, from lines, points and grids, and what is refused."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from innerlamp.api import Project
+from innerlamp.core.compute.potential import fields, prisms
+from innerlamp.core.compute.potential.mainfield import main_field
+from innerlamp.core.crs import grid_convergence, to_lonlat
+from innerlamp.core.errors import InputError, LampError
+from innerlamp.core.geometry.mesh import TensorMesh
+from innerlamp.core.items.features import Features
+from innerlamp.core.items.fields import BlockModel, Grid
+from innerlamp.core.items.points import PointSet, SurveyLines
+
+CRS = "EPSG:32719"
+WEST, SOUTH = 402_000.0, 7_502_000.0
+BODY = np.array([WEST + 800.0, SOUTH + 700.0, 3850.0])
+SIDE = 200.0  # of a cube
+
+
+def ground(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """Relief of 900 m."""
+    return 4300.0 + 450.0 * np.sin((x - WEST) / 500.0 - 1.0) * np.cos((y - SOUTH) / 600.0)
+
+
+def cube() -> TensorMesh:
+    corner = BODY - SIDE / 2
+    return TensorMesh.even(tuple(corner), (SIDE, SIDE, SIDE), (1, 1, 1))
+
+
+@pytest.fixture
+def lamp(tmp_path: Path) -> Iterator[Project]:
+    with Project.create(tmp_path / "south.lamp", CRS) as project:
+        x, y = WEST - 100 + 20.0 * np.arange(95), SOUTH - 100 + 20.0 * np.arange(85)
+        heights = ground(*np.meshgrid(x, y))
+        corner: dict[str, Any] = {"crs": CRS, "dx": 20.0, "dy": 20.0, "x0": x[0], "y0": y[0]}
+        project.store.put(
+            Grid(
+                name="Ground",
+                values=heights,
+                attribute="elevation",
+                unit="m",
+                quantities={"elevation": "elevation"},
+                **corner,
+            )
+        )
+        rng = np.random.default_rng(0)
+        lines = pd.DataFrame(
+            {"line": np.repeat([f"L{k}" for k in range(15)], 80), "x": np.tile(WEST + 20.0 * np.arange(80), 15)}
+        )
+        lines["y"] = SOUTH + 100.0 * np.repeat(np.arange(15), 80)
+        lines["z"] = ground(lines["x"].to_numpy(), lines["y"].to_numpy()) + 60.0
+        obs = lines[["x", "y", "z"]].to_numpy(float)
+        lon, lat = to_lonlat(CRS, *BODY[:2])
+        field = main_field(float(lon), float(lat), 4300.0, "2023-06-01")
+        assert field.inclination < 0  # the south
+        kind = fields.total_field(
+            field.inclination, field.declination - grid_convergence(CRS, *BODY[:2]), field.intensity
+        )
+        values = prisms.kernel_matrix(cube(), obs, kind)[:, 0] * 0.08
+        lines["TMI_nT"] = values + 3.0 + 0.002 * (lines["x"] - WEST) + rng.normal(0, 0.5, len(lines))
+        project.store.put(SurveyLines(name="Flights", crs=CRS, table=lines, units={"TMI_nT": "nT"}, date="2023-06-01"))
+        at = np.column_stack([WEST + rng.uniform(0, 1600, 350), SOUTH + rng.uniform(0, 1400, 350)])
+        z = ground(*at.T)
+        pull = prisms.gravity_kernel(cube(), np.column_stack([at, z + 0.5]))[:, 0] * 600.0
+        stations = pd.DataFrame({"x": at[:, 0], "y": at[:, 1], "z": z, "Bouguer_mGal": pull + rng.normal(0, 0.01, 350)})
+        project.store.put(
+            PointSet(name="Stations", crs=CRS, table=stations, units={"Bouguer_mGal": "mGal"}, content="stations")
+        )
+        yield project
+
+
+def middle(model: BlockModel, name: str) -> np.ndarray:
+    values = model.properties[name].ravel()
+    strong = np.where(values > 0.5 * np.nanmax(values), np.nan_to_num(values), 0.0)
+    return np.asarray(np.average(model.mesh.centres(), axis=0, weights=strong))
+
+
+CELLS = {"cell": 80.0, "cell_z": 50.0, "depth": 500.0, "growth": 1.15}
+
+
+def test_a_body_below_900_m_of_relief_is_found_from_lines(lamp: Project) -> None:
+    made = lamp.run("invert-magnetics", lines="Flights", ground="Ground", attribute="TMI_nT", noise=0.5, **CELLS)
+    model, fit = lamp[made["model"]], lamp[made["fit"]]
+    assert isinstance(model, BlockModel) and isinstance(fit, SurveyLines)
+    found = middle(model, "susceptibility")
+    assert np.hypot(*(found - BODY)[:2]) < 60.0
+    assert abs(found[2] - BODY[2]) < 130.0
+    table = fit.table
+    assert np.mean(table["normalised_residual"] ** 2) == pytest.approx(1.0, abs=0.1)
+    assert (table["observed"] - table["predicted"]).tolist() == pytest.approx(table["residual"].tolist())
+    # The regional is what was put in, as far as a plane can tell it from the body's own.
+    slope = np.polyfit(table["x"] - WEST, table["regional"], 1)[0]
+    assert slope == pytest.approx(0.002, abs=0.001)
+    sensitivity = model.properties["sensitivity"]
+    assert np.nanmax(sensitivity) == pytest.approx(100.0)
+    deep = model.mesh.centres()[:, 2].reshape(model.mesh.shape) < 3700
+    assert np.nanmedian(sensitivity[deep]) < 0.5 * np.nanmedian(sensitivity)
+    # No sensor lies in a cell.
+    obs = table[["x", "y", "z"]].to_numpy(float)
+    inside = model.mesh.values_at(model.properties["susceptibility"], *obs.T)
+    assert np.isnan(inside).all()
+
+
+def test_layers_parallel_to_the_ground_keep_their_thickness(lamp: Project) -> None:
+    made = lamp.run(
+        "invert-magnetics", lines="Flights", ground="Ground", attribute="TMI_nT", noise=0.5,
+        layers="parallel to the ground", **CELLS | {"depth": 800.0},
+    )  # fmt: skip
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    thickness = model.mesh.thickness  # type: ignore[attr-defined]
+    assert np.ptp(thickness, axis=(0, 1)).max() == 0.0 and thickness[0, 0, -1] == 50.0
+    assert thickness[0, 0, 0] == pytest.approx(50.0 * 1.15 ** (thickness.shape[2] - 1))
+    found = middle(model, "susceptibility")
+    assert np.hypot(*(found - BODY)[:2]) < 60.0 and abs(found[2] - BODY[2]) < 150.0
+
+
+def test_gravity_stations_on_the_ground_give_the_mass_below(lamp: Project) -> None:
+    made = lamp.run(
+        "invert-gravity", stations="Stations", ground="Ground", attribute="Bouguer_mGal", noise=0.01, relative=0.0,
+        trend="none", lower=0.0, **CELLS,
+    )  # fmt: skip
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    density = np.nan_to_num(model.properties["density_contrast"].ravel())
+    assert model.units["density_contrast"] == "g/cm³"
+    mass = float((density * 1000.0 * model.mesh.volumes()).sum())
+    assert mass == pytest.approx(600.0 * SIDE**3, rel=0.12)  # a survey only three depths wide
+    assert np.hypot(*(middle(model, "density_contrast") - BODY)[:2]) < 60.0
+
+
+def test_a_grid_is_inverted_at_a_height_above_ground_inside_of_an_area(lamp: Project) -> None:
+    flights = lamp["Flights"]
+    assert isinstance(flights, SurveyLines)
+    gridded = lamp.run("grid-minimum-curvature", samples="Flights", attribute="TMI_nT", cell=50)["grid"]
+    area = lamp.run(
+        "draw-feature", points=f"{WEST + 200} {SOUTH + 100}; {WEST + 1500} {SOUTH + 100}; {WEST + 1400} {SOUTH + 1300}; {WEST + 200} {SOUTH + 1300}", value="A",
+    )["features"]  # fmt: skip
+    assert isinstance(lamp[area], Features)
+    made = lamp.run(
+        "invert-magnetics", lines=gridded, ground="Ground", area=area, heights="above ground", height=60.0, date="2023",
+        noise=1.0, **CELLS,
+    )  # fmt: skip
+    fit = lamp[made["fit"]]
+    assert isinstance(fit, SurveyLines)
+    table = fit.table
+    assert table["x"].min() >= WEST + 200 and table["y"].max() <= SOUTH + 1300
+    over = table["z"] - ground(table["x"].to_numpy(), table["y"].to_numpy())
+    assert np.abs(over - 60.0).max() < 3.0
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    assert np.hypot(*(middle(model, "susceptibility") - BODY)[:2]) < 80.0
+
+
+def test_flat_ground_and_one_elevation_need_no_grid(lamp: Project) -> None:
+    rows = lamp["Flights"].table.assign(z=np.nan)  # type: ignore[attr-defined]
+    lamp.store.put(SurveyLines(name="Without", crs=CRS, table=rows, units={"TMI_nT": "nT"}))
+    with pytest.raises(InputError, match="no elevations"):
+        lamp.run("invert-magnetics", lines="Without", attribute="TMI_nT", flat=4300, date="2023", **CELLS)
+    made = lamp.run(
+        "invert-magnetics", lines="Without", attribute="TMI_nT", heights="one elevation", height=4800, flat=4300,
+        date="2023", noise=0.5, each=2, thinning="nearest to the middle", spacing=160, **CELLS,
+    )  # fmt: skip
+    fit = lamp[made["fit"]]
+    assert set(fit.table["z"]) == {4800.0}  # type: ignore[attr-defined]
+
+
+def test_a_model_of_before_is_a_start_or_a_reference(lamp: Project) -> None:
+    base: dict[str, Any] = {"lines": "Flights", "ground": "Ground", "attribute": "TMI_nT", "noise": 0.5, **CELLS}
+    first = lamp.run("invert-magnetics", **base, iterations=2)["model"]
+    whole = lamp.run("invert-magnetics", **base, start=first, role_of_known="start")
+    fit = lamp[whole["fit"]]
+    assert np.mean(fit.table["normalised_residual"] ** 2) == pytest.approx(1.0, abs=0.1)  # type: ignore[attr-defined]
+    flat = lamp[first]
+    assert isinstance(flat, BlockModel)
+    known = {"susceptibility": np.where(np.isfinite(flat.properties["susceptibility"]), 0.004, np.nan)}
+    reference = lamp.store.put(
+        BlockModel(name="Known", crs=CRS, mesh=flat.mesh, properties=known, units={"susceptibility": "SI"})
+    )
+    drawn = lamp[lamp.run("invert-magnetics", **base, start=reference, trust=50.0)["model"]]
+    assert isinstance(drawn, BlockModel)
+    assert np.nanmedian(drawn.properties["susceptibility"]) == pytest.approx(0.004, rel=0.3)
+    with pytest.raises(LampError, match="no attribute 'density'"):
+        lamp.run("invert-magnetics", **base, start=reference, known="density")
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"date": ""}, "date of the survey is not known"),
+        ({"ground": None}, "neither a ground surface nor"),
+        ({"attribute": ""}, "no reading is chosen"),
+        ({"attribute": "same"}, "all readings are the same"),
+        ({"attribute": "none"}, "0 readings have a value"),
+        ({"lines": "Degrees"}, "metres, not degrees"),
+        ({"lines": "Low"}, "lie below the ground surface, by up to"),
+        ({"area": "Elsewhere"}, "no reading lies in the area"),
+        ({"heights": "a grid"}, "no grid of sensor elevations"),
+        ({"heights": "above ground"}, "without a height"),
+        ({"heights": "above ground", "height": -5}, "can't be negative"),
+        ({"lower": 0.2, "upper": 0.1}, "bounds leave no room"),
+        ({"cell": 0.01}, "Take larger cells"),
+        ({"noise": 1e6}, "within the noise"),
+    ],
+)  # fmt: skip
+def test_what_can_not_be_inverted_is_said_and_leaves_the_project_as_it_was(
+    lamp: Project, change: dict[str, Any], words: str
+) -> None:
+    flights = lamp["Flights"]
+    assert isinstance(flights, SurveyLines)
+    table = flights.table.assign(same=5.0, none=np.nan)
+    lamp.store.put(SurveyLines(name="Undated", crs=CRS, table=table, units={"TMI_nT": "nT"}))
+    lamp.store.put(SurveyLines(name="Low", crs=CRS, table=table.assign(z=table["z"] - 200), units={"TMI_nT": "nT"}))
+    degrees = table.assign(x=-69.9 + 1e-6 * (table["x"] - WEST), y=-22.6)
+    lamp.store.put(SurveyLines(name="Degrees", crs=CRS, table=degrees, units={"TMI_nT": "nT"}))
+    lamp.run("draw-feature", points="500000 7600000; 500100 7600000; 500100 7600100", value="A", name="Elsewhere")
+    before = {e.id: e.version for e in lamp.items}
+    asked = {"lines": "Undated", "ground": "Ground", "attribute": "TMI_nT", "date": "2023-06-01", "noise": 0.5, **CELLS}
+    with pytest.raises(LampError, match=words):
+        lamp.run("invert-magnetics", **{k: v for k, v in (asked | change).items() if v is not None})
+    assert {e.id: e.version for e in lamp.items} == before
+
+
+def test_sizes_are_proposed_from_what_the_survey_can_show(lamp: Project) -> None:
+    from innerlamp.core.operations.geophysics.cells import proposed_cells
+
+    flights, stations, dem = lamp["Flights"], lamp["Stations"], lamp["Ground"]
+    assert isinstance(dem, Grid)
+    sizes = proposed_cells(flights, dem)
+    assert sizes["cell"] == 50.0 and sizes["cell_z"] == 25.0  # lines 100 m apart, flown at 60 m
+    assert 350.0 <= sizes["depth"] <= 500.0
+    assert proposed_cells(stations, dem)["cell"] == 50.0  # about 80 m apart
