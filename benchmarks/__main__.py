@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import drilling, intake, interface, kernels, tables
+from . import drilling, intake, interface, kernels, potential, tables
 from .table import Row, show
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -24,6 +24,8 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     drilling.a_campaign_in_the_window,
     kernels.magnetic_kernel_rate,
     kernels.inversion,
+    potential.lattice_beside_the_matrix,
+    potential.inversions_at_working_scale,
     kernels.gridding,
     kernels.comparing_methods,
     kernels.large_gridding,

@@ -12,6 +12,7 @@ import pytest
 
 from innerlamp.api import Project
 from innerlamp.core.compute.potential import fields, prisms
+from innerlamp.core.compute.potential.bodies import dice
 from innerlamp.core.compute.potential.mainfield import main_field
 from innerlamp.core.crs import grid_convergence, to_lonlat
 from innerlamp.core.errors import InputError, LampError
@@ -239,3 +240,64 @@ def test_sizes_are_proposed_from_what_the_survey_can_show(lamp: Project) -> None
     assert sizes["cell"] == 50.0 and sizes["cell_z"] == 25.0  # lines 100 m apart, flown at 60 m
     assert 350.0 <= sizes["depth"] <= 500.0
     assert proposed_cells(stations, dem)["cell"] == 50.0  # about 80 m apart
+
+
+def test_a_family_of_runs_says_where_they_agree(lamp: Project) -> None:
+    made = lamp.run(
+        "invert-magnetics", lines="Flights", ground="Ground", attribute="TMI_nT", noise=0.5, family="six runs", **CELLS
+    )
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    agreement, places = model.properties["agreement"], model.mesh.centres().reshape(*model.mesh.shape, 3)
+    known = np.isfinite(agreement)
+    assert set(np.round(np.unique(agreement[known]) * 6 / 100, 6)) <= set(range(7))
+    away = np.hypot(*(places[..., :2] - BODY[:2]).transpose(3, 0, 1, 2))
+    near = known & (away < 80.0) & (np.abs(places[..., 2] - BODY[2]) < 120.0)
+    assert agreement[near].mean() > 60.0
+    assert agreement[known & (away > 500.0)].mean() < 5.0
+    assert 0 < (agreement[known] == 100.0).sum() < 0.05 * known.sum()
+
+
+def block(name: str, where: slice, value: float, shape: tuple[int, int, int] = (10, 8, 6)) -> BlockModel:
+    mesh = TensorMesh.even((WEST, SOUTH, 3000.0), (20.0, 20.0, 10.0), shape)
+    values = np.zeros(shape)
+    values[where, 2:5, 1:4] = value
+    values[9, 7, 5] = value  # one cell apart
+    return BlockModel(name=name, crs=CRS, mesh=mesh, properties={"v": values}, units={"v": "SI"})
+
+
+def test_bodies_where_two_models_stand_out_have_the_volume_counted_by_hand(lamp: Project) -> None:
+    one, other = lamp.store.put(block("One", slice(1, 6), 0.05)), lamp.store.put(block("Other", slice(4, 8), -0.3))
+    asked = {
+        "first": one,
+        "second": other,
+        "first_property": "v",
+        "second_property": "v",
+        "first_from": 0.01,
+        "second_from": -0.1,
+    }
+    made = lamp.run("coincidence", **asked)
+    model, found = lamp[made["model"]], lamp[made["bodies"]]
+    assert isinstance(model, BlockModel) and isinstance(found, PointSet)
+    # In common: columns 4 and 5, 2 x 3 x 3 cells of 4,000 m3, and the one apart.
+    assert found.table["volume"].tolist() == pytest.approx([18 * 4000 / 1e6, 4000 / 1e6])
+    first = found.table.iloc[0]
+    assert first[["x", "y", "z"]].tolist() == pytest.approx([WEST + 100.0, SOUTH + 70.0, 3025.0])
+    assert first["v"] == pytest.approx(0.05) and first["v, second"] == pytest.approx(-0.3)
+    kinds = model.properties["stands_out"]
+    assert [(kinds == k).sum() for k in (1, 2, 3)] == [27, 18, 19]
+    only = lamp.run("coincidence", **asked, smallest=5000)
+    assert len(lamp[only["bodies"]].table) == 1  # type: ignore[attr-defined]
+    with pytest.raises(LampError, match="stands out from 9"):
+        lamp.run("coincidence", **asked | {"first_from": 9})
+    apart = lamp.store.put(block("Apart", slice(6, 8), 0.05))
+    with pytest.raises(LampError, match=r"no body|nothing stands out in both"):
+        lamp.run("coincidence", **asked | {"first": apart, "second": one, "second_from": 0.01, "smallest": 5000})
+
+
+def test_overlap_is_the_share_in_common() -> None:
+    a, b = np.zeros((4, 1, 1), bool), np.zeros((4, 1, 1), bool)
+    a[:2], b[1:] = True, True
+    volumes = np.array([1.0, 2.0, 3.0, 4.0]).reshape(4, 1, 1)
+    assert dice(a, b, volumes) == pytest.approx(2 * 2.0 / (3.0 + 9.0))
+    assert dice(a, a, volumes) == 1.0 and dice(a, ~a, volumes) == 0.0

@@ -83,15 +83,16 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     here = (field.inclination, declination, field.intensity)
     kinds = fields.magnetisation_fields(*here) if free else (fields.total_field(*here),)
     one = p.magnetisation.startswith("one")
-    result = sv.solve(inputs, p, data, values, noise, cells, kinds, -np.inf if free else 0.0, progress, one)
+    solved = sv.solve(inputs, p, data, values, noise, cells, kinds, -np.inf if free else 0.0, progress, one)
+    result = solved.result
     properties, units = _magnetic_properties(cells, result, free, here)
-    properties[sv.SEEN], units[sv.SEEN] = sv.seen(cells, result), "%"
+    more_properties, more_units = sv.beside(cells, solved)
     model = BlockModel(
         name=sv.named(item, "Magnetisation" if free else "Susceptibility"),
         crs=item.crs,
         mesh=cells.mesh,
-        properties=properties,
-        units=units,
+        properties=properties | more_properties,
+        units=units | more_units,
     )
     table = sv.fit_table(data, values, noise, result)
     fit = SurveyLines(
@@ -157,7 +158,7 @@ def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
         )
     components = 1 if p.magnetisation == "along the field" else 3
     rounds = _ROUNDS[p.character] * (6 if p.magnetisation.startswith("one") else 1)
-    return cost(cells, data, components, rounds, more)
+    return cost(cells, data, components, rounds * (8 if p.family == "six runs" else 1), more)
 
 
 def _suggested(inputs: Inputs, slot: str, quantity: str) -> dict[str, Any]:
@@ -230,13 +231,15 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     kind = fields.vertical_gravity() if p.measured == "gz" else fields.gravity_gradient(_component(p.measured))
     # Densities are asked for and given in g/cm³.
     kind = fields.FieldKernel(kind.tensor, 1000.0 * kind.scale, kind.unit)
-    result = sv.solve(inputs, p, data, data.values, noise, cells, (kind,), -np.inf, progress)
+    solved = sv.solve(inputs, p, data, data.values, noise, cells, (kind,), -np.inf, progress)
+    result = solved.result
+    more_properties, more_units = sv.beside(cells, solved)
     model = BlockModel(
         name=sv.named(item, "Density contrast"),
         crs=item.crs,
         mesh=cells.mesh,
-        properties={"density_contrast": sv.boxed(cells, result.model), sv.SEEN: sv.seen(cells, result)},
-        units={"density_contrast": "g/cm³", sv.SEEN: "%"},
+        properties={"density_contrast": sv.boxed(cells, result.model)} | more_properties,
+        units={"density_contrast": "g/cm³"} | more_units,
     )
     fit = PointSet(
         name=sv.named(item, "Fit"),
@@ -247,7 +250,11 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
         content="stations",
     )
     progress(
-        1.0, sv.told(result, data, cells, p, [low]), iteration=len(result.history), misfit=result.chi2, target=p.target
+        1.0,
+        sv.told(result, data, cells, p, [low, solved.words]),
+        iteration=len(result.history),
+        misfit=result.chi2,
+        target=p.target,
     )
     return {"model": model, "fit": fit}
 
@@ -262,7 +269,8 @@ def _estimate_gravity(inputs: Inputs, p: InvertGravity) -> Cost:
     cells = below(inputs, data, p)
     level = p.noise or 0.02 * float(np.ptp(data.values))
     unit = "mGal" if p.measured == "gz" else "E"
-    return cost(cells, data, 1, _ROUNDS[p.character], f"noise {level:.3g} {unit}")
+    rounds = _ROUNDS[p.character] * (8 if p.family == "six runs" else 1)
+    return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}")
 
 
 INVERT_GRAVITY = Operation(

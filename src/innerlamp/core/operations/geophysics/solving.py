@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -44,6 +44,18 @@ class SolvingParams(InversionParams):
         "Character",
         help="Smooth bodies, blocky ones with sharp edges, or the most compact ones that explain the readings",
     )
+    family: Literal["one run", "six runs"] = param(
+        "one run",
+        "Family",
+        help="Six runs with other weighting, smoothness and character say in how many of them a cell stands out",
+    )
+    threshold: float = param(
+        0.0,
+        "Stands out from",
+        unit="its own",
+        help="0 takes half of what the strongest hundredth of the cells has; below 0 what is lower stands out",
+        more=True,
+    )
     known: str = param(
         "", "Known property", editor="attribute", of="start", help="Of the start or reference model", more=True
     )
@@ -77,6 +89,15 @@ class SolvingParams(InversionParams):
     iterations: int = param(40, "Most iterations", low=1, high=200, more=True)
 
 
+@dataclass(frozen=True)
+class Solved:
+    """What an inversion gave, and in what part (percent) of a family of runs each cell stands out; None for one run."""
+
+    result: inversion.Inversion
+    agreement: np.ndarray | None = None
+    words: str = ""
+
+
 def solve(
     inputs: Inputs,
     p: SolvingParams,
@@ -88,7 +109,7 @@ def solve(
     lower: float,
     progress: Progress,
     one_direction: bool = False,
-) -> inversion.Inversion:
+) -> Solved:
     """Invert readings for the values of the cells; `lower` is the lowest value where none is asked for.
 
     Raises
@@ -102,25 +123,63 @@ def solve(
 
     fits(cells, data, len(fields))
     active = cells.active.ravel()
-    size, steps = NORMS[p.character]
     settings = inversion.Settings(
         smoothness=p.smoothness or p.cell,
         exponent=p.exponent,
         target=p.target,
-        norm_size=size,
-        norm_steps=steps,
+        norm_size=NORMS[p.character][0],
+        norm_steps=NORMS[p.character][1],
         max_iterations=p.iterations,
     )
     known = _known(inputs, p, cells, len(fields), lower)
+    trend = trend_of(p.trend, data.obs)
     with threadpool_limits(2):
-        kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.15))
+        kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.1))
         even = meshing.evened_sensitivity(cells.mesh, cells.active, kernel.column_norms()[: cells.count], data.obs)
         known = replace(known, weigh_by=np.tile(even, len(fields)))
-        problem = (kernel, values, noise, cells.mesh, active, settings)
-        trend, rest = trend_of(p.trend, data.obs), progress.part(0.15, 0.98)
-        if one_direction:
-            return coherent.invert_one_direction(*problem, known, trend=trend, progress=rest)[0]
-        return inversion.invert(*problem, known, trend=trend, progress=rest)
+
+        def run(how: inversion.Settings, part: Progress) -> inversion.Inversion:
+            problem = (kernel, values, noise, cells.mesh, active, how, known)
+            if one_direction:
+                return coherent.invert_one_direction(*problem, trend=trend, progress=part)[0]
+            return inversion.invert(*problem, trend=trend, progress=part)
+
+        others = variants(settings) if p.family == "six runs" else []
+        share = 0.88 / (1 + len(others))
+        result = run(settings, progress.part(0.1, 0.1 + share))
+        strength = [strength_of(result, len(fields))]
+        for number, how in enumerate(others, start=1):
+            if progress.enough:
+                break
+            strength.append(
+                strength_of(run(how, progress.part(0.1 + number * share, 0.1 + (number + 1) * share)), len(fields))
+            )
+    if not others:
+        return Solved(result)
+    limit = p.threshold or 0.5 * float(np.percentile(strength[0], 99))
+    out = np.stack([s < limit if limit < 0 else s >= limit for s in strength])
+    words = f"agreement of {len(strength)} runs on what stands out from {limit:.3g}"
+    return Solved(result, 100.0 * out.mean(axis=0), words)
+
+
+def variants(base: inversion.Settings) -> list[inversion.Settings]:
+    """Five other ways to hold the same model: weighting shallower and deeper, smoother, blocky, compact."""
+    length = base.smoothness
+    wide = 2.0 * length if isinstance(length, int | float) else (2.0 * length[0], 2.0 * length[1], 2.0 * length[2])
+    norms = [NORMS["smooth"], NORMS["blocky"], NORMS["compact"]]
+    rest = [n for n in norms if n != (base.norm_size, base.norm_steps)][:2]
+    return [
+        replace(base, exponent=max(base.exponent - 0.15, 0.0)),
+        replace(base, exponent=base.exponent + 0.15),
+        replace(base, smoothness=wide),
+        *(replace(base, norm_size=size, norm_steps=steps) for size, steps in rest),
+    ]
+
+
+def strength_of(result: inversion.Inversion, components: int) -> np.ndarray:
+    """Value of each cell, of several components their length."""
+    parts = result.model.reshape(components, -1)
+    return parts[0] if components == 1 else np.asarray(np.linalg.norm(parts, axis=0))
 
 
 def trend_of(kind: Trend, obs: np.ndarray) -> np.ndarray | None:
@@ -172,6 +231,14 @@ def seen(cells: Cells, result: inversion.Inversion) -> np.ndarray:
     volume = cells.mesh.volumes().reshape(cells.mesh.shape)[cells.active]
     each = result.sensitivity / volume
     return boxed(cells, 100.0 * each / each.max())
+
+
+def beside(cells: Cells, solved: Solved) -> tuple[dict[str, np.ndarray], dict[str, str]]:
+    """Properties that say how far to trust the model, with their units."""
+    out = {SEEN: seen(cells, solved.result)}
+    if solved.agreement is not None:
+        out["agreement"] = boxed(cells, solved.agreement)
+    return out, dict.fromkeys(out, "%")
 
 
 def fit_table(data: Readings, values: np.ndarray, noise: np.ndarray, result: inversion.Inversion) -> pd.DataFrame:
