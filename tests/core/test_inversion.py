@@ -8,10 +8,13 @@ from scipy.optimize import lsq_linear
 from scipy.stats import kstest
 
 from innerlamp.core.compute.potential import fields, inversion, meshing, prisms
+from innerlamp.core.compute.potential.bodies import dice
 from innerlamp.core.compute.potential.coherent import invert_one_direction
+from innerlamp.core.compute.potential.joint import Survey, invert_together
 from innerlamp.core.compute.potential.lattice import Lattice
 from innerlamp.core.compute.potential.linear import Dense
 from innerlamp.core.compute.potential.roughness import Roughness
+from innerlamp.core.compute.potential.structure import CrossGradient
 from innerlamp.core.errors import Cancelled, ConvergenceError, InputError
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.progress import CallbackProgress
@@ -87,7 +90,7 @@ def test_small_problem_equals_a_general_solver() -> None:
     known = inversion.Constraints(lower=-0.1, upper=rng.uniform(0.2, 0.5, mesh.size), reference=reference, trust=trust)
     settings = inversion.Settings(smoothness=(30.0, 30.0, 15.0), exponent=0.4)
     data, noise = rng.normal(size=40), rng.uniform(0.5, 2.0, 40)
-    problem = inversion._Problem(Dense(kernel), data, noise, mesh, active, settings, known, None)
+    problem = inversion.Problem(Dense(kernel), data, noise, mesh, active, settings, known, None)
     q = np.column_stack([problem.rough.apply(e) for e in np.eye(mesh.size)])
     assert q == pytest.approx(q.T)
     assert np.diag(q) == pytest.approx(problem.rough.diagonal)
@@ -219,6 +222,59 @@ def test_mass_and_depth_of_a_sphere_are_found_with_noise_and_the_residual_is_noi
     assert abs(middle[2] - centre[2]) < 100.0  # two cells: gravity alone leaves depth open
     residual = (data - found.predicted) / level
     assert kstest(residual, "norm").pvalue > 0.01
+
+
+def test_the_cross_gradient_is_nothing_along_and_its_product_is_symmetric() -> None:
+    mesh = TensorMesh.even((0.0, 0.0, -80.0), (20.0, 25.0, 10.0), (6, 5, 8))
+    rng = np.random.default_rng(3)
+    active = rng.random(mesh.shape) > 0.1
+    n = int(active.sum())
+    w = rng.uniform(0.5, 2.0, n)
+    link = CrossGradient(mesh, active, w)
+    other = rng.normal(size=n)
+    link.hold(other)
+    product = np.column_stack([link.apply(e) for e in np.eye(n)])
+    assert product == pytest.approx(product.T)
+    assert np.linalg.eigvalsh(product).min() > -1e-9
+    assert link.apply(w * (3.0 * other - 2.0)) == pytest.approx(np.zeros(n), abs=1e-9)  # the same structure
+    assert np.abs(link.apply(w * rng.normal(size=n))).max() > 1e-6
+
+
+def test_surveys_inverted_together_overlap_more_than_alone() -> None:
+    mesh = TensorMesh.even((0.0, 0.0, -600.0), (50.0, 50.0, 40.0), (24, 24, 15))
+    rng = np.random.default_rng(4)
+    active = np.ones(mesh.size, bool)
+    true = np.zeros(mesh.shape)
+    true[7:11, 8:14, 8:12] = 1.0
+    true[15:18, 10:14, 9:13] = 1.0
+    x, y = np.meshgrid(np.linspace(30, 1170, 22), np.linspace(30, 1170, 22))
+    obs = np.column_stack([x.ravel(), y.ravel(), np.full(x.size, 40.0)])
+    surveys = []
+    for kind, value, exponent in (
+        (fields.total_field(-55.0, 12.0, 50_000.0), 0.04, 0.45),
+        (fields.vertical_gravity(), 350.0, 0.75),
+    ):
+        kernel = Lattice(mesh, obs, [kind], active)
+        data = kernel.apply(value * true.ravel())
+        level = 0.02 * float(np.abs(data).max())
+        data = data + rng.normal(0, level, len(data))
+        settings = inversion.Settings(smoothness=50.0, exponent=exponent)
+        known = inversion.Constraints(lower=0.0)
+        surveys.append(Survey(kernel, data, np.full(len(data), level), settings, known))
+    alone = invert_together(surveys, mesh, active, coupling=0.0)
+    both = invert_together(surveys, mesh, active, coupling=3.0)
+    assert all(r.chi2 == pytest.approx(1.0, abs=0.1) for r in (*alone, *both))
+
+    def overlap(found: list[inversion.Inversion]) -> tuple[float, float]:
+        count = int(true.sum())
+        strong = [np.zeros(mesh.size, bool) for _ in found]
+        for mask, result in zip(strong, found, strict=True):
+            mask[np.argsort(result.model)[-count:]] = True
+        volumes = np.ones(mesh.size)
+        return dice(*strong, volumes), min(dice(s, true.ravel() > 0, volumes) for s in strong)
+
+    assert overlap(both)[0] > overlap(alone)[0] + 0.05  # with each other
+    assert overlap(both)[1] >= overlap(alone)[1] - 0.02  # with the truth
 
 
 def test_refusals_and_cancel(case: tuple[np.ndarray, ...]) -> None:

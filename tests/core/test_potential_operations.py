@@ -258,6 +258,32 @@ def test_a_family_of_runs_says_where_they_agree(lamp: Project) -> None:
     assert 0 < (agreement[known] == 100.0).sum() < 0.05 * known.sum()
 
 
+def test_gravity_and_magnetics_together_give_one_body(lamp: Project) -> None:
+    asked: dict[str, Any] = {
+        "lines": "Flights", "stations": "Stations", "ground": "Ground", "magnetic_reading": "TMI_nT",
+        "gravity_reading": "Bouguer_mGal", "magnetic_noise": 0.5, "gravity_noise": 0.01, "trend": "constant", **CELLS,
+    }  # fmt: skip
+    apart, both = lamp.run("invert-together", **asked, coupling=0), lamp.run("invert-together", **asked, coupling=5)
+
+    def likeness(made: dict[str, str]) -> float:
+        model = lamp[made["model"]]
+        assert isinstance(model, BlockModel)
+        a, b = model.properties["susceptibility"], model.properties["density_contrast"]
+        there = np.isfinite(a)
+        return float(np.corrcoef(a[there], b[there])[0, 1])
+
+    assert likeness(both) > likeness(apart) + 0.03
+    for slot in ("fit", "gravity_fit"):
+        table = lamp[both[slot]].table  # type: ignore[attr-defined]
+        assert np.mean(table["normalised_residual"] ** 2) == pytest.approx(1.0, abs=0.15)
+    model = lamp[both["model"]]
+    assert isinstance(model, BlockModel)
+    for name in ("susceptibility", "density_contrast"):
+        assert np.hypot(*(middle(model, name) - BODY)[:2]) < 70.0
+    with pytest.raises(InputError, match="smooth, one run"):
+        lamp.run("invert-together", **asked, character="compact")
+
+
 def block(name: str, where: slice, value: float, shape: tuple[int, int, int] = (10, 8, 6)) -> BlockModel:
     mesh = TensorMesh.even((WEST, SOUTH, 3000.0), (20.0, 20.0, 10.0), shape)
     values = np.zeros(shape)

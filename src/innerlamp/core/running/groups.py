@@ -45,7 +45,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
             "lineaments",
             "source-depth",
         ),
-        "Models": ("invert-magnetics", "invert-gravity", "coincidence", "gravity-of-model"),
+        "Models": ("invert-magnetics", "invert-gravity", "invert-together", "coincidence", "gravity-of-model"),
     },
     "Geology": {"Shells": ("grade-shell",)},
     "Targets": {"Ranking": ("rank-targets",)},

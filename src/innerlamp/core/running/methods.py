@@ -25,6 +25,7 @@ METHODS: dict[str, str] = {
     "composite": "Grades are averaged over even lengths from the collar, weighted by the length of each part that was sampled; too little sampled leaves a gap.",
     "invert-magnetics": "The smoothest non-negative susceptibility that explains the readings within their noise, weighted by depth (Li & Oldenburg 1996, 1998). The true body is more compact than the picture: smooth models spread it. Noise that is set too low puts structure where there is none.",
     "invert-gravity": "The smoothest density contrast that explains the readings within their noise, weighted by depth (Li & Oldenburg 1998). Gravity says how much mass there is better than how deep it lies: hold the model with what drilling knows.",
+    "invert-together": "Each model explains its own readings; both are held to change in the same places by their cross-gradient (Gallardo & Meju 2003), taking turns. It makes models alike where the readings leave a choice, which is an assumption about the rocks.",
     "coincidence": "Cells that share faces are one body; overlap is twice the common volume over the sum of both (Dice 1945). Two smooth models of one place overlap more than the bodies do.",
     "gravity-of-model": "The field of every cell as a prism in closed form (Nagy et al. 2000).",
     "grade-shell": "A surface of one grade through a field of radial basis functions fitted to composites (Duchon 1977; Carr et al. 2001), stretched along plane and direction. It is a drawing of continuity, no estimate of tonnage.",

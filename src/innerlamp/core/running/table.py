@@ -35,7 +35,7 @@ from ..operations.drilling import (
     oriented,
 )
 from ..operations.geology import grade_shell
-from ..operations.geophysics import coincidence, diurnal, forward, inversion
+from ..operations.geophysics import coincidence, diurnal, forward, inversion, together
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
 from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages, walks
 from ..operations.targets import ranking
@@ -113,6 +113,7 @@ OPERATIONS: dict[str, Operation] = {
         diurnal.OPERATION,
         inversion.INVERT,
         inversion.INVERT_GRAVITY,
+        together.TOGETHER,
         coincidence.COINCIDENCE,
         forward.GRAVITY,
         grade_shell.OPERATION,

@@ -157,7 +157,7 @@ def invert(
     ConvergenceError
         When no model fits better than none at all.
     """
-    problem = _Problem(kernel, data, noise, mesh, active, settings, known or Constraints(), trend)
+    problem = Problem(kernel, data, noise, mesh, active, settings, known or Constraints(), trend)
     floor = float(problem.b @ problem.b) / len(data)
     if floor <= settings.target:
         raise ConvergenceError(
@@ -172,35 +172,36 @@ def invert(
             look(problem.model())
         return progress.enough
 
-    reached = _smooth(problem, settings, floor, told)
+    reached = smooth(problem, settings, floor, told)
     if settings.is_compact and reached and not progress.enough:
         reached = _compact(problem, settings, history[-1][1], told)
     if problem.chi2 > 0.98 * floor and not progress.enough:
         raise ConvergenceError(
             "no model explains the data", fix="Check the main field, the coordinate system and the ground surface"
         )
+    return outcome(problem, history, reached)
+
+
+def outcome(problem: Problem, history: list[tuple[int, float, float, float]], reached: bool) -> Inversion:
+    """Return what a problem has come to: its data and regional are worked out anew."""
     model = problem.model()
-    fit = kernel.apply(model)
-    regional = np.zeros(len(data))
-    if trend is not None:
-        wd = 1.0 / noise
-        coefficients, *_ = np.linalg.lstsq(trend * wd[:, None], wd * (data - fit), rcond=None)
-        regional = np.asarray(trend @ coefficients)
-    chi2 = float(np.mean(((data - fit - regional) / noise) ** 2))
+    fit = problem.kernel.apply(model)
+    regional = problem.regional(fit)
+    chi2 = float(np.mean(((problem.data - fit - regional) / problem.noise) ** 2))
     return Inversion(
         model,
         fit + regional,
         chi2,
         history,
-        reached or abs(chi2 / settings.target - 1) < 0.08,
+        reached or abs(chi2 / problem.target - 1) < 0.08,
         regional,
         problem.optimality(history[-1][1]),
         problem.norms / problem.norms.max(),
     )
 
 
-class _Problem:
-    """The weighted problem in y = w (m - reference), and where it stands."""
+class Problem:
+    """The weighted problem in y = w (m - reference), and where it stands; parameters as in `invert`."""
 
     def __init__(
         self,
@@ -221,7 +222,8 @@ class _Problem:
             raise InputError("the noise must be positive", fix="Give a noise level, such as 2")
         if not np.isfinite(data).all():
             raise InputError("some data have no value")
-        self.kernel, self._wd = kernel, 1.0 / noise
+        self.kernel, self.data, self.noise, self._wd = kernel, data, noise, 1.0 / noise
+        self.target, self._trend = settings.target, trend
         self.norms = kernel.column_norms()
         if not self.norms.max() > 0:
             raise InputError("the data do not see any cell", fix="Check that the area lies under the readings")
@@ -236,27 +238,45 @@ class _Problem:
                 f"bounds leave no room in {int((~(lower < upper)).sum()):,} cells",
                 fix="Give a lower bound below the upper one",
             )
-        self._w, self._reference = w, np.clip(reference, lower, upper)
+        self.w, self._reference = w, np.clip(reference, lower, upper)
         self._basis = None if trend is None else np.linalg.qr(trend * self._wd[:, None])[0]
+        self._more: Callable[[FloatArray], FloatArray] | None = None
         self.rough = Roughness(mesh, active, settings.smoothness, unknowns // cells, known.trust, known.faces)
         self.low, self.high = (lower - self._reference) * w, (upper - self._reference) * w
         self.b = self._clean(self._wd * (data - kernel.apply(self._reference)))
         start = np.zeros(unknowns) if known.start is None else (known.start - self._reference) * w
         self.y = np.clip(start, self.low, self.high)
         self.residual = -self.b if known.start is None else self.forward(self.y) - self.b
-        self.qy = self.rough.apply(self.y)
+        self.qy = self._measure(self.y)
+
+    def _measure(self, y: FloatArray) -> FloatArray:
+        q = self.rough.apply(y)
+        return q if self._more is None else q + self._more(y)
+
+    def couple(self, more: Callable[[FloatArray], FloatArray]) -> None:
+        """Measure the model by another symmetric quadratic form as well, given as its product with y."""
+        self._more = more
+        self.qy = self._measure(self.y)
 
     def _clean(self, v: FloatArray) -> FloatArray:
         return v - self._basis @ (self._basis.T @ v) if self._basis is not None else v
 
     def forward(self, y: FloatArray) -> FloatArray:
-        return self._clean(self._wd * self.kernel.apply(y / self._w))
+        return self._clean(self._wd * self.kernel.apply(y / self.w))
 
     def adjoint(self, r: FloatArray) -> FloatArray:
-        return np.asarray(self.kernel.transposed(self._wd * self._clean(r)) / self._w)
+        return np.asarray(self.kernel.transposed(self._wd * self._clean(r)) / self.w)
 
     def model(self) -> FloatArray:
-        return np.asarray(self._reference + self.y / self._w)
+        return np.asarray(self._reference + self.y / self.w)
+
+    def regional(self, fit: FloatArray) -> FloatArray:
+        """Return the trend that is left beside the data of a model."""
+        if self._trend is None:
+            return np.zeros(len(self.data))
+        wd = self._wd
+        coefficients, *_ = np.linalg.lstsq(self._trend * wd[:, None], wd * (self.data - fit), rcond=None)
+        return np.asarray(self._trend @ coefficients)
 
     @property
     def chi2(self) -> float:
@@ -281,7 +301,7 @@ class _Problem:
 
     def reweight(self, small: float, settings: Settings) -> None:
         self.rough.reweight(self.y, small, settings.norm_size, settings.norm_steps)
-        self.qy = self.rough.apply(self.y)
+        self.qy = self._measure(self.y)
 
     def advance(self, beta: float, by_diagonal: bool = False) -> None:
         """One projected step of conjugate gradients."""
@@ -292,7 +312,7 @@ class _Problem:
         for _ in range(6):
             trial = np.clip(self.y + length * step, self.low, self.high)
             new = self.forward(trial) - self.b
-            q_new = self.rough.apply(trial)
+            q_new = self._measure(trial)
             there = float(new @ new) + beta * float(trial @ q_new)
             if there <= here * (1 + 1e-9):
                 break
@@ -315,7 +335,7 @@ class _Problem:
         d = z
         rz = float(r @ z)
         for _ in range(_STEPS):
-            q = np.where(free, self.adjoint(self.forward(d)) + beta * self.rough.apply(d), 0.0)
+            q = np.where(free, self.adjoint(self.forward(d)) + beta * self._measure(d), 0.0)
             curvature = float(d @ q)
             if curvature <= 0:
                 break
@@ -333,7 +353,7 @@ class _Problem:
 Told = Callable[[float, float, float, float], bool]  # whether that is enough
 
 
-def _smooth(problem: _Problem, settings: Settings, floor: float, told: Told) -> bool:
+def smooth(problem: Problem, settings: Settings, floor: float, told: Told) -> bool:
     """Lower beta until the misfit meets its target; whether it did."""
     target = settings.target
     beta = problem.first_beta()
@@ -366,7 +386,7 @@ def _smooth(problem: _Problem, settings: Settings, floor: float, told: Told) -> 
     return False
 
 
-def _compact(problem: _Problem, settings: Settings, beta: float, told: Told) -> bool:
+def _compact(problem: Problem, settings: Settings, beta: float, told: Told) -> bool:
     """Re-weight by the model until it no longer changes, holding the misfit; whether it is held in the end."""
     target = settings.target
     small = float(np.abs(problem.y).max())

@@ -59,14 +59,21 @@ class InvertMagnetics(sv.SolvingParams, MagneticReading):
     """Parameters of an inversion of magnetic readings."""
 
 
-def _field(item: Item, p: InvertMagnetics, x: float, y: float, z: float) -> tuple[MainField, float]:
-    date = p.date or getattr(item, "date", "")
-    if not date:
+def main_field_at(item: Item, date: str, x: float, y: float, z: float) -> tuple[MainField, float]:
+    """The main field at a survey's middle and its declination from grid north; a year alone is taken at its middle.
+
+    Raises
+    ------
+    InputError
+        When no date is given and the survey has none.
+    """
+    when = date or getattr(item, "date", "")
+    if not when:
         raise InputError(
             "the date of the survey is not known", where=item.name, fix="Give it as 'date', such as 2024-05-17 or 2024"
         )
     lon, lat = to_lonlat(item.crs, x, y)
-    field = main_field(float(lon), float(lat), z, f"{date}-07-01" if len(date) == 4 and date.isdigit() else date)
+    field = main_field(float(lon), float(lat), z, f"{when}-07-01" if len(when) == 4 and when.isdigit() else when)
     return field, field.declination - grid_convergence(item.crs, x, y)
 
 
@@ -75,7 +82,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     data = rd.read(inputs, "lines", p.attribute, p, p.cell)
     low = rd.above_ground(data, item.name, max(0.5 * p.cell_z, 2.0))
     cells = below(inputs, data, p)
-    field, declination = _field(item, p, *data.obs.mean(axis=0))
+    field, declination = main_field_at(item, p.date, *data.obs.mean(axis=0))
     total = float(np.median(data.values)) > 0.5 * field.intensity
     values = data.values - field.intensity if total else data.values
     noise = rd.noise_of(data, p.noise, p.relative, 1.0, item.name, "nT")
@@ -99,7 +106,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
         name=sv.named(item, "Fit"),
         crs=item.crs,
         table=table,
-        units=dict.fromkeys(("observed", "noise", "regional", "predicted", "residual"), "nT"),
+        units=dict.fromkeys(sv.FIT_COLUMNS, "nT"),
         roles=sv.FIT_ROLES,
         date=p.date or getattr(item, "date", ""),
     )
@@ -151,7 +158,7 @@ def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
     cells = below(inputs, data, p)
     more = f"noise {p.noise:g} nT" if p.noise else "noise estimated"
     if p.date or getattr(inputs["lines"], "date", ""):
-        field, declination = _field(inputs["lines"], p, *data.obs.mean(axis=0))
+        field, declination = main_field_at(inputs["lines"], p.date, *data.obs.mean(axis=0))
         more += (
             f", main field {field.intensity:,.0f} nT, inclination {field.inclination:.1f}°,"
             f" {abs(declination):.1f}° {'west' if declination < 0 else 'east'} of grid north"
@@ -161,15 +168,22 @@ def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
     return cost(cells, data, components, rounds * (8 if p.family == "six runs" else 1), more)
 
 
-def _suggested(inputs: Inputs, slot: str, quantity: str) -> dict[str, Any]:
+def suggested(inputs: Inputs, slot: str, quantity: str) -> str:
+    """The attribute of an input that is likely meant, '' for none."""
     item = inputs.get(slot)
-    if item is None:
-        return {}
-    found = [name for name, a in item.attributes.items() if a.quantity == quantity]
+    found = [name for name, a in item.attributes.items() if a.quantity == quantity] if item is not None else []
     # An anomaly or a corrected reading, if there is one, is nearer to what is wanted than a raw one.
     words = ("anom", "resid", "level", "corr", "boug")
     found.sort(key=lambda name: not any(word in name.lower() for word in words))
-    return proposed_cells(item, inputs.maybe("ground", Grid)) | ({"attribute": found[0]} if found else {})
+    return found[0] if found else ""
+
+
+def _suggest(inputs: Inputs, slot: str, quantity: str) -> dict[str, Any]:
+    item = inputs.get(slot)
+    if item is None:
+        return {}
+    found = suggested(inputs, slot, quantity)
+    return proposed_cells(item, inputs.maybe("ground", Grid)) | ({"attribute": found} if found else {})
 
 
 INVERT = Operation(
@@ -184,7 +198,7 @@ INVERT = Operation(
     inputs=(Input("lines", "Magnetic readings", ("lines", "points", "grid")), *rd.SLOTS, *sv.SLOTS),
     outputs=(Output("model", "blocks", "Model"), Output("fit", "lines", "Predicted data and residual")),
     estimate=_estimate_magnetics,
-    suggest=lambda inputs: _suggested(inputs, "lines", "magnetic field"),
+    suggest=lambda inputs: _suggest(inputs, "lines", "magnetic field"),
 )
 
 Measured = Literal["gz", "xx", "xy", "xz", "yy", "yz", "zz"]
@@ -245,7 +259,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
         name=sv.named(item, "Fit"),
         crs=item.crs,
         table=sv.fit_table(data, data.values, noise, result).drop(columns="line"),
-        units=dict.fromkeys(("observed", "noise", "regional", "predicted", "residual"), kind.unit),
+        units=dict.fromkeys(sv.FIT_COLUMNS, kind.unit),
         roles=sv.FIT_ROLES,
         content="stations",
     )
@@ -288,5 +302,5 @@ INVERT_GRAVITY = Operation(
     inputs=(Input("stations", "Gravity readings", ("points", "lines", "grid")), *rd.SLOTS, *sv.SLOTS),
     outputs=(Output("model", "blocks", "Density model"), Output("fit", "points", "Predicted data and residual")),
     estimate=_estimate_gravity,
-    suggest=lambda inputs: _suggested(inputs, "stations", "gravity"),
+    suggest=lambda inputs: _suggest(inputs, "stations", "gravity"),
 )

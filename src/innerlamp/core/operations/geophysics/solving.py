@@ -260,6 +260,7 @@ def fit_table(data: Readings, values: np.ndarray, noise: np.ndarray, result: inv
     )
 
 
+FIT_COLUMNS = ("observed", "noise", "regional", "predicted", "residual")
 FIT_ROLES = {n: n for n in ("noise", "predicted", "residual")}
 
 
