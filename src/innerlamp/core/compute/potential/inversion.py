@@ -262,12 +262,15 @@ class Problem:
         return v - self._basis @ (self._basis.T @ v) if self._basis is not None else v
 
     def forward(self, y: FloatArray) -> FloatArray:
+        """Return the data (n,) of y (components x cells,) in units of the noise, what the trend explains taken off."""
         return self._clean(self._wd * self.kernel.apply(y / self.w))
 
     def adjoint(self, r: FloatArray) -> FloatArray:
+        """Return the transposed of `forward` for residuals (n,) in units of the noise."""
         return np.asarray(self.kernel.transposed(self._wd * self._clean(r)) / self.w)
 
     def model(self) -> FloatArray:
+        """Return the model (components x cells,) in its own unit."""
         return np.asarray(self._reference + self.y / self.w)
 
     def regional(self, fit: FloatArray) -> FloatArray:
@@ -287,11 +290,13 @@ class Problem:
         return float(self.y @ self.qy)
 
     def first_beta(self) -> float:
+        """Return a beta, without unit, with which the measure of the model outweighs the misfit."""
         v = self.adjoint(self.b)
         fv = self.forward(v)
         return 0.3 * float(fv @ fv) / max(float(v @ self.rough.apply(v)), 1e-300)
 
     def optimality(self, beta: float) -> float:
+        """Return the length of the gradient on the free cells against that of the start, without unit."""
         gradient = self.adjoint(self.residual) + beta * self.qy
         start = self.adjoint(-self.b)
         return float(np.linalg.norm(gradient[self._free(gradient)]) / max(float(np.linalg.norm(start)), 1e-300))
@@ -300,6 +305,7 @@ class Problem:
         return np.asarray(((self.y > self.low) | (gradient < 0)) & ((self.y < self.high) | (gradient > 0)))
 
     def reweight(self, small: float, settings: Settings) -> None:
+        """Measure by other norms around the present model; values below `small`, in units of y, count as nothing."""
         self.rough.reweight(self.y, small, settings.norm_size, settings.norm_steps)
         self.qy = self._measure(self.y)
 

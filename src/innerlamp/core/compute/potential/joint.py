@@ -35,7 +35,7 @@ def invert_together(
     mesh: Mesh,
     active: NDArray[np.bool_],
     coupling: float = 1.0,
-    rounds: int = 8,
+    rounds: int = 5,
     progress: Progress = SILENT,
 ) -> list[Inversion]:
     """Invert two surveys on the same cells, coupled by their cross-gradient.
@@ -80,6 +80,7 @@ def invert_together(
         betas.append(histories[number][-1][1])
     links = [CrossGradient(mesh, active, problem.w) for problem in problems]
     for turn in range(rounds if coupling > 0 else 0):
+        before = [problem.y for problem in problems]
         for number, (problem, link) in enumerate(zip(problems, links, strict=True)):
             other = problems[1 - number]
             link.hold(other.model())
@@ -95,7 +96,14 @@ def invert_together(
             histories[number].append((len(histories[number]) + 1, betas[number], problem.chi2, problem.size))
         worst = max(problem.chi2 / s.settings.target for problem, s in zip(problems, surveys, strict=True))
         progress(0.6 + 0.4 * (turn + 1) / rounds, "Together", iteration=turn + 1, misfit=worst, target=1.0)
-        if progress.enough:
+        moved = max(
+            float(np.linalg.norm(problem.y - y)) / max(float(np.linalg.norm(y)), 1e-300)
+            for problem, y in zip(problems, before, strict=True)
+        )
+        held = all(
+            abs(problem.chi2 / s.settings.target - 1.0) < 0.05 for problem, s in zip(problems, surveys, strict=True)
+        )
+        if progress.enough or (held and moved < 0.05):
             break
     found = []
     for number, problem in enumerate(problems):
