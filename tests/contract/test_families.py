@@ -78,7 +78,7 @@ def test_every_operation_declares_what_forms_and_help_need(op: Operation) -> Non
             info.kind is float
             and name
             not in ("exponent", "target", "cutoff", "least", "ratio", "factor", "exaggeration", "growth", "trust")
-            and not name.endswith(("weight", "_low", "_high"))
+            and not name.endswith(("weight", "_low", "_high", "exponent"))
         ):
             assert info.unit, f"{op.name}.{name} has no unit"
     text = describe(op)

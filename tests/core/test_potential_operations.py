@@ -208,6 +208,7 @@ def test_a_model_of_before_is_a_start_or_a_reference(lamp: Project) -> None:
         ({"heights": "a grid"}, "no grid of sensor elevations"),
         ({"heights": "above ground"}, "without a height"),
         ({"heights": "above ground", "height": -5}, "can't be negative"),
+        ({"lines": "Stations"}, "does not fit the input 'lines'"),
         ({"lower": 0.2, "upper": 0.1}, "bounds leave no room"),
         ({"cell": 0.01}, "Take larger cells"),
         ({"noise": 1e6}, "within the noise"),
@@ -263,7 +264,10 @@ def test_gravity_and_magnetics_together_give_one_body(lamp: Project) -> None:
         "lines": "Flights", "stations": "Stations", "ground": "Ground", "magnetic_reading": "TMI_nT",
         "gravity_reading": "Bouguer_mGal", "magnetic_noise": 0.5, "gravity_noise": 0.01, "trend": "constant", **CELLS,
     }  # fmt: skip
-    apart, both = lamp.run("invert-together", **asked, coupling=0), lamp.run("invert-together", **asked, coupling=5)
+    apart, both = (
+        lamp.run("invert-together", **asked, coupling_weight=0),
+        lamp.run("invert-together", **asked, coupling_weight=5),
+    )
 
     def likeness(made: dict[str, str]) -> float:
         model = lamp[made["model"]]

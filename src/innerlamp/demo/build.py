@@ -16,7 +16,7 @@ from . import papers, truth
 
 FILES = Path(__file__).parent / "files"
 LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
-VERSION = 5  # of the prospect; a demo of another one is made anew by `ensure`
+VERSION = 6  # of the prospect; a demo of another one is made anew by `ensure`
 _FENCE = ((2_005.0, 2_745.0), (2_183.0, 2_440.0), (2_465.0, 2_456.0), (2_420.0, 2_700.0))
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 

@@ -374,7 +374,9 @@ class DrapedMesh(Mesh):
 
     @property
     def words(self) -> str:
-        return " × ".join((_range(self.u), _range(self.v), _range(self.thickness.ravel()))) + " m, draped"
+        there = self.thickness[self.thickness > 0]
+        heights = _range(np.round(there, 1) if there.size else self.thickness.ravel())
+        return " × ".join((_range(self.u), _range(self.v), heights)) + " m, draped"
 
 
 def face_corners(axis: int, side: int) -> IntArray:

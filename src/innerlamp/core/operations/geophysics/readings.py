@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
@@ -12,6 +13,7 @@ from ...compute.geometry.sampling import bilinear
 from ...compute.potential import meshing
 from ...declaring.operation import Input, Inputs, Maybe, Params, ground_slot, param
 from ...errors import InputError
+from ...items.attributes import measuring
 from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import Grid
@@ -20,6 +22,17 @@ from ..grids.sampling import outside
 
 Heights = Literal["their own", "above ground", "one elevation", "a grid"]
 Thinning = Literal["nearest to the middle", "mean"]
+# What an item may measure so that it can't be meant where another quantity is asked for.
+_OTHERS = (
+    "magnetic field",
+    "gravity",
+    "elevation",
+    "grade",
+    "resistivity",
+    "chargeability",
+    "susceptibility",
+    "density",
+)
 SLOTS = (
     ground_slot(help="Without one the ground is taken as flat"),
     Input("sensors", "Sensor elevations", ("grid",), optional=True, proposed=False, help="A grid of them, in metres"),
@@ -55,6 +68,16 @@ class ReadingParams(Params):
     relative: float = param(
         2.0, "Relative noise", unit="%", low=0.0, high=50.0, help="Added part of each reading's size"
     )
+
+
+def may_measure(quantity: str) -> Callable[[Any], bool]:
+    """Return whether an item may hold readings of a quantity: it does, or nothing says that it measures something else."""
+
+    def fits(entry: Any) -> bool:
+        attributes = entry.attributes
+        return bool(measuring(attributes, quantity)) or not any(measuring(attributes, other) for other in _OTHERS)
+
+    return fits
 
 
 @dataclass(frozen=True)

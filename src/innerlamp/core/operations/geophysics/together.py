@@ -31,10 +31,9 @@ class BothReadings(Params):
         0.0, "Magnetic noise", unit="nT", low=0.0, help="0 estimates it along the lines and adds 1 nT"
     )
     gravity_noise: float = param(0.0, "Gravity noise", unit="mGal", low=0.0, help="0 takes 2 % of the range")
-    coupling: float = param(
+    coupling_weight: float = param(
         3.0,
         "Coupling weight",
-        unit="times the roughness",
         low=0.0,
         high=1e4,
         help="0 inverts each alone; more makes both change in the same places",
@@ -119,7 +118,7 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
             settings = inversion.Settings(p.smoothness or p.cell, exponent, p.target, max_iterations=p.iterations)
             known = inversion.Constraints(lower=low, weigh_by=even)
             surveys.append(Survey(kernel, values, noise, settings, known, sv.trend_of(p.trend, data.obs)))
-        found = invert_together(surveys, cells.mesh, active, p.coupling, progress=progress.part(0.1, 0.98))
+        found = invert_together(surveys, cells.mesh, active, p.coupling_weight, progress=progress.part(0.1, 0.98))
     properties = {
         "susceptibility": sv.boxed(cells, found[0].model),
         "density_contrast": sv.boxed(cells, found[1].model),
@@ -202,8 +201,8 @@ TOGETHER = Operation(
     run=_run,
     reads=("lines", "stations"),
     inputs=(
-        Input("lines", "Magnetic readings", ("lines", "points", "grid")),
-        Input("stations", "Gravity readings", ("points", "lines", "grid")),
+        Input("lines", "Magnetic readings", ("lines", "points", "grid"), need=rd.may_measure("magnetic field")),
+        Input("stations", "Gravity readings", ("points", "lines", "grid"), need=rd.may_measure("gravity")),
         *rd.SLOTS,
         *sv.SLOTS,
     ),
