@@ -10,7 +10,7 @@ fi
 log=$(mktemp)
 trap 'rm -f "$log"' EXIT
 # What takes long in the window and needs nothing else goes with the core, so that both end together.
-beside=(tests/app/test_controls.py tests/app/test_session.py tests/app/test_tarquel_form.py tests/app/test_ground.py tests/app/test_looks.py tests/app/test_finding.py)
+beside=(tests/app/test_controls.py tests/app/test_session.py tests/app/test_tarquel_form.py tests/app/test_finding.py)
 bash scripts/with_display.sh "$python" -m pytest tests/core tests/contract "${beside[@]}" >"$log" 2>&1 &
 core=$!
 failed=0
