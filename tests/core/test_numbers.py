@@ -6,6 +6,7 @@ import pytest
 
 from innerlamp.core.errors import InputError
 from innerlamp.core.numbers import number_or_none, parse_number, parse_numbers
+from innerlamp.core.units import unit_in_heading, without_unit_in_heading
 
 
 @pytest.mark.parametrize(
@@ -39,3 +40,21 @@ def test_lists_are_parted_by_semicolons() -> None:
     assert parse_numbers("5; 20,5;;100") == [5.0, 20.5, 100.0]
     with pytest.raises(InputError, match="not a list of numbers"):
         parse_numbers("5; x")
+
+
+@pytest.mark.parametrize(
+    ("heading", "unit", "name"),
+    [
+        ("Susceptibility (10^-3 SI)", "10⁻³ SI", "Susceptibility"),
+        ("MagSus [10-3 SI]", "10⁻³ SI", "MagSus"),
+        ("Susc_1e-3SI", "10⁻³ SI", "Susc"),
+        ("MagSus (x10-3 SI)", "10⁻³ SI", "MagSus"),
+        ("Magsus SI x 10-3", "10⁻³ SI", "Magsus"),
+        ("kappa (SI×10⁻⁵)", "10⁻⁵ SI", "kappa"),
+        ("k (10^-6 cgs)", "10⁻⁶ cgs", "k"),
+        ("Susc (SI)", "SI", "Susc"),
+    ],
+)
+def test_a_power_of_ten_is_part_of_the_unit(heading: str, unit: str, name: str) -> None:
+    assert unit_in_heading(heading) == unit
+    assert without_unit_in_heading(heading) == name

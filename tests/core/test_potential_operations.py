@@ -15,11 +15,13 @@ from innerlamp.core.compute.potential import fields, prisms
 from innerlamp.core.compute.potential.bodies import dice
 from innerlamp.core.compute.potential.mainfield import main_field
 from innerlamp.core.crs import grid_convergence, to_lonlat
+from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel, Grid
 from innerlamp.core.items.points import PointSet, SurveyLines
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32719"
 WEST, SOUTH = 402_000.0, 7_502_000.0
@@ -194,6 +196,33 @@ def test_a_model_of_before_is_a_start_or_a_reference(lamp: Project) -> None:
         lamp.run("invert-magnetics", **base, start=reference, known="density")
 
 
+def test_measurements_in_a_hole_hold_the_model_around_it(lamp: Project, tmp_path: Path) -> None:
+    # A hole beside the body that measured 0.02 SI all along, where the readings see next to nothing.
+    x, y = WEST + 300.0, SOUTH + 1100.0
+    top = float(ground(np.array([x]), np.array([y]))[0])
+    (tmp_path / "collars.csv").write_text(f"HOLE,EAST,NORTH,ELEV,DEPTH\nA,{x},{y},{top},200\n", encoding="ascii")
+    rows = "".join(f"A,{d},{d + 2},20\n" for d in range(0, 200, 2))
+    (tmp_path / "assays.csv").write_text(f"HOLE,FROM,TO,Susceptibility (10^-3 SI)\n{rows}", encoding="ascii")
+    (tmp_path / "surveys.csv").write_text("HOLE,DEPTH,AZIMUTH,DIP\nA,0,0,-90\n", encoding="ascii")
+    files = {"collar": "collars", "survey": "surveys", "assay": "assays"}
+    holes = lamp.run("import-holes", name="Holes", **{k: str(tmp_path / f"{v}.csv") for k, v in files.items()})["holes"]
+    measured = next(n for n, a in lamp[holes].attributes.items() if a.quantity == "susceptibility")
+    asked = {"lines": "Flights", "ground": "Ground", "attribute": "TMI_nT", "noise": 0.5, **CELLS}
+    models = [
+        lamp[lamp.run("invert-magnetics", **asked, **more)["model"]]
+        for more in ({}, {"holes": holes, "measured": measured, "hole_reach": 60.0})
+    ]
+    around = []
+    for model in models:
+        assert isinstance(model, BlockModel)
+        along = np.column_stack([np.full(8, x), np.full(8, y), top - np.linspace(20, 180, 8)])
+        around.append(float(np.nanmean(model.mesh.values_at(model.properties["susceptibility"], *along.T))))
+    assert around[0] < 0.005
+    assert around[1] == pytest.approx(0.02, rel=0.25)
+    with pytest.raises(LampError, match="no measured property"):
+        lamp.run("invert-magnetics", **asked, holes=holes)
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [
@@ -331,3 +360,15 @@ def test_overlap_is_the_share_in_common() -> None:
     volumes = np.array([1.0, 2.0, 3.0, 4.0]).reshape(4, 1, 1)
     assert dice(a, b, volumes) == pytest.approx(2 * 2.0 / (3.0 + 9.0))
     assert dice(a, a, volumes) == 1.0 and dice(a, ~a, volumes) == 0.0
+
+
+def test_what_a_year_alone_leaves_open_of_the_main_field_is_said(lamp: Project) -> None:
+    op = OPERATIONS["invert-magnetics"]
+    assert op.estimate is not None
+    items = Inputs({"lines": lamp["Flights"], "ground": lamp["Ground"]}, CRS)
+    words = op.estimate(items, op.check({"attribute": "TMI_nT", "date": "2023", **CELLS})).text
+    lon, lat = to_lonlat(CRS, *BODY[:2])
+    first, last = (main_field(float(lon), float(lat), 4300.0, f"2023-{day}") for day in ("01-01", "12-31"))
+    assert f"within 2023 it changes by {abs(last.intensity - first.intensity):.0f} nT" in words
+    whole = op.estimate(items, op.check({"attribute": "TMI_nT", "date": "2023-06-01", **CELLS})).text
+    assert "within" not in whole and "inclination -" in whole

@@ -80,6 +80,32 @@ _SPELT = {
     "g/cm3": "g/cm³",
     "t/m3": "t/m³",
     "kg/m3": "kg/m³",
+    # A power of ten before or after SI is part of the unit: without it the values would be a thousand times as large.
+    **{
+        text: f"10{shown} SI"
+        for power, shown in (("3", "⁻³"), ("5", "⁻⁵"))
+        for text in (
+            *(
+                f"{times}10{hat}-{power}{gap}si"
+                for times in ("", "x", "x ", "×", "× ")
+                for hat in ("", "^")
+                for gap in ("", " ")
+            ),
+            *(
+                f"si{gap}{times}10{hat}-{power}"
+                for times in ("x", "x ", "*", "* ", "×", "× ")
+                for hat in ("", "^")
+                for gap in ("", " ")
+            ),
+            *(f"1e-{power}{gap}si" for gap in ("", " ")),
+            *(f"10{shown}{gap}si" for gap in ("", " ")),
+            *(f"si{gap}×{space}10{shown}" for gap in ("", " ") for space in ("", " ")),
+        )
+    },
+    "msi": "10⁻³ SI",
+    "10^-6 cgs": "10⁻⁶ cgs",
+    "10-6 cgs": "10⁻⁶ cgs",
+    "1e-6 cgs": "10⁻⁶ cgs",
     "ohm.m": "ohm.m",
     "ohmm": "ohm.m",
     "ohm-m": "ohm.m",
@@ -96,6 +122,9 @@ _KNOWN = (
     "nT",
     "mGal",
     "SI",
+    "10⁻³ SI",
+    "10⁻⁵ SI",
+    "10⁻⁶ cgs",
     "mV/V",
     "mV",
     "mA",

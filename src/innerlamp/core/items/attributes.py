@@ -93,7 +93,7 @@ QUANTITIES: dict[str, Quantity] = {
     "field gradient": Quantity("Gradient of a field", ("nT/m", "mGal/m", "nT/m²", "mGal/m²", "E"), "tide", "slate"),
     "susceptibility": Quantity(
         "Magnetic susceptibility",
-        ("SI", "10⁻³ SI", "1e-3 SI"),
+        ("SI", "10⁻³ SI", "1e-3 SI", "10⁻⁵ SI", "10⁻⁶ cgs"),
         "dusk",
         "slate",
         "linear",

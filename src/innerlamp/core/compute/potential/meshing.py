@@ -126,7 +126,8 @@ def evened_sensitivity(mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatA
     """Return sensitivities (cells,) of which none is below what is usual at its depth under the survey.
 
     Cells beside the survey are hardly seen; weighed by that alone they would be the cheapest place for whatever the
-    readings do not decide.
+    readings do not decide. Under sensors lower than the diagonal of a cell, those nearer than it count as at that
+    distance: else the uppermost would be so dear that bodies which crop out are put below them.
 
     Parameters
     ----------
@@ -150,7 +151,61 @@ def evened_sensitivity(mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatA
     known, begins = np.unique(level[here][order], return_index=True)
     usual = [float(np.median(part)) for part in np.split(each[here][order], begins[1:])]
     floor = np.interp(level, known, usual)
-    return np.asarray(np.maximum(each, floor) * volume)
+    out = np.maximum(each, floor)
+    inside = i >= 0
+    height = float(np.median(obs[inside, 2] - mesh.tops[i[inside], j[inside]])) if inside.any() else np.inf
+    near = float(np.hypot(mesh.u.mean(), mesh.v.mean())) - height
+    if near > 0:
+        out = np.where(depth < near, np.minimum(out, np.interp(near / usual_height, known, usual)), out)
+    return np.asarray(out * volume)
+
+
+def spread_from(
+    mesh: DrapedMesh, active: NDArray[np.bool_], places: FloatArray, values: FloatArray, reach: float
+) -> tuple[FloatArray, FloatArray]:
+    """Return values of the active cells near measurements, and how much they count: 1 at one, falling as a Gaussian.
+
+    Measurements in one cell are averaged first, so that a densely measured hole counts no more than another.
+
+    Parameters
+    ----------
+    places, values
+        Of the measurements, shapes (n, 3) in metres and (n,).
+    reach
+        Distance in metres at which a measurement counts 1/e.
+
+    Returns
+    -------
+    values, shares
+        Shapes (cells,); both 0 beyond three times the reach, and where nothing is measured in the mesh.
+    """
+    from scipy.spatial import cKDTree
+
+    out, share = np.zeros(int(active.sum())), np.zeros(int(active.sum()))
+    cell = np.stack(mesh.find(*places.T), axis=1)
+    inside = cell[:, 0] >= 0
+    if not inside.any():
+        return out, share
+    own, group = np.unique(cell[inside], axis=0, return_inverse=True)
+    count = np.bincount(group.ravel())
+    mean = [np.bincount(group.ravel(), weights=v[inside]) / count for v in (*places.T, values)]
+    centres = mesh.centres()[active.ravel()]
+    away, near = cKDTree(np.column_stack(mean[:3])).query(
+        centres, k=min(8, len(count)), distance_upper_bound=3.0 * reach
+    )
+    away, near = away.reshape(len(centres), -1), near.reshape(len(centres), -1)
+    weight = np.where(np.isfinite(away), np.exp(-((np.where(np.isfinite(away), away, 0.0) / reach) ** 2)), 0.0)
+    total = weight.sum(axis=1)
+    known = total > 0
+    padded = np.append(mean[3], 0.0)
+    out[known] = (weight * padded[near]).sum(axis=1)[known] / total[known]
+    share[known] = weight.max(axis=1)[known]
+    number = np.where(active.ravel(), np.cumsum(active.ravel()) - 1, -1).reshape(mesh.shape)[tuple(own.T)]
+    out[number[number >= 0]], share[number[number >= 0]] = (
+        mean[3][number >= 0],
+        1.0,
+    )  # what is measured in a cell is its
+    return out, share
 
 
 def _grown(plan: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -17,6 +17,7 @@ from ...items.base import Item
 from ...items.fields import BlockModel, Grid
 from ...items.points import PointSet, SurveyLines
 from ...progress import Progress
+from . import known as kn
 from . import readings as rd
 from . import solving as sv
 from .cells import Cells, below, cost, proposed_cells
@@ -75,6 +76,16 @@ def main_field_at(item: Item, date: str, x: float, y: float, z: float) -> tuple[
     lon, lat = to_lonlat(item.crs, x, y)
     field = main_field(float(lon), float(lat), z, f"{when}-07-01" if len(when) == 4 and when.isdigit() else when)
     return field, field.declination - grid_convergence(item.crs, x, y)
+
+
+def _within_the_year(item: Item, date: str, x: float, y: float, z: float) -> str:
+    """What the main field changes by within a year, where no more than that is known of the date; '' otherwise."""
+    when = date or getattr(item, "date", "")
+    if not (len(when) == 4 and when.isdigit()):
+        return ""
+    (first, begin), (last, end) = (main_field_at(item, f"{when}-{day}", x, y, z) for day in ("01-01", "12-31"))
+    parts = (last.intensity - first.intensity, last.inclination - first.inclination, end - begin)
+    return " (within {} it changes by {:.0f} nT, {:.2f}° and {:.2f}°)".format(when, *map(abs, parts))
 
 
 def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[str, Item]:
@@ -163,6 +174,7 @@ def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
             f", main field {field.intensity:,.0f} nT, inclination {field.inclination:.1f}°,"
             f" {abs(declination):.1f}° {'west' if declination < 0 else 'east'} of grid north"
         )
+        more += _within_the_year(inputs["lines"], p.date, *data.obs.mean(axis=0))
     components = 1 if p.magnetisation == "along the field" else 3
     rounds = _ROUNDS[p.character] * (6 if p.magnetisation.startswith("one") else 1)
     return cost(cells, data, components, rounds * (8 if p.family == "six runs" else 1), more)
@@ -198,7 +210,7 @@ INVERT = Operation(
     inputs=(
         Input("lines", "Magnetic readings", ("lines", "points", "grid"), need=rd.may_measure("magnetic field")),
         *rd.SLOTS,
-        *sv.SLOTS,
+        *kn.SLOTS,
     ),
     outputs=(Output("model", "blocks", "Model"), Output("fit", "lines", "Predicted data and residual")),
     estimate=_estimate_magnetics,
@@ -214,7 +226,7 @@ class GravityReading(Params):
     attribute: str = param(
         "", "Reading", editor="attribute", of="stations", help="Bouguer anomaly, or a component of the gradient"
     )
-    measured: Measured = param(
+    component: Measured = param(
         "gz",
         "It is",
         help="gz in mGal, or a component of the gradient in E with x east, y north and z down",
@@ -246,7 +258,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     low = rd.above_ground(data, item.name, max(p.cell_z, 5.0))
     cells = below(inputs, data, p)
     noise = _gravity_noise(data, p, item.name)
-    kind = fields.vertical_gravity() if p.measured == "gz" else fields.gravity_gradient(_component(p.measured))
+    kind = fields.vertical_gravity() if p.component == "gz" else fields.gravity_gradient(_component(p.component))
     # Densities are asked for and given in g/cm³.
     kind = fields.FieldKernel(kind.tensor, 1000.0 * kind.scale, kind.unit)
     solved = sv.solve(inputs, p, data, data.values, noise, cells, (kind,), -np.inf, progress)
@@ -286,7 +298,7 @@ def _estimate_gravity(inputs: Inputs, p: InvertGravity) -> Cost:
     data = rd.read(inputs, "stations", p.attribute, p, p.cell)
     cells = below(inputs, data, p)
     level = p.noise or 0.02 * float(np.ptp(data.values))
-    unit = "mGal" if p.measured == "gz" else "E"
+    unit = "mGal" if p.component == "gz" else "E"
     rounds = _ROUNDS[p.character] * (8 if p.family == "six runs" else 1)
     return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}")
 
@@ -306,7 +318,7 @@ INVERT_GRAVITY = Operation(
     inputs=(
         Input("stations", "Gravity readings", ("points", "lines", "grid"), need=rd.may_measure("gravity")),
         *rd.SLOTS,
-        *sv.SLOTS,
+        *kn.SLOTS,
     ),
     outputs=(Output("model", "blocks", "Density model"), Output("fit", "points", "Predicted data and residual")),
     estimate=_estimate_gravity,

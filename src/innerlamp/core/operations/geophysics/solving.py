@@ -11,31 +11,20 @@ import pandas as pd
 
 from ...compute.potential import coherent, inversion, meshing
 from ...compute.potential.fields import FieldKernel
-from ...declaring.operation import Input, Inputs, Maybe, param
-from ...errors import InputError
+from ...declaring.operation import Inputs, param
 from ...items.base import Item
-from ...items.fields import BlockModel
 from ...progress import Progress
 from .cells import Cells, InversionParams, fits
+from .known import KnownParams, known_of
 from .readings import Readings
 
 Character = Literal["smooth", "blocky", "compact"]
 Trend = Literal["none", "constant", "plane", "second degree"]
 NORMS: dict[Character, tuple[float, float]] = {"smooth": (2.0, 2.0), "blocky": (2.0, 1.0), "compact": (0.0, 2.0)}
 SEEN = "sensitivity"
-SLOTS = (
-    Input(
-        "start",
-        "Start or reference",
-        ("blocks",),
-        optional=True,
-        proposed=False,
-        help="A model of the same property, such as one from an earlier run or from drilling",
-    ),
-)
 
 
-class SolvingParams(InversionParams):
+class SolvingParams(KnownParams, InversionParams):
     """Parameters of the solution."""
 
     trend: Trend = param("plane", "Regional", help="Fitted along with the model, and kept beside the fit")
@@ -56,17 +45,6 @@ class SolvingParams(InversionParams):
         help="0 takes half of what the strongest hundredth of the cells has; below 0 what is lower stands out",
         more=True,
     )
-    known: str = param(
-        "", "Known property", editor="attribute", of="start", help="Of the start or reference model", more=True
-    )
-    role_of_known: Literal["reference", "start"] = param(
-        "reference", "It is taken as", help="A reference draws the model to it, a start only saves time", more=True
-    )
-    trust: float = param(
-        1.0, "Trust in the reference", above=0.0, high=1e6, help="Weight of departures from it", more=True
-    )
-    lower: Maybe = param(None, "Lowest value", help="0 for none below nothing; empty for no bound", more=True)
-    upper: Maybe = param(None, "Highest value", help="Empty for no bound", more=True)
     smoothness: float = param(
         0.0,
         "Smoothness",
@@ -131,7 +109,7 @@ def solve(
         norm_steps=NORMS[p.character][1],
         max_iterations=p.iterations,
     )
-    known = _known(inputs, p, cells, len(fields), lower)
+    known = known_of(inputs, p, cells, len(fields), lower, p.cell)
     trend = trend_of(p.trend, data.obs)
     with threadpool_limits(2):
         kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.1))
@@ -193,30 +171,6 @@ def trend_of(kind: Trend, obs: np.ndarray) -> np.ndarray | None:
     if kind == "second degree":
         columns += [x * x, x * y, y * y]
     return np.column_stack(columns)
-
-
-def _known(inputs: Inputs, p: SolvingParams, cells: Cells, components: int, lower: float) -> inversion.Constraints:
-    low = lower if p.lower is None else p.lower
-    high = np.inf if p.upper is None else p.upper
-    model = inputs.maybe("start", BlockModel)
-    if model is None:
-        if components == 1 and (low > 0 or high < 0):
-            return inversion.Constraints(low, high, reference=low if low > 0 else high)
-        return inversion.Constraints(low, high)
-    if components > 1:
-        raise InputError("a magnetisation can't begin with a model of one property", where=model.name)
-    name = p.known or next(iter(model.properties))
-    if name not in model.properties:
-        raise InputError(f"there is no property '{name}'", where=model.name)
-    places = cells.mesh.centres()[cells.active.ravel()]
-    found = model.mesh.values_at(model.properties[name], *places.T)
-    there = np.isfinite(found)
-    if not there.any():
-        raise InputError("it does not lie below the readings", where=model.name)
-    filled = np.where(there, found, float(np.clip(0.0, low, high)))
-    if p.role_of_known == "start":
-        return inversion.Constraints(low, high, start=filled)
-    return inversion.Constraints(low, high, reference=filled, trust=np.where(there, p.trust, 1.0))
 
 
 def boxed(cells: Cells, values: np.ndarray) -> np.ndarray:

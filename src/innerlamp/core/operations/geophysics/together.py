@@ -11,6 +11,7 @@ from ...items.base import Item
 from ...items.fields import BlockModel, Grid
 from ...items.points import PointSet, SurveyLines
 from ...progress import Progress
+from . import known as kn
 from . import readings as rd
 from . import solving as sv
 from .cells import below, cost, fits, proposed_cells
@@ -74,7 +75,7 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
     from ...compute.potential.joint import Survey, invert_together
     from ...compute.potential.lattice import Lattice
 
-    if p.family != "one run" or p.character != "smooth" or "start" in inputs:
+    if p.family != "one run" or p.character != "smooth" or {"start", "holes"} & set(inputs):
         raise InputError(
             "surveys inverted together are smooth, one run, and begin with nothing",
             fix="Leave family, character and start as they are, or invert each alone",
@@ -204,7 +205,7 @@ TOGETHER = Operation(
         Input("lines", "Magnetic readings", ("lines", "points", "grid"), need=rd.may_measure("magnetic field")),
         Input("stations", "Gravity readings", ("points", "lines", "grid"), need=rd.may_measure("gravity")),
         *rd.SLOTS,
-        *sv.SLOTS,
+        *kn.SLOTS,
     ),
     outputs=(
         Output("model", "blocks", "Model"),
