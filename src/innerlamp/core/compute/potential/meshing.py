@@ -122,12 +122,15 @@ def tops_below(
     return tops, lowered
 
 
-def evened_sensitivity(mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatArray, obs: FloatArray) -> FloatArray:
+def evened_sensitivity(
+    mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatArray, obs: FloatArray, steep: bool = True
+) -> FloatArray:
     """Return sensitivities (cells,) of which none is below what is usual at its depth under the survey.
 
     Cells beside the survey are hardly seen; weighed by that alone they would be the cheapest place for whatever the
     readings do not decide. Under sensors lower than the diagonal of a cell, those nearer than it count as at that
-    distance: else the uppermost would be so dear that bodies which crop out are put below them.
+    distance where the field falls off steeply: else the uppermost would be so dear that bodies which crop out are put
+    below them.
 
     Parameters
     ----------
@@ -135,6 +138,8 @@ def evened_sensitivity(mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatA
         Which cells take part, shape (nx, ny, nz); `seen` is that of these.
     obs
         Sensors (n, 3), metres.
+    steep
+        Whether the field falls off as the cube of distance, as all but gravity itself do.
     """
     volume = mesh.volumes().reshape(mesh.shape)[active]
     column = np.broadcast_to(np.arange(mesh.shape[0] * mesh.shape[1]).reshape(*mesh.shape[:2], 1), mesh.shape)[active]
@@ -155,7 +160,7 @@ def evened_sensitivity(mesh: DrapedMesh, active: NDArray[np.bool_], seen: FloatA
     inside = i >= 0
     height = float(np.median(obs[inside, 2] - mesh.tops[i[inside], j[inside]])) if inside.any() else np.inf
     near = float(np.hypot(mesh.u.mean(), mesh.v.mean())) - height
-    if near > 0:
+    if steep and near > 0:
         out = np.where(depth < near, np.minimum(out, np.interp(near / usual_height, known, usual)), out)
     return np.asarray(out * volume)
 

@@ -113,7 +113,9 @@ def solve(
     trend = trend_of(p.trend, data.obs)
     with threadpool_limits(2):
         kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.1))
-        even = meshing.evened_sensitivity(cells.mesh, cells.active, kernel.column_norms()[: cells.count], data.obs)
+        even = meshing.evened_sensitivity(
+            cells.mesh, cells.active, kernel.column_norms()[: cells.count], data.obs, not fields[0].is_gravity
+        )
         known = replace(known, weigh_by=np.tile(even, len(fields)))
 
         def run(how: inversion.Settings, part: Progress) -> inversion.Inversion:

@@ -115,7 +115,9 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
             ),
         ):
             kernel = Lattice(cells.mesh, data.obs, [kind], active, progress=progress.part(0.0, 0.1))
-            even = meshing.evened_sensitivity(cells.mesh, cells.active, kernel.column_norms(), data.obs)
+            even = meshing.evened_sensitivity(
+                cells.mesh, cells.active, kernel.column_norms(), data.obs, not kind.is_gravity
+            )
             settings = inversion.Settings(p.smoothness or p.cell, exponent, p.target, max_iterations=p.iterations)
             known = inversion.Constraints(lower=low, weigh_by=even)
             surveys.append(Survey(kernel, values, noise, settings, known, sv.trend_of(p.trend, data.obs)))
