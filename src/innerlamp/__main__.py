@@ -1,6 +1,6 @@
 """`python -m innerlamp` is the command `inner-lamp`."""
 
-from innerlamp.cli import main
+from innerlamp.command import entry
 
 if __name__ == "__main__":
-    raise SystemExit(main())
+    raise SystemExit(entry())
