@@ -12,14 +12,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.frame_model import as_text
+from innerlamp.app.panes.frame_model import _facts, as_text
 from innerlamp.app.panes.map_pane import MapPane
 from innerlamp.app.panes.scene_pane import ScenePane
 from innerlamp.app.panes.scene_views import SELECTED
 from innerlamp.app.panes.section_pane import SectionPane
 from innerlamp.app.panes.table_pane import TablePane
 from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.attributes import plain_number
+from innerlamp.core.items.fields import BlockModel
 
 from .conftest import choose, coloured_share, finish_jobs, type_into, widget_image
 
@@ -208,3 +210,13 @@ def test_numbers_on_legends(value: float, text: str) -> None:
 )
 def test_cells_of_tables(value: object, column: str, text: str) -> None:
     assert as_text(value, column) == text
+
+
+def test_facts_of_a_model_say_which_property_their_figures_are_of() -> None:
+    mesh = TensorMesh.even((0.0, 0.0, 0.0), (10.0, 10.0, 10.0), (2, 2, 2))
+    values = np.arange(8.0).reshape(2, 2, 2)
+    one = BlockModel(name="A", crs="EPSG:32719", mesh=mesh, properties={"v": values})
+    two = BlockModel(name="B", crs="EPSG:32719", mesh=mesh, properties={"v": values, "w": 10 + values})
+    assert dict(_facts(one).values)["Maximum"] == "7"
+    told = dict(_facts(two).values)
+    assert told["v: maximum"] == "7" and told["w: minimum"] == "10"

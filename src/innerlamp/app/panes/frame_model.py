@@ -188,8 +188,10 @@ def _facts(item: Item) -> pd.DataFrame:
     if isinstance(item, Grid):
         facts |= _summary(item.values[np.isfinite(item.values)])
     if isinstance(item, BlockModel):
-        for values in item.properties.values():
-            facts |= _summary(values[np.isfinite(values)])
+        several = len(item.properties) > 1
+        for name, values in item.properties.items():
+            figures = _summary(values[np.isfinite(values)])
+            facts |= {f"{name}: {what.lower()}" if several else what: text for what, text in figures.items()}
     if isinstance(item, Surface):
         facts["Vertices"] = f"{len(item.vertices):,}"
     return pd.DataFrame({"fact": list(facts), "value": list(facts.values())})
