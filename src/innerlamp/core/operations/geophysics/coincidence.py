@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ...compute.potential.bodies import bodies, dice, middle_of
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
@@ -30,6 +29,8 @@ def _stands_out(values: np.ndarray, limit: float) -> np.ndarray:
 
 
 def _run(inputs: Inputs, p: Coincidence, progress: Progress) -> dict[str, Item]:
+    from ...compute.potential.bodies import bodies, dice, middle_of
+
     one, other = inputs.need("first", BlockModel), inputs.need("second", BlockModel)
     if one.crs != other.crs:
         raise InputError("the models have different coordinate systems", where=other.name)

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
 from ...compute.potential import fields
 from ...compute.potential.fields import Component, field_direction
-from ...compute.potential.inversion import Inversion
 from ...compute.potential.mainfield import MainField, main_field
 from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
@@ -21,6 +20,9 @@ from . import known as kn
 from . import readings as rd
 from . import solving as sv
 from .cells import Cells, below, cost, proposed_cells
+
+if TYPE_CHECKING:
+    from ...compute.potential.inversion import Inversion
 
 _ROUNDS = {"smooth": 120, "blocky": 220, "compact": 260}  # products with the kernel that a run takes, as measured
 _RICH = 0.1  # SI from which bodies demagnetise themselves noticeably (Clark & Emerson 1991, Exploration Geophysics 22)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from ...compute.potential.inversion import Constraints
 from ...compute.potential.meshing import spread_from
 from ...declaring.operation import Input, Inputs, Maybe, Params, param
 from ...errors import InputError
 from ...items.fields import BlockModel
 from ...items.holes import HoleSet, readings_with, table_with
 from .cells import Cells
+
+if TYPE_CHECKING:
+    from ...compute.potential.inversion import Constraints
 
 # What a value in a unit is multiplied by to be in that of the model (SI, or g/cm³).
 _FACTORS = {"10⁻³ SI": 1e-3, "1e-3 SI": 1e-3, "10⁻⁵ SI": 1e-5, "10⁻⁶ cgs": 4e-6 * np.pi, "kg/m³": 1e-3}
@@ -77,6 +79,8 @@ def known_of(inputs: Inputs, p: KnownParams, cells: Cells, components: int, lowe
     InputError
         When what is known has no such property, or does not lie below the readings.
     """
+    from ...compute.potential.inversion import Constraints
+
     low = lower if p.lower is None else p.lower
     high = np.inf if p.upper is None else p.upper
     if components > 1:

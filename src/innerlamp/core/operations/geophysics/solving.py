@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import pandas as pd
 
-from ...compute.potential import coherent, inversion, meshing
+from ...compute.potential import meshing
 from ...compute.potential.fields import FieldKernel
 from ...declaring.operation import Inputs, param
 from ...items.base import Item
@@ -17,6 +17,9 @@ from ...progress import Progress
 from .cells import Cells, InversionParams, fits
 from .known import KnownParams, known_of
 from .readings import Readings
+
+if TYPE_CHECKING:
+    from ...compute.potential import inversion
 
 Character = Literal["smooth", "blocky", "compact"]
 Trend = Literal["none", "constant", "plane", "second degree"]
@@ -97,6 +100,7 @@ def solve(
     """
     from threadpoolctl import threadpool_limits
 
+    from ...compute.potential import coherent, inversion
     from ...compute.potential.lattice import Lattice
 
     fits(cells, data, len(fields))
