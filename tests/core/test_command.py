@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import resource
 import signal
@@ -17,6 +18,7 @@ from innerlamp.core.project.store import Store
 
 def test_a_process_that_dies_is_told_in_a_sentence(capfd: pytest.CaptureFixture[str]) -> None:
     def die() -> int:
+        faulthandler.disable()  # pytest's own would print a report
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
         os.kill(os.getpid(), signal.SIGSEGV)
         return 0
