@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -291,15 +292,20 @@ class Problem:
 
     def first_beta(self) -> float:
         """Return a beta, without unit, with which the measure of the model outweighs the misfit."""
-        v = self.adjoint(self.b)
+        v = self._first_gradient
         fv = self.forward(v)
         return 0.3 * float(fv @ fv) / max(float(v @ self.rough.apply(v)), 1e-300)
 
     def optimality(self, beta: float) -> float:
         """Return the length of the gradient on the free cells against that of the start, without unit."""
         gradient = self.adjoint(self.residual) + beta * self.qy
-        start = self.adjoint(-self.b)
-        return float(np.linalg.norm(gradient[self._free(gradient)]) / max(float(np.linalg.norm(start)), 1e-300))
+        start = float(np.linalg.norm(self._first_gradient))
+        return float(np.linalg.norm(gradient[self._free(gradient)]) / max(start, 1e-300))
+
+    @cached_property
+    def _first_gradient(self) -> FloatArray:
+        """Downhill from no model at all; it stays, so that its product is made once."""
+        return self.adjoint(self.b)
 
     def _free(self, gradient: FloatArray) -> NDArray[np.bool_]:
         return np.asarray(((self.y > self.low) | (gradient < 0)) & ((self.y < self.high) | (gradient > 0)))

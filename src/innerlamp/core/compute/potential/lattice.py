@@ -76,7 +76,7 @@ class Lattice:
         between = _interfaces(mesh)
         p, q = mesh.from_map(obs[:, 0], obs[:, 1])
         here = np.ascontiguousarray(np.column_stack([p, q, obs[:, 2]]))
-        high = _step(mesh, between, plan)
+        high = _step(between, plan)
         z0 = float(between.min()) + 0.5 * high - lk.POINTS * high
         self._deposits(between, z0, high, plan)
         self._nodes_of(here, z0, (*plan, high))
@@ -265,7 +265,7 @@ def _interfaces(mesh: Mesh) -> FloatArray:
     return np.ascontiguousarray(np.broadcast_to(mesh.z_edges, (*mesh.shape[:2], mesh.shape[2] + 1)))
 
 
-def _step(mesh: Mesh, between: FloatArray, plan: tuple[float, float]) -> float:
+def _step(between: FloatArray, plan: tuple[float, float]) -> float:
     """Distance of the lattice's levels in metres: that of the layers, where this is not far from the width of cells."""
     thick = np.diff(between, axis=2)
     usual = float(np.median(thick[thick > 0])) if (thick > 0).any() else plan[0]

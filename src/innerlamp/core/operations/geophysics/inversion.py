@@ -249,17 +249,12 @@ class InvertGravity(sv.SolvingParams, GravityReading):
     )
 
 
-def _gravity_noise(data: rd.Readings, p: InvertGravity, name: str) -> np.ndarray:
-    level = p.noise or 0.02 * float(np.ptp(data.values))
-    return rd.noise_of(data, level, p.relative if p.noise else 0.0, 0.0, name, "mGal")
-
-
 def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, Item]:
     item = inputs["stations"]
     data = rd.read(inputs, "stations", p.attribute, p, p.cell)
     low = rd.above_ground(data, item.name, max(p.cell_z, 5.0))
     cells = below(inputs, data, p)
-    noise = _gravity_noise(data, p, item.name)
+    noise = rd.gravity_noise(data, p.noise, p.relative, item.name)
     kind = fields.vertical_gravity() if p.component == "gz" else fields.gravity_gradient(_component(p.component))
     # Densities are asked for and given in g/cm³.
     kind = fields.FieldKernel(kind.tensor, 1000.0 * kind.scale, kind.unit)
@@ -299,7 +294,7 @@ def _component(measured: Measured) -> Component:
 def _estimate_gravity(inputs: Inputs, p: InvertGravity) -> Cost:
     data = rd.read(inputs, "stations", p.attribute, p, p.cell)
     cells = below(inputs, data, p)
-    level = p.noise or 0.02 * float(np.ptp(data.values))
+    level = rd.gravity_level(data, p.noise)
     unit = "mGal" if p.component == "gz" else "E"
     rounds = _ROUNDS[p.character] * (8 if p.family == "six runs" else 1)
     return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}")

@@ -267,6 +267,16 @@ def noise_of(data: Readings, level: float, relative: float, least: float, name: 
     return np.asarray(np.hypot(level, relative / 100.0 * np.abs(data.values - np.median(data.values))))
 
 
+def gravity_noise(data: Readings, level: float, relative: float, name: str) -> np.ndarray:
+    """Standard deviation of each gravity reading; where no level is given a share of their range, and nothing relative."""
+    return noise_of(data, gravity_level(data, level), relative if level else 0.0, 0.0, name, "mGal")
+
+
+def gravity_level(data: Readings, level: float) -> float:
+    """The level of the noise that was given, 2 % of the range of the readings where none was."""
+    return level or 0.02 * float(np.ptp(data.values))
+
+
 def _thinned(
     x: np.ndarray, y: np.ndarray, z: np.ndarray, values: np.ndarray, rows: np.ndarray, p: ReadingParams, side: float
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:

@@ -92,7 +92,6 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
     field, declination = main_field_at(lines, p.date, *one.obs.mean(axis=0))
     total = float(np.median(one.values)) > 0.5 * field.intensity
     magnetic = one.values - field.intensity if total else one.values
-    level = p.gravity_noise or 0.02 * float(np.ptp(two.values))
     gravity = fields.vertical_gravity()
     with threadpool_limits(2):
         surveys = []
@@ -108,7 +107,7 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
             (
                 two,
                 two.values,
-                rd.noise_of(two, level, p.relative if p.gravity_noise else 0.0, 0.0, stations.name, "mGal"),
+                rd.gravity_noise(two, p.gravity_noise, p.relative, stations.name),
                 fields.FieldKernel(gravity.tensor, 1000.0 * gravity.scale, gravity.unit),  # of g/cm³
                 p.gravity_exponent,
                 -np.inf,
