@@ -339,6 +339,7 @@ def test_rename_hold_and_remove_from_the_shelf(demo_window: Window) -> None:
     type_into(editor, "Tin in soil")
     QTest.keyClick(editor, Qt.Key.Key_Return)
     assert wait_until(lambda: ctx.entry(grid).name == "Tin in soil", 3)  # type: ignore[union-attr]
+    assert wait_until(lambda: window.card.findChild(QComboBox, "colourBy") is not None, 10)
     colour = window.card.findChild(QComboBox, "colourBy")
     assert colour is not None
     assert colour.currentText() == "Sn ppm"

@@ -360,3 +360,8 @@ def test_corrected_columns_of_a_further_table_are_those_that_come_in(tmp_path: P
     made = op.run(Inputs({}, "EPSG:32719"), op.check(run.params), SILENT)["holes"]
     table = made.tables["recovery"]  # type: ignore[attr-defined]
     assert (table["from_m"].tolist(), table["to_m"].tolist()) == ([10.0], [13.0])
+
+
+def test_a_table_of_nothing_but_delimiters_is_looked_at(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text(",\n", encoding="ascii")
+    offers.offers_of(tmp_path / "a.csv", {})

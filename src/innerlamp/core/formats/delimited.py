@@ -94,6 +94,8 @@ def _without_ends(lines: list[str], delimiter: str) -> list[str]:
         return lines
     cut = [line.rstrip()[:-1] if line.rstrip().endswith(delimiter) else line for line in lines]
     counts = [len(_split(line, delimiter)) for line in cut[:200] if line.strip()]
+    if not counts:  # nothing but delimiters
+        return lines
     width = int(np.median(counts))
     # An empty last column is a column when the heading names it, or when its cells are not always empty.
     return cut if _steady(counts) >= 0.9 and _has_heading(cut, delimiter, width) else lines
