@@ -7,9 +7,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal, TypeVar, overload
 
+import numpy as np
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
 from ..errors import InputError
+from ..geometry.mesh import Mesh
 from ..items.attributes import is_ground
 from ..items.base import Item
 from ..progress import Progress
@@ -153,13 +155,23 @@ class Output:
     label: str
 
 
+@dataclass(frozen=True, eq=False)
+class Sketch:
+    """What a run would work on, for panes to show while its form is open: cells, and places (n, 3) in metres."""
+
+    mesh: Mesh
+    places: np.ndarray
+
+
 @dataclass(frozen=True)
 class Cost:
-    """What a run will take, said before it runs."""
+    """What a run will take, said before it runs; `notes` are what a look at the input found, with what will be done."""
 
     text: str
     megabytes: float = 0.0
     seconds: float = 0.0
+    notes: tuple[str, ...] = ()
+    sketch: Sketch | None = None
 
 
 I = TypeVar("I", bound=Item)  # noqa: E741 - an item

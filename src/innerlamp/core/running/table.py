@@ -35,7 +35,7 @@ from ..operations.drilling import (
     oriented,
 )
 from ..operations.geology import grade_shell
-from ..operations.geophysics import coincidence, diurnal, forward, inversion, together
+from ..operations.geophysics import coincidence, diurnal, forward, inversion, regional, together, units_forward
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
 from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages, walks
 from ..operations.targets import ranking
@@ -111,11 +111,13 @@ OPERATIONS: dict[str, Operation] = {
         along.LINES,
         along.POINTS,
         diurnal.OPERATION,
+        regional.OPERATION,
         inversion.INVERT,
         inversion.INVERT_GRAVITY,
         together.TOGETHER,
         coincidence.COINCIDENCE,
         forward.GRAVITY,
+        units_forward.UNITS_FORWARD,
         grade_shell.OPERATION,
         ranking.OPERATION,
     )

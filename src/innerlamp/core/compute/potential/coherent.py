@@ -9,6 +9,7 @@ that would turn it. The sum is the total moment, which the readings hold best (H
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -63,13 +64,15 @@ def invert_one_direction(
     known: Constraints | None = None,
     *,
     trend: FloatArray | None = None,
+    look: Callable[[FloatArray], None] | None = None,
     progress: Progress = SILENT,
 ) -> tuple[Inversion, FloatArray]:
     """Invert data for a magnetisation (east, north, up) of one direction; returns the model and the unit vector found.
 
-    Parameters and errors as in `invert`; of what is known only `weigh_by` is taken. `kernel` is that of the three components (see `magnetisation_fields`).
+    Parameters and errors as in `invert`; of what is known only `weigh_by` and `directions` are taken. `kernel` is that of the three components (see `magnetisation_fields`).
     """
-    free = Constraints(weigh_by=known.weigh_by if known is not None else None)
+    known = known or Constraints()
+    free = Constraints(weigh_by=known.weigh_by, directions=known.directions)
     smooth = replace(settings, norm_size=2.0, norm_steps=2.0)
     found = invert(kernel, data, noise, mesh, active, smooth, free, trend=trend, progress=progress.part(0.0, 0.2))
     way = _sum(found.model)
@@ -80,7 +83,8 @@ def invert_one_direction(
         last = number == _ROUNDS - 1
         turned = Turned(kernel, _frame(way), np.array([1.0, _ACROSS, _ACROSS]))
         part = progress.part(0.2 + 0.8 * number / _ROUNDS, 0.2 + 0.8 * (number + 1) / _ROUNDS)
-        result = invert(turned, data, noise, mesh, active, smooth, bound, trend=trend, progress=part)
+        seen = None if look is None else _mapped(look, turned)
+        result = invert(turned, data, noise, mesh, active, smooth, bound, trend=trend, look=seen, progress=part)
         model = turned.to_map(result.model)
         toward = _sum(model)
         found = replace(result, model=model)
@@ -93,6 +97,10 @@ def invert_one_direction(
         result = invert(turned, data, noise, mesh, active, settings, bound, trend=trend, progress=part)
         found = replace(result, model=turned.to_map(result.model))
     return found, way
+
+
+def _mapped(look: Callable[[FloatArray], None], turned: Turned) -> Callable[[FloatArray], None]:
+    return lambda model: look(turned.to_map(model))
 
 
 def _sum(model: FloatArray) -> FloatArray:

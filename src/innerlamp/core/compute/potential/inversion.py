@@ -110,6 +110,8 @@ class Constraints:
         Factors of the steps between cells, see `Roughness`.
     weigh_by
         Sensitivity of each cell that the model is weighed by; that of the kernel by default.
+    directions
+        Tensors (cells, 6) of the directions in which the model is smooth, see `Roughness`.
     """
 
     lower: FloatArray | float = -np.inf
@@ -119,6 +121,7 @@ class Constraints:
     start: FloatArray | None = None
     faces: tuple[FloatArray, FloatArray, FloatArray] | None = None
     weigh_by: FloatArray | None = None
+    directions: FloatArray | None = None
 
 
 def invert(
@@ -242,7 +245,9 @@ class Problem:
         self.w, self._reference = w, np.clip(reference, lower, upper)
         self._basis = None if trend is None else np.linalg.qr(trend * self._wd[:, None])[0]
         self._more: Callable[[FloatArray], FloatArray] | None = None
-        self.rough = Roughness(mesh, active, settings.smoothness, unknowns // cells, known.trust, known.faces)
+        self.rough = Roughness(
+            mesh, active, settings.smoothness, unknowns // cells, known.trust, known.faces, known.directions
+        )
         self.low, self.high = (lower - self._reference) * w, (upper - self._reference) * w
         self.b = self._clean(self._wd * (data - kernel.apply(self._reference)))
         start = np.zeros(unknowns) if known.start is None else (known.start - self._reference) * w

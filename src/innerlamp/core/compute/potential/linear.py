@@ -77,3 +77,26 @@ class Stacked:
 
     def column_norms(self) -> FloatArray:
         return np.asarray(np.sqrt(sum(part.column_norms() ** 2 for part in self.parts)))
+
+
+class ByRows:
+    """Operators on one model, each of which gives some rows of the data, such as blocks flown in different years."""
+
+    def __init__(self, parts: Sequence[tuple[NDArray[np.int64], Operator]]) -> None:
+        self._rows = [rows for rows, _ in parts]
+        self._whole = Stacked([part for _, part in parts])
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self._whole.shape
+
+    def apply(self, model: FloatArray) -> FloatArray:
+        out = np.empty(self.shape[0])
+        out[np.concatenate(self._rows)] = self._whole.apply(model)
+        return out
+
+    def transposed(self, data: FloatArray) -> FloatArray:
+        return self._whole.transposed(data[np.concatenate(self._rows)])
+
+    def column_norms(self) -> FloatArray:
+        return self._whole.column_norms()

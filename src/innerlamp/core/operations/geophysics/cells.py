@@ -10,7 +10,7 @@ import numpy as np
 from ... import limits
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential import meshing
-from ...declaring.operation import Cost, Inputs, Params, param
+from ...declaring.operation import Cost, Inputs, Params, Sketch, param
 from ...geometry.mesh import DrapedMesh
 from ...items.base import Item
 from ...items.fields import Grid
@@ -87,22 +87,39 @@ def below(inputs: Inputs, data: Readings, p: InversionParams) -> Cells:
     return Cells(draped, draped.thickness > 0, int(lowered.sum()))
 
 
-def cost(cells: Cells, data: Readings, components: int, rounds: int, more: str) -> Cost:
-    """What a run takes: bytes of the lattice operator and of the model vectors, and seconds measured on two cores."""
+def cost(cells: Cells, data: Readings, components: int, rounds: int, more: str, parts: int = 1) -> Cost:
+    """What a run takes: bytes of the lattice operator and of the model vectors, and seconds measured on two cores.
+
+    Of a kernel in parts elsewhere only the vectors are held here; where one machine is too small the text says so.
+    """
     n, (nx, ny, nz) = len(data.obs), cells.mesh.shape
     relief = float(np.ptp(data.obs[:, 2])) / max(float(np.median(cells.mesh.thickness[cells.active])), 1e-9)
     lattice = 4.0 * nx * ny * (nz + relief + 12)
     near = 169.0 * 20.0 * n
     size = components * (8.0 * lattice + 4.0 * near) + 16.0 * lattice + 1200.0 * n + cells.mesh.size * 60.0
-    size += components * cells.count * 8.0 * 20
+    vectors = components * cells.count * 8.0 * 20
+    bound = limits.allowed()
+    if parts > 1:
+        size /= parts
+        here = vectors + 16.0 * cells.mesh.size
+        more += f", {parts} workers with about {size / 1e6 + 250:,.0f} MB each"
+        size = here
+    else:
+        size += vectors
+        if size + 250e6 > bound:
+            more += f". One machine is too small for it: give a cluster and {int(np.ceil(2 * size / bound))} parts"
     seconds = 1.0 + components * 1.5e-7 * near + rounds * components * (2.6e-8 * lattice + 2e-9 * near)
     text = f"{nx} × {ny} × {nz} cells ({cells.count:,} below ground), {n:,} readings, {more}"
-    if data.words:
-        text += ". " + "; ".join(data.words)
-    return Cost(text, size / 1e6 + 250, seconds)
+    notes = list(data.words)
+    close = int(np.sum(data.obs[:, 2] - data.ground < float(np.median(cells.mesh.thickness[cells.active]))))
+    if close:
+        notes.append(f"{close:,} of {n:,} readings are within a cell's height of the ground")
+    if cells.lowered:
+        notes.append(f"{cells.lowered:,} lie so low that the top of their column is cut")
+    return Cost(text, size / 1e6 + 250, seconds, tuple(notes), Sketch(cells.mesh, data.obs))
 
 
-def fits(cells: Cells, data: Readings, components: int) -> None:
+def fits(cells: Cells, data: Readings, components: int, parts: int = 1) -> None:
     """Refuse a run that would not fit into memory.
 
     Raises
@@ -110,7 +127,7 @@ def fits(cells: Cells, data: Readings, components: int) -> None:
     InputError
         With what it needs and what is allowed.
     """
-    need = cost(cells, data, components, 1, "").megabytes * 1e6
+    need = cost(cells, data, components, 1, "", parts).megabytes * 1e6
     what = f"{cells.count:,} cells and {len(data.obs):,} readings"
     limits.fits(need, what, "Take larger cells or a wider data spacing")
 

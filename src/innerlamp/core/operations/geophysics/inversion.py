@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -10,7 +11,7 @@ from ...compute.potential import fields
 from ...compute.potential.fields import Component, field_direction
 from ...compute.potential.mainfield import MainField, main_field
 from ...crs import grid_convergence, to_lonlat
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, Row, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import BlockModel, Grid
@@ -28,6 +29,11 @@ _ROUNDS = {"smooth": 120, "blocky": 220, "compact": 260}  # products with the ke
 _RICH = 0.1  # SI from which bodies demagnetise themselves noticeably (Clark & Emerson 1991, Exploration Geophysics 22)
 
 
+class FlownRow(Row):
+    lines: str = param(..., "Lines", help="Their names; * stands for any letters, ? for one")
+    date: str = param(..., "Date", help="A day or a year")
+
+
 class MagneticReading(Params):
     """What is read of a magnetic survey; stands before the rest in forms."""
 
@@ -43,6 +49,13 @@ class MagneticReading(Params):
         "Date of survey",
         editor="date",
         help="For the main field: a year is enough, a day is better; the survey's own when empty",
+    )
+    flown: tuple[FlownRow, ...] = param(
+        (),
+        "Flown at other dates",
+        editor="table",
+        help="Blocks of lines with dates of their own; the rest goes by the date above",
+        more=True,
     )
     magnetisation: Literal["along the field", "one direction, to be found", "any direction"] = param(
         "along the field",
@@ -80,6 +93,25 @@ def main_field_at(item: Item, date: str, x: float, y: float, z: float) -> tuple[
     return field, field.declination - grid_convergence(item.crs, x, y)
 
 
+def flown_at(item: Item, p: MagneticReading, data: rd.Readings) -> list[tuple[np.ndarray, str]]:
+    """Rows of the readings with their date, for each date that there is.
+
+    Raises
+    ------
+    InputError
+        When a row of the table names no line.
+    """
+    dates = np.full(len(data.line), p.date, dtype=object)
+    for row in p.flown:
+        wanted = row.lines.strip()
+        rows = np.array([fnmatch.fnmatchcase(str(name), wanted) for name in data.line], dtype=bool)
+        if not rows.any():
+            some = ", ".join(list(dict.fromkeys(data.line.tolist()))[:8]) or "none"
+            raise InputError(f"no line is called '{wanted}'", where=item.name, fix=f"Lines here: {some} …")
+        dates[rows] = row.date.strip()
+    return [(np.flatnonzero(dates == date), str(date)) for date in sorted(set(dates.tolist()))]
+
+
 def _within_the_year(item: Item, date: str, x: float, y: float, z: float) -> str:
     """What the main field changes by within a year, where no more than that is known of the date; '' otherwise."""
     when = date or getattr(item, "date", "")
@@ -95,30 +127,34 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     data = rd.read(inputs, "lines", p.attribute, p, p.cell)
     low = rd.above_ground(data, item.name, max(0.5 * p.cell_z, 2.0))
     cells = below(inputs, data, p)
-    field, declination = main_field_at(item, p.date, *data.obs.mean(axis=0))
-    total = float(np.median(data.values)) > 0.5 * field.intensity
-    values = data.values - field.intensity if total else data.values
-    noise = rd.noise_of(data, p.noise, p.relative, 1.0, item.name, "nT")
     free = p.magnetisation != "along the field"
-    here = (field.inclination, declination, field.intensity)
-    kinds = fields.magnetisation_fields(*here) if free else (fields.total_field(*here),)
+    values, sensed = data.values.copy(), []
+    for rows, date in flown_at(item, p, data):
+        field, declination = main_field_at(item, date, *data.obs[rows].mean(axis=0))
+        values[rows] -= main_field_in(values[rows], field)
+        here = (field.inclination, declination, field.intensity)
+        sensed.append((rows, fields.magnetisation_fields(*here) if free else (fields.total_field(*here),)))
+    noise = rd.noise_of(data, p.noise, p, 1.0, item.name, "nT")
     one = p.magnetisation.startswith("one")
-    solved = sv.solve(inputs, p, data, values, noise, cells, kinds, -np.inf if free else 0.0, progress, one)
+
+    def model_of(model: np.ndarray, more: dict[str, np.ndarray] | None = None) -> BlockModel:
+        properties, units = _magnetic_properties(cells, model, free, here)
+        return BlockModel(
+            name=sv.named(item, "Magnetisation" if free else "Susceptibility"),
+            crs=item.crs,
+            mesh=cells.mesh,
+            properties=properties | (more or {}),
+            units=units | dict.fromkeys(more or {}, "%"),
+        )
+
+    lower = -np.inf if free else 0.0
+    solved = sv.solve(inputs, p, data, values, noise, cells, sensed, lower, progress, one, model_of)
     result = solved.result
-    properties, units = _magnetic_properties(cells, result, free, here)
-    more_properties, more_units = sv.beside(cells, solved)
-    model = BlockModel(
-        name=sv.named(item, "Magnetisation" if free else "Susceptibility"),
-        crs=item.crs,
-        mesh=cells.mesh,
-        properties=properties | more_properties,
-        units=units | more_units,
-    )
-    table = sv.fit_table(data, values, noise, result)
+    model = model_of(result.model, sv.beside(cells, solved))
     fit = SurveyLines(
         name=sv.named(item, "Fit"),
         crs=item.crs,
-        table=table,
+        table=sv.fit_table(data, values, noise, result),
         units=dict.fromkeys(sv.FIT_COLUMNS, "nT"),
         roles=sv.FIT_ROLES,
         date=p.date or getattr(item, "date", ""),
@@ -128,6 +164,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
         low,
         _way(result) if one else "",
         f"above {_RICH} SI bodies demagnetise themselves: true values are higher" if rich else "",
+        solved.words,
     ]
     progress(
         1.0,
@@ -139,6 +176,11 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     return {"model": model, "fit": fit}
 
 
+def main_field_in(values: np.ndarray, field: MainField) -> float:
+    """What is to be taken off readings: the main field of total-field readings, nothing of anomalies."""
+    return field.intensity if float(np.median(values)) > 0.5 * field.intensity else 0.0
+
+
 def _way(result: Inversion) -> str:
     east, north, up = result.model.reshape(3, -1).sum(axis=1)
     inclination, declination = np.degrees([np.arctan2(-up, np.hypot(east, north)), np.arctan2(east, north)])
@@ -146,11 +188,11 @@ def _way(result: Inversion) -> str:
 
 
 def _magnetic_properties(
-    cells: Cells, result: Inversion, free: bool, here: tuple[float, float, float]
+    cells: Cells, model: np.ndarray, free: bool, here: tuple[float, float, float]
 ) -> tuple[dict[str, np.ndarray], dict[str, str]]:
     if not free:
-        return {"susceptibility": sv.boxed(cells, result.model)}, {"susceptibility": "SI"}
-    east, north, up = result.model.reshape(3, -1)
+        return {"susceptibility": sv.boxed(cells, model)}, {"susceptibility": "SI"}
+    east, north, up = model.reshape(3, -1)
     strength = np.sqrt(east**2 + north**2 + up**2)
     along = np.stack([east, north, up]).T @ field_direction(*here[:2])
     flat = np.hypot(east, north)
@@ -169,17 +211,23 @@ def _magnetic_properties(
 def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
     data = rd.read(inputs, "lines", p.attribute, p, p.cell)
     cells = below(inputs, data, p)
-    more = f"noise {p.noise:g} nT" if p.noise else "noise estimated"
-    if p.date or getattr(inputs["lines"], "date", ""):
-        field, declination = main_field_at(inputs["lines"], p.date, *data.obs.mean(axis=0))
-        more += (
-            f", main field {field.intensity:,.0f} nT, inclination {field.inclination:.1f}°,"
-            f" {abs(declination):.1f}° {'west' if declination < 0 else 'east'} of grid north"
-        )
-        more += _within_the_year(inputs["lines"], p.date, *data.obs.mean(axis=0))
+    item = inputs["lines"]
+    level = rd.told_noise(data, p.noise, p, item.name)
+    more = f"noise {level:.3g} nT" if level else "noise estimated"
+    if p.date or getattr(item, "date", "") or p.flown:
+        for rows, date in flown_at(item, p, data):
+            place = data.obs[rows].mean(axis=0)
+            field, declination = main_field_at(item, date, *place)
+            more += (
+                f", main field {field.intensity:,.0f} nT, inclination {field.inclination:.1f}°,"
+                f" {abs(declination):.1f}° {'west' if declination < 0 else 'east'} of grid north"
+            )
+            more += f" for {len(rows):,} readings of {date}" if p.flown and date else ""
+            more += _within_the_year(item, date, *place)
     components = 1 if p.magnetisation == "along the field" else 3
     rounds = _ROUNDS[p.character] * (6 if p.magnetisation.startswith("one") else 1)
-    return cost(cells, data, components, rounds * (8 if p.family == "six runs" else 1), more)
+    rounds *= (8 if p.family == "six runs" else 1) + (4 if p.classes else 0)
+    return cost(cells, data, components, rounds, more, p.parts)
 
 
 def suggested(inputs: Inputs, slot: str, quantity: str) -> str:
@@ -254,20 +302,22 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     data = rd.read(inputs, "stations", p.attribute, p, p.cell)
     low = rd.above_ground(data, item.name, max(p.cell_z, 5.0))
     cells = below(inputs, data, p)
-    noise = rd.gravity_noise(data, p.noise, p.relative, item.name)
-    kind = fields.vertical_gravity() if p.component == "gz" else fields.gravity_gradient(_component(p.component))
-    # Densities are asked for and given in g/cm³.
-    kind = fields.FieldKernel(kind.tensor, 1000.0 * kind.scale, kind.unit)
-    solved = sv.solve(inputs, p, data, data.values, noise, cells, (kind,), -np.inf, progress)
+    noise = rd.gravity_noise(data, p.noise, p, item.name)
+    kind = gravity_kind(p.component)
+
+    def model_of(model: np.ndarray, more: dict[str, np.ndarray] | None = None) -> BlockModel:
+        return BlockModel(
+            name=sv.named(item, "Density contrast"),
+            crs=item.crs,
+            mesh=cells.mesh,
+            properties={"density_contrast": sv.boxed(cells, model)} | (more or {}),
+            units={"density_contrast": "g/cm³"} | dict.fromkeys(more or {}, "%"),
+        )
+
+    every = [(np.arange(len(data.values)), (kind,))]
+    solved = sv.solve(inputs, p, data, data.values, noise, cells, every, -np.inf, progress, shown=model_of)
     result = solved.result
-    more_properties, more_units = sv.beside(cells, solved)
-    model = BlockModel(
-        name=sv.named(item, "Density contrast"),
-        crs=item.crs,
-        mesh=cells.mesh,
-        properties={"density_contrast": sv.boxed(cells, result.model)} | more_properties,
-        units={"density_contrast": "g/cm³"} | more_units,
-    )
+    model = model_of(result.model, sv.beside(cells, solved))
     fit = PointSet(
         name=sv.named(item, "Fit"),
         crs=item.crs,
@@ -286,6 +336,12 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     return {"model": model, "fit": fit}
 
 
+def gravity_kind(measured: Measured) -> fields.FieldKernel:
+    """What is measured of a density in g/cm³."""
+    kind = fields.vertical_gravity() if measured == "gz" else fields.gravity_gradient(_component(measured))
+    return fields.FieldKernel(kind.tensor, 1000.0 * kind.scale, kind.unit)
+
+
 def _component(measured: Measured) -> Component:
     assert measured != "gz"
     return measured
@@ -294,10 +350,10 @@ def _component(measured: Measured) -> Component:
 def _estimate_gravity(inputs: Inputs, p: InvertGravity) -> Cost:
     data = rd.read(inputs, "stations", p.attribute, p, p.cell)
     cells = below(inputs, data, p)
-    level = rd.gravity_level(data, p.noise)
+    level = rd.gravity_level(data, p.noise, p, inputs["stations"].name)
     unit = "mGal" if p.component == "gz" else "E"
-    rounds = _ROUNDS[p.character] * (8 if p.family == "six runs" else 1)
-    return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}")
+    rounds = _ROUNDS[p.character] * ((8 if p.family == "six runs" else 1) + (4 if p.classes else 0))
+    return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}", p.parts)
 
 
 INVERT_GRAVITY = Operation(

@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.geometry.sampling import bilinear
-from ...compute.potential import meshing
+from ...compute.potential import meshing, scrutiny
 from ...declaring.operation import Input, Inputs, Maybe, Params, ground_slot, param
 from ...errors import InputError
 from ...items.attributes import measuring
@@ -22,6 +22,7 @@ from ..grids.sampling import outside
 
 Heights = Literal["their own", "above ground", "one elevation", "a grid"]
 Thinning = Literal["nearest to the middle", "mean"]
+NoiseFrom = Literal["the noise given", "repeated readings", "line crossings"]
 # What an item may measure so that it can't be meant where another quantity is asked for.
 _OTHERS = (
     "magnetic field",
@@ -65,6 +66,15 @@ class ReadingParams(Params):
     )
     each: int = param(1, "Readings a square", low=1, high=1000, more=True)
     thinning: Thinning = param("nearest to the middle", "Which are taken", more=True)
+    spikes: Literal["are left out", "stay"] = param(
+        "are left out", "Spikes", help="Readings that stand alone on their line, far beyond its noise", more=True
+    )
+    noise_from: NoiseFrom = param(
+        "the noise given",
+        "Noise from",
+        help="Readings repeated at one place, or where lines cross, tell the noise of one reading",
+        more=True,
+    )
     relative: float = param(
         2.0, "Relative noise", unit="%", low=0.0, high=50.0, help="Added part of each reading's size"
     )
@@ -96,6 +106,10 @@ class Readings:
         Elevation of the ground below each sensor, metres; NaN where it is not known.
     words
         What was done with the survey, and what to look at, in short sentences.
+    rows
+        Row of each in the survey's table; of a mean, that of the first it was made of.
+    all_places
+        Easting and northing (m, 2) of all readings, for `all_values` and `all_lines`.
     """
 
     obs: np.ndarray
@@ -105,6 +119,8 @@ class Readings:
     words: tuple[str, ...]
     all_values: np.ndarray = field(repr=False, default_factory=lambda: np.zeros(0))
     all_lines: np.ndarray = field(repr=False, default_factory=lambda: np.zeros(0, dtype=np.int64))
+    all_places: np.ndarray = field(repr=False, default_factory=lambda: np.zeros((0, 2)))
+    rows: np.ndarray = field(repr=False, default_factory=lambda: np.zeros(0, dtype=np.int64))
 
 
 def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: float) -> Readings:
@@ -145,15 +161,54 @@ def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: floa
             where=item.name,
             fix="Check that their places are metres, not degrees",
         )
-    same = len(rows) - len(np.unique(np.round(np.column_stack([x, y, z])[rows], 2), axis=0))
-    if same:
-        words.append(f"{same:,} readings lie on another one")
     line = table["line"].to_numpy(str)
     codes = pd.factorize(line)[0].astype(np.int64)
+    rows, seen = _looked_at(x, y, z, values, line, codes, rows, p)
+    words += seen
+    places = np.column_stack([x, y])[rows]
     x, y, z, taken, which = _thinned(x, y, z, values, rows, p, p.spacing or cell)
     obs = np.column_stack([x, y, z])
     ground = ground_at(inputs, p, obs)
-    return Readings(obs, taken, line[which], ground, tuple(words), values, codes)
+    return Readings(obs, taken, line[which], ground, tuple(words), values[rows], codes[rows], places, which)
+
+
+def _looked_at(
+    x: np.ndarray,
+    y: np.ndarray,
+    z: np.ndarray,
+    values: np.ndarray,
+    line: np.ndarray,
+    codes: np.ndarray,
+    rows: np.ndarray,
+    p: ReadingParams,
+) -> tuple[np.ndarray, list[str]]:
+    """The rows that are taken, and what a look at them found with what is done about it."""
+    words = []
+    same = len(rows) - len(np.unique(np.round(np.column_stack([x, y, z])[rows], 2), axis=0))
+    if same:
+        words.append(f"{same:,} readings lie on another one: one of a square is taken, or their mean")
+    if (line == "").all():
+        return rows, words
+    a, b, c, v, number = x[rows], y[rows], z[rows], values[rows], codes[rows]
+    lone = scrutiny.spikes(v, number)
+    if len(lone):
+        words.append(f"{len(lone):,} spikes on lines {_some(line[rows][lone])} {p.spikes}")
+    high = scrutiny.jumps(a, b, c, number)
+    if len(high):
+        words.append(
+            f"the sensor jumps in height at {len(high):,} readings on lines {_some(line[rows][high])}: taken as they are"
+        )
+    off, shifts = scrutiny.level_shifts(a, b, v, number)
+    if len(off):
+        names = [f"{line[rows][number == k][0]} by {shift:.3g}" for k, shift in zip(off, shifts, strict=True)]
+        more = "" if len(names) < 4 else f" and {len(names) - 3:,} more"
+        words.append(f"levels differ from the lines beside on {', '.join(names[:3])}{more}: level them first")
+    return (np.delete(rows, lone) if p.spikes == "are left out" else rows), words
+
+
+def _some(names: np.ndarray) -> str:
+    different = list(dict.fromkeys(names.tolist()))
+    return ", ".join(different[:3]) + (" …" if len(different) > 3 else "")
 
 
 def _table(item: Item, attribute: str) -> pd.DataFrame:
@@ -249,7 +304,26 @@ def above_ground(data: Readings, name: str, tolerance: float) -> str:
     return f"{shallow:,} lie up to {-np.nanmin(height):.1f} m below the ground surface, which yields" if shallow else ""
 
 
-def noise_of(data: Readings, level: float, relative: float, least: float, name: str, unit: str) -> np.ndarray:
+def told_noise(data: Readings, level: float, p: ReadingParams, name: str) -> float:
+    """The noise that was given, or what repeats or crossings of lines tell; 0 where neither is.
+
+    Raises
+    ------
+    InputError
+        When there are too few of them.
+    """
+    x, y = data.all_places.T
+    try:
+        if p.noise_from == "repeated readings":
+            return scrutiny.noise_of_repeats(x, y, data.all_values)[0]
+        if p.noise_from == "line crossings":
+            return scrutiny.noise_of_crossings(x, y, data.all_values, data.all_lines)[0]
+    except InputError as error:
+        raise InputError(error.what, where=name, fix=error.fix) from error
+    return level
+
+
+def noise_of(data: Readings, level: float, p: ReadingParams, least: float, name: str, unit: str) -> np.ndarray:
     """Standard deviation of each reading: what was given, or the random noise along lines and `least`, and a part of its size.
 
     Raises
@@ -257,6 +331,7 @@ def noise_of(data: Readings, level: float, relative: float, least: float, name: 
     InputError
         When nothing is given and it can't be estimated.
     """
+    level = told_noise(data, level, p, name)
     if level == 0.0:
         level = meshing.line_noise(data.all_values, data.all_lines) if len(set(data.line)) > 1 else np.nan
         if not np.isfinite(level):
@@ -264,17 +339,20 @@ def noise_of(data: Readings, level: float, relative: float, least: float, name: 
                 "the noise can't be estimated from these readings", where=name, fix=f"Give a noise level in {unit}"
             )
         level = float(np.hypot(level, least))
-    return np.asarray(np.hypot(level, relative / 100.0 * np.abs(data.values - np.median(data.values))))
+    return np.asarray(np.hypot(level, p.relative / 100.0 * np.abs(data.values - np.median(data.values))))
 
 
-def gravity_noise(data: Readings, level: float, relative: float, name: str) -> np.ndarray:
+def gravity_noise(data: Readings, level: float, p: ReadingParams, name: str) -> np.ndarray:
     """Standard deviation of each gravity reading; where no level is given a share of their range, and nothing relative."""
-    return noise_of(data, gravity_level(data, level), relative if level else 0.0, 0.0, name, "mGal")
+    known = gravity_level(data, level, p, name)
+    plain = level == 0.0 and p.noise_from == "the noise given"
+    relative = 0.0 if plain else p.relative / 100.0
+    return np.asarray(np.hypot(known, relative * np.abs(data.values - np.median(data.values))))
 
 
-def gravity_level(data: Readings, level: float) -> float:
-    """The level of the noise that was given, 2 % of the range of the readings where none was."""
-    return level or 0.02 * float(np.ptp(data.values))
+def gravity_level(data: Readings, level: float, p: ReadingParams, name: str) -> float:
+    """The level of the noise that was given or told by repeats, 2 % of the range of the readings where none was."""
+    return told_noise(data, level, p, name) or 0.02 * float(np.ptp(data.values))
 
 
 def _thinned(

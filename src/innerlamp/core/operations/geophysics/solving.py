@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -11,7 +13,8 @@ import pandas as pd
 
 from ...compute.potential import meshing
 from ...compute.potential.fields import FieldKernel
-from ...declaring.operation import Inputs, param
+from ...declaring.operation import Inputs, Row, param
+from ...errors import InputError
 from ...items.base import Item
 from ...progress import Progress
 from .cells import Cells, InversionParams, fits
@@ -20,11 +23,19 @@ from .readings import Readings
 
 if TYPE_CHECKING:
     from ...compute.potential import inversion
+    from ...compute.potential.linear import Operator
 
 Character = Literal["smooth", "blocky", "compact"]
-Trend = Literal["none", "constant", "plane", "second degree"]
+Trend = Literal["none", "constant", "plane", "second degree", "third degree"]
+DEGREES: dict[Trend, int | None] = {"none": None, "constant": 0, "plane": 1, "second degree": 2, "third degree": 3}
 NORMS: dict[Character, tuple[float, float]] = {"smooth": (2.0, 2.0), "blocky": (2.0, 1.0), "compact": (0.0, 2.0)}
 SEEN = "sensitivity"
+# Fields of a component of the model, and the rows of the readings that they are measured by.
+Sensed = tuple[np.ndarray, Sequence[FieldKernel]]
+
+
+class RockClass(Row):
+    value: float = param(..., "Typical value", help="In the unit of the model; the background is a class as well")
 
 
 class SolvingParams(KnownParams, InversionParams):
@@ -68,6 +79,23 @@ class SolvingParams(KnownParams, InversionParams):
         1.0, "Target misfit", above=0.0, help="Mean squared residual in units of the noise", more=True
     )
     iterations: int = param(40, "Most iterations", low=1, high=200, more=True)
+    classes: tuple[RockClass, ...] = param(
+        (),
+        "Rock classes",
+        editor="table",
+        help="Cells are drawn to the class that they are nearest to, where the readings let them",
+        more=True,
+    )
+    pull: float = param(10.0, "Pull of classes", above=0.0, high=1e4, more=True)
+    parts: int = param(
+        1, "Parts", low=1, high=256, help="Workers that the readings are split between, each with its part", more=True
+    )
+    cluster: str = param(
+        "",
+        "Cluster",
+        help="Address of a Dask scheduler that has the workers, such as tcp://10.0.0.5:8786; this machine when empty",
+        more=True,
+    )
 
 
 @dataclass(frozen=True)
@@ -86,12 +114,15 @@ def solve(
     values: np.ndarray,
     noise: np.ndarray,
     cells: Cells,
-    fields: Sequence[FieldKernel],
+    sensed: Sequence[Sensed],
     lower: float,
     progress: Progress,
     one_direction: bool = False,
+    shown: Callable[[np.ndarray], Item] | None = None,
 ) -> Solved:
     """Invert readings for the values of the cells; `lower` is the lowest value where none is asked for.
+
+    `shown` makes an item of a model (components x cells,), for those who want to look at it while it comes nearer.
 
     Raises
     ------
@@ -100,10 +131,10 @@ def solve(
     """
     from threadpoolctl import threadpool_limits
 
-    from ...compute.potential import coherent, inversion
-    from ...compute.potential.lattice import Lattice
+    from ...compute.potential import classes, coherent, inversion
 
-    fits(cells, data, len(fields))
+    components = len(sensed[0][1])
+    fits(cells, data, components, p.parts if p.cluster else 1)
     active = cells.active.ravel()
     settings = inversion.Settings(
         smoothness=p.smoothness or p.cell,
@@ -113,30 +144,47 @@ def solve(
         norm_steps=NORMS[p.character][1],
         max_iterations=p.iterations,
     )
-    known = known_of(inputs, p, cells, len(fields), lower, p.cell)
+    known = known_of(inputs, p, cells, components, lower, p.cell)
+    centres = _centres(p, components)
     trend = trend_of(p.trend, data.obs)
-    with threadpool_limits(2):
-        kernel = Lattice(cells.mesh, data.obs, fields, active, progress=progress.part(0.0, 0.1))
-        even = meshing.evened_sensitivity(
-            cells.mesh, cells.active, kernel.column_norms()[: cells.count], data.obs, not fields[0].is_gravity
-        )
-        known = replace(known, weigh_by=np.tile(even, len(fields)))
 
-        def run(how: inversion.Settings, part: Progress) -> inversion.Inversion:
-            problem = (kernel, values, noise, cells.mesh, active, how, known)
+    def look(model: np.ndarray) -> None:
+        if shown is not None and progress.watched:
+            progress.show(shown(model))
+
+    with threadpool_limits(2), ExitStack() as held:
+        kernel = kernel_of(p, data, cells, sensed, held, progress.part(0.0, 0.1))
+        even = meshing.evened_sensitivity(
+            cells.mesh, cells.active, kernel.column_norms()[: cells.count], data.obs, not sensed[0][1][0].is_gravity
+        )
+        known = replace(known, weigh_by=np.tile(even, components))
+
+        def run(
+            how: inversion.Settings, part: Progress, told: inversion.Constraints | None = None
+        ) -> inversion.Inversion:
+            problem = (kernel, values, noise, cells.mesh, active, how, told or known)
             if one_direction:
-                return coherent.invert_one_direction(*problem, trend=trend, progress=part)[0]
-            return inversion.invert(*problem, trend=trend, progress=part)
+                return coherent.invert_one_direction(*problem, trend=trend, look=look, progress=part)[0]
+            return inversion.invert(*problem, trend=trend, look=look, progress=part)
 
         others = variants(settings) if p.family == "six runs" else []
-        share = 0.88 / (1 + len(others))
+        share = 0.88 / (1 + len(others) + (1 if centres is not None else 0))
         result = run(settings, progress.part(0.1, 0.1 + share))
-        strength = [strength_of(result, len(fields))]
+        if centres is not None and not progress.enough:
+            part = progress.part(0.1 + share, 0.1 + 2 * share)
+            result = classes.guided(
+                lambda told, number: [run(settings, part.part(0.25 * number, 0.25 * (number + 1)), told[0])],
+                [known],
+                [result],
+                centres,
+                p.pull,
+            )[0]
+        strength = [strength_of(result, components)]
         for number, how in enumerate(others, start=1):
             if progress.enough:
                 break
             strength.append(
-                strength_of(run(how, progress.part(0.1 + number * share, 0.1 + (number + 1) * share)), len(fields))
+                strength_of(run(how, progress.part(0.1 + number * share, 0.1 + (number + 1) * share)), components)
             )
     if not others:
         return Solved(result)
@@ -144,6 +192,45 @@ def solve(
     out = np.stack([s < limit if limit < 0 else s >= limit for s in strength])
     words = f"agreement of {len(strength)} runs on what stands out from {limit:.3g}"
     return Solved(result, 100.0 * out.mean(axis=0), words)
+
+
+def _centres(p: SolvingParams, components: int) -> np.ndarray | None:
+    """Typical values (classes, 1) of the classes, None without any."""
+    if not p.classes:
+        return None
+    if components > 1 or p.family != "one run":
+        raise InputError("rock classes go with one run of one property", fix="Leave the table of classes empty")
+    values = sorted(row.value - p.background for row in p.classes)
+    if len(set(values)) < 2:
+        raise InputError("at least two classes with different values are needed", fix="The background is one of them")
+    return np.array(values)[:, None]
+
+
+def kernel_of(
+    p: SolvingParams, data: Readings, cells: Cells, sensed: Sequence[Sensed], held: ExitStack, progress: Progress
+) -> Operator:
+    """Return the operator from cells to readings, in parts when asked for; what it needs ends with `held`.
+
+    Raises
+    ------
+    InputError
+        When no cluster answers, or workers end again and again.
+    """
+    from ...compute.potential import parts as pt
+    from ...compute.potential.lattice import Lattice
+    from ...compute.potential.linear import ByRows
+
+    active = cells.active.ravel()
+    made: list[tuple[np.ndarray, Operator]] = []
+    for number, (rows, fields) in enumerate(sensed):
+        part = progress.part(number / len(sensed), (number + 1) / len(sensed))
+        if p.parts == 1 and not p.cluster:
+            made.append((rows, Lattice(cells.mesh, data.obs[rows], fields, active, progress=part)))
+            continue
+        pieces = pt.parts_of(cells.mesh, data.obs[rows], fields, active, p.parts)
+        workers = partial(pt.Cluster, address=p.cluster) if p.cluster else pt.Processes
+        made.append((rows, held.enter_context(pt.Parted(pieces, workers, part))))
+    return made[0][1] if len(made) == 1 else ByRows(made)
 
 
 def variants(base: inversion.Settings) -> list[inversion.Settings]:
@@ -167,16 +254,12 @@ def strength_of(result: inversion.Inversion, components: int) -> np.ndarray:
 
 
 def trend_of(kind: Trend, obs: np.ndarray) -> np.ndarray | None:
-    """Columns of a regional at places."""
-    if kind == "none":
+    """Columns of a regional at places, None for none."""
+    degree = DEGREES[kind]
+    if degree is None:
         return None
     x, y = ((obs - obs.mean(axis=0)) / max(float(np.ptp(obs[:, :2], axis=0).max()), 1.0)).T[:2]
-    columns = [np.ones(len(obs))]
-    if kind != "constant":
-        columns += [x, y]
-    if kind == "second degree":
-        columns += [x * x, x * y, y * y]
-    return np.column_stack(columns)
+    return np.column_stack([x ** (d - k) * y**k for d in range(degree + 1) for k in range(d + 1)])
 
 
 def boxed(cells: Cells, values: np.ndarray) -> np.ndarray:
@@ -193,12 +276,12 @@ def seen(cells: Cells, result: inversion.Inversion) -> np.ndarray:
     return boxed(cells, 100.0 * each / each.max())
 
 
-def beside(cells: Cells, solved: Solved) -> tuple[dict[str, np.ndarray], dict[str, str]]:
-    """Properties that say how far to trust the model, with their units."""
+def beside(cells: Cells, solved: Solved) -> dict[str, np.ndarray]:
+    """Properties in percent that say how far to trust the model."""
     out = {SEEN: seen(cells, solved.result)}
     if solved.agreement is not None:
         out["agreement"] = boxed(cells, solved.agreement)
-    return out, dict.fromkeys(out, "%")
+    return out
 
 
 def fit_table(data: Readings, values: np.ndarray, noise: np.ndarray, result: inversion.Inversion) -> pd.DataFrame:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ...compute.potential import fields
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, Row, param
 from ...errors import InputError
 from ...items.base import Item
 from ...items.fields import BlockModel, Grid
@@ -14,8 +18,23 @@ from ...progress import Progress
 from . import known as kn
 from . import readings as rd
 from . import solving as sv
-from .cells import below, cost, fits, proposed_cells
-from .inversion import main_field_at, suggested
+from .cells import Cells, below, cost, fits, proposed_cells
+from .inversion import gravity_kind, main_field_at, main_field_in, suggested
+
+if TYPE_CHECKING:
+    from ...compute.potential.inversion import Constraints, Inversion
+
+
+class RockPair(Row):
+    susceptibility: float = param(..., "Susceptibility", unit="SI")
+    density: float = param(..., "Density", unit="g/cm³", help="Less the background, where one is given")
+
+
+class UnitPair(Row):
+    unit: str = param(..., "Unit", help="Its number or name, or 'cover' for what lies above the base of cover")
+    susceptibility: Maybe = param(None, "Susceptibility", unit="SI")
+    density: Maybe = param(None, "Density", unit="g/cm³", help="Less the background, where one is given")
+    trust: Maybe = param(None, "Trust", help="Weight of departures from both; 1 when empty")
 
 
 class BothReadings(Params):
@@ -40,8 +59,18 @@ class BothReadings(Params):
         help="0 inverts each alone; more makes both change in the same places",
     )
     gravity_exponent: float = param(
-        0.75, "Depth weighting of density", unit="power", low=0.0, high=1.5, help="That of susceptibility stands below", more=True
-    )  # fmt: skip
+        0.75, "Depth weighting of density", low=0.0, high=1.5, help="That of susceptibility stands below", more=True
+    )
+    shared_units: tuple[UnitPair, ...] = param(
+        (), "Known of both by unit", editor="table", help="What is expected of each unit", more=True
+    )
+    rocks: tuple[RockPair, ...] = param(
+        (),
+        "Rock classes of both",
+        editor="table",
+        help="Cells are drawn to the pair that they are nearest to; the background, such as 0 and 0, is a class as well",
+        more=True,
+    )
 
 
 class InvertTogether(sv.SolvingParams, BothReadings):
@@ -69,16 +98,17 @@ def _read(inputs: Inputs, p: InvertTogether) -> tuple[rd.Readings, rd.Readings, 
 
 
 def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Item]:
+    from contextlib import ExitStack
+
     from threadpoolctl import threadpool_limits
 
-    from ...compute.potential import inversion, meshing
+    from ...compute.potential import classes, inversion, meshing
     from ...compute.potential.joint import Survey, invert_together
-    from ...compute.potential.lattice import Lattice
 
-    if p.family != "one run" or p.character != "smooth" or {"start", "holes"} & set(inputs):
+    if p.family != "one run" or p.character != "smooth" or {"start", "holes"} & set(inputs) or p.units or p.classes:
         raise InputError(
-            "surveys inverted together are smooth, one run, and begin with nothing",
-            fix="Leave family, character and start as they are, or invert each alone",
+            "surveys inverted together are smooth, one run, and know units and classes of both",
+            fix="Leave family, character, start, units and classes as they are, or invert each alone",
         )
     lines, stations = inputs["lines"], inputs["stations"]
     one, two, both = _read(inputs, p)
@@ -90,37 +120,46 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
     fits(cells, both, 2)
     active = cells.active.ravel()
     field, declination = main_field_at(lines, p.date, *one.obs.mean(axis=0))
-    total = float(np.median(one.values)) > 0.5 * field.intensity
-    magnetic = one.values - field.intensity if total else one.values
-    gravity = fields.vertical_gravity()
-    with threadpool_limits(2):
+    magnetic = one.values - main_field_in(one.values, field)
+    told = _known(inputs, p, cells)
+    with threadpool_limits(2), ExitStack() as held:
         surveys = []
-        for data, values, noise, kind, exponent, low in (
+        for data, values, noise, kind, exponent, known in (
             (
                 one,
                 magnetic,
-                rd.noise_of(one, p.magnetic_noise, p.relative, 1.0, lines.name, "nT"),
+                rd.noise_of(one, p.magnetic_noise, p, 1.0, lines.name, "nT"),
                 fields.total_field(field.inclination, declination, field.intensity),
                 p.exponent,
-                0.0,
+                told[0],
             ),
             (
                 two,
                 two.values,
-                rd.gravity_noise(two, p.gravity_noise, p.relative, stations.name),
-                fields.FieldKernel(gravity.tensor, 1000.0 * gravity.scale, gravity.unit),  # of g/cm³
+                rd.gravity_noise(two, p.gravity_noise, p, stations.name),
+                gravity_kind("gz"),
                 p.gravity_exponent,
-                -np.inf,
+                told[1],
             ),
         ):
-            kernel = Lattice(cells.mesh, data.obs, [kind], active, progress=progress.part(0.0, 0.1))
+            every = [(np.arange(len(values)), (kind,))]
+            kernel = sv.kernel_of(p, data, cells, every, held, progress.part(0.0, 0.1))
             even = meshing.evened_sensitivity(
                 cells.mesh, cells.active, kernel.column_norms(), data.obs, not kind.is_gravity
             )
             settings = inversion.Settings(p.smoothness or p.cell, exponent, p.target, max_iterations=p.iterations)
-            known = inversion.Constraints(lower=low, weigh_by=even)
-            surveys.append(Survey(kernel, values, noise, settings, known, sv.trend_of(p.trend, data.obs)))
-        found = invert_together(surveys, cells.mesh, active, p.coupling_weight, progress=progress.part(0.1, 0.98))
+            held_by = replace(known, weigh_by=even)
+            surveys.append(Survey(kernel, values, noise, settings, held_by, sv.trend_of(p.trend, data.obs)))
+        share = 0.4 if p.rocks else 0.98
+        found = invert_together(surveys, cells.mesh, active, p.coupling_weight, progress=progress.part(0.1, share))
+        if p.rocks and not progress.enough:
+
+            def again(told: Sequence[Constraints], number: int) -> list[Inversion]:
+                part = progress.part(0.4 + 0.145 * number, 0.4 + 0.145 * (number + 1))
+                now = [replace(s, known=k) for s, k in zip(surveys, told, strict=True)]
+                return invert_together(now, cells.mesh, active, p.coupling_weight, progress=part)
+
+            found = classes.guided(again, [s.known for s in surveys], found, _centres(p), p.pull)
     properties = {
         "susceptibility": sv.boxed(cells, found[0].model),
         "density_contrast": sv.boxed(cells, found[1].model),
@@ -164,6 +203,28 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
     return {"model": model, "fit": fit, "gravity_fit": gravity_fit}
 
 
+def _known(inputs: Inputs, p: InvertTogether, cells: Cells) -> tuple[Constraints, Constraints]:
+    """What is known of the susceptibility and of the density."""
+    magnetic = [kn.UnitKnown(unit=r.unit, value=r.susceptibility, trust=r.trust) for r in p.shared_units]
+    dense = [kn.UnitKnown(unit=r.unit, value=r.density, trust=r.trust) for r in p.shared_units]
+    for_one = p.model_copy(update={"units": tuple(magnetic), "background": 0.0})
+    for_two = p.model_copy(update={"units": tuple(dense), "lower": None, "upper": None})
+    return (
+        kn.known_of(inputs, for_one, cells, 1, 0.0, p.cell),
+        kn.known_of(inputs, for_two, cells, 1, -np.inf, p.cell),
+    )
+
+
+def _centres(p: InvertTogether) -> np.ndarray:
+    """Pairs (classes, 2) of the rock classes."""
+    pairs = {(row.susceptibility, row.density - p.background) for row in p.rocks}
+    if len(pairs) < 2:
+        raise InputError(
+            "at least two different rock classes are needed", fix="The background, 0 and 0, is one of them"
+        )
+    return np.array(sorted(pairs))
+
+
 def _likeness(a: np.ndarray, b: np.ndarray) -> float:
     return float(np.corrcoef(a, b)[0, 1]) if np.ptp(a) > 0 and np.ptp(b) > 0 else 0.0
 
@@ -171,7 +232,8 @@ def _likeness(a: np.ndarray, b: np.ndarray) -> float:
 def _estimate(inputs: Inputs, p: InvertTogether) -> Cost:
     one, two, both = _read(inputs, p)
     cells = below(inputs, both, p)
-    return cost(cells, both, 2, 160, f"{len(one.obs):,} magnetic and {len(two.obs):,} of gravity")
+    rounds = 160 * (5 if p.rocks else 1)
+    return cost(cells, both, 2, rounds, f"{len(one.obs):,} magnetic and {len(two.obs):,} of gravity", p.parts)
 
 
 def _suggest(inputs: Inputs) -> dict[str, str | float]:

@@ -1,0 +1,169 @@
+"""A look at survey readings before they are inverted: spikes, levels of lines, sensors that jump, repeats and crossings."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ...errors import InputError
+from ..statistics.spikes import isolated
+
+FloatArray = NDArray[np.float64]
+Rows = NDArray[np.int64]
+_NORMAL = 1.4826  # turns the median absolute deviation of normal noise into its standard deviation
+_STEEP = 8.0  # noise of the second difference from which a lone reading is a spike
+_SAME = 1.0  # metres within which two readings are of one place
+
+
+def spikes(values: FloatArray, line: Rows) -> Rows:
+    """Return the rows of readings that stand alone on their line, of 7 readings or more, far beyond its noise (see `isolated`).
+
+    Parameters
+    ----------
+    values, line
+        Readings in their unit and the number of the line of each, shape (n,), in the order in which they were made.
+    """
+    found = []
+    for rows in _by_line(line):
+        if len(rows) >= 7:
+            lone, _ = isolated(values[rows], 3, _STEEP)
+            found.append(rows[lone])
+    return np.sort(np.concatenate(found)) if found else np.zeros(0, np.int64)
+
+
+def jumps(x: FloatArray, y: FloatArray, z: FloatArray, line: Rows) -> Rows:
+    """Return the rows at which a sensor rises or falls more steeply than 45 degrees, and by more than 10 m, from the one before on its line."""
+    step, rise = np.hypot(np.diff(x), np.diff(y)), np.abs(np.diff(z))
+    return np.flatnonzero((line[1:] == line[:-1]) & (rise > np.maximum(10.0, step))) + 1
+
+
+def level_shifts(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -> tuple[Rows, FloatArray]:
+    """Return lines that lie above or below what their neighbours on both sides say, and by how much.
+
+    Each line is cut to pieces about as long as lines are apart, and the mean of each is held against what lies between
+    the nearest pieces on each side of it. A line is named when the median of that is beyond four times the scatter of
+    all lines' medians, and three times its own standard error.
+
+    Parameters
+    ----------
+    x, y, values, line
+        Shape (n,): metres, readings, numbers of lines.
+
+    Returns
+    -------
+    lines, shifts
+        Numbers of the lines and shifts in the unit of the readings; none where there are fewer than five lines.
+    """
+    from scipy.spatial import cKDTree
+
+    lines = _by_line(line)
+    nothing = np.zeros(0, np.int64), np.zeros(0)
+    if len(lines) < 5:
+        return nothing
+    length = sum(float(np.hypot(np.diff(x[r]), np.diff(y[r])).sum()) for r in lines)
+    apart = float(np.ptp(x) * np.ptp(y)) / max(length, 1.0)
+    if not apart > 0:
+        return nothing
+    pieces = []
+    for rows in lines:
+        along = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x[rows]), np.diff(y[rows])))])
+        piece = (along / apart).astype(np.int64)
+        frame = pd.DataFrame({"x": x[rows], "y": y[rows], "v": values[rows], "line": line[rows]})
+        pieces.append(frame.groupby(piece).mean())
+    table = pd.concat(pieces)
+    places, v, own = table[["x", "y"]].to_numpy(float), table["v"].to_numpy(float), table["line"].to_numpy(np.int64)
+    away, near = cKDTree(places).query(places, k=min(17, len(places)))
+    off = np.full(len(v), np.nan)
+    for i, (d, others) in enumerate(zip(away, near, strict=True)):
+        good = (own[others] != own[i]) & (d < 4.0 * apart)
+        if not good.any():
+            continue
+        first = others[good][0]
+        to = places[others[good]] - places[i]
+        across = to @ to[0] < 0
+        if across.any():
+            second = others[good][across][0]
+            a, b = np.linalg.norm(to[0]), np.linalg.norm(to[across][0])
+            off[i] = v[i] - (b * v[first] + a * v[second]) / (a + b)
+    medians, errors, numbers = [], [], []
+    for number in np.unique(own):
+        known = off[(own == number) & np.isfinite(off)]
+        if len(known) >= 5:
+            middle = float(np.median(known))
+            numbers.append(int(number))
+            medians.append(middle)
+            errors.append(_NORMAL * float(np.median(np.abs(known - middle))) / np.sqrt(len(known)))
+    if len(medians) < 5:
+        return nothing
+    m, e = np.array(medians), np.array(errors)
+    usual = _NORMAL * float(np.median(np.abs(m - np.median(m))))
+    out = np.abs(m - np.median(m)) > np.maximum(4.0 * usual, 3.0 * e)
+    return np.array(numbers)[out], m[out]
+
+
+def noise_of_repeats(x: FloatArray, y: FloatArray, values: FloatArray) -> tuple[float, int]:
+    """Return the standard deviation of one reading from readings at one place (within a metre), and how many there are.
+
+    The pooled standard deviation of the groups (ISO 5725-2): that of one reading, not of a mean.
+
+    Raises
+    ------
+    InputError
+        When fewer than three readings repeat another.
+    """
+    keys = np.column_stack([np.round(x / _SAME), np.round(y / _SAME)])
+    _, group = np.unique(keys, axis=0, return_inverse=True)
+    group = group.ravel()
+    count = np.bincount(group)
+    mean = np.bincount(group, weights=values) / count
+    freedom = int((count - 1).sum())
+    if freedom < 3:
+        raise InputError(
+            f"{freedom} readings repeat another at one place; three are needed to tell the noise",
+            fix="Give a noise level",
+        )
+    return float(np.sqrt(((values - mean[group]) ** 2).sum() / freedom)), freedom
+
+
+def noise_of_crossings(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -> tuple[float, int]:
+    """Return the standard deviation of one reading from where lines cross, and how many crossings there are.
+
+    Readings are drawn straight to each crossing; the scaled median absolute difference is that of two readings.
+
+    Raises
+    ------
+    InputError
+        When lines cross fewer than five times.
+    """
+    import shapely
+
+    lines = [rows for rows in _by_line(line) if len(rows) > 1]
+    shapes = [shapely.LineString(np.column_stack([x[rows], y[rows]])) for rows in lines]
+    tree = shapely.STRtree(shapes)
+    first, second = tree.query(shapes, predicate="crosses") if shapes else (np.zeros(0, int), np.zeros(0, int))
+    differences = []
+    along = [np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x[r]), np.diff(y[r])))]) for r in lines]
+    for a, b in zip(first, second, strict=True):
+        if a >= b:
+            continue
+        for point in shapely.get_parts(shapely.intersection(shapes[a], shapes[b])):
+            if point.geom_type == "Point":
+                one, two = (
+                    float(np.interp(shapes[k].project(point), along[k], values[lines[k]])) for k in (int(a), int(b))
+                )
+                differences.append(one - two)
+    if len(differences) < 5:
+        raise InputError(
+            f"lines cross {len(differences)} times; five crossings are needed to tell the noise",
+            fix="Give a noise level",
+        )
+    d = np.array(differences)
+    return float(_NORMAL * np.median(np.abs(d - np.median(d))) / np.sqrt(2.0)), len(d)
+
+
+def _by_line(line: Rows) -> list[Rows]:
+    """Rows of each line, in their order."""
+    order = np.argsort(line, kind="stable")
+    cuts = np.flatnonzero(np.diff(line[order])) + 1
+    return [np.asarray(part) for part in np.split(order, cuts)] if len(line) else []
