@@ -70,10 +70,15 @@ def guided(
         Weight of departures from a sure class against that of a size without one.
     """
     for number in range(rounds):
-        values = np.column_stack([f.model for f in found])
+        values = np.column_stack([f.model * _blurred(f.model, c) for f, c in zip(found, centres.T, strict=True)])
         targets, sure = drawn(values, centres, scale_of(centres))
         found = run([_towards(k, t, pull * sure, f) for k, t, f in zip(known, targets.T, found, strict=True)], number)
     return found
+
+
+def _blurred(model: FloatArray, centres: FloatArray) -> float:
+    """How much weaker than its strongest class a model is: one that is smooth falls short of what its bodies have."""
+    return max(1.0, float(np.abs(centres).max()) / max(float(np.abs(model).max()), 1e-300))
 
 
 def _towards(known: Constraints, target: FloatArray, weight: FloatArray, found: Inversion) -> Constraints:

@@ -74,32 +74,40 @@ def level_shifts(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -
     table = pd.concat(pieces)
     places, v, own = table[["x", "y"]].to_numpy(float), table["v"].to_numpy(float), table["line"].to_numpy(np.int64)
     away, near = cKDTree(places).query(places, k=min(17, len(places)))
-    off = np.full(len(v), np.nan)
-    for i, (d, others) in enumerate(zip(away, near, strict=True)):
-        good = (own[others] != own[i]) & (d < 4.0 * apart)
-        if not good.any():
+    held = []  # piece, nearest ones on either side, share of the first
+    for i, (d, all_near) in enumerate(zip(away, near, strict=True)):
+        others = all_near[(own[np.minimum(all_near, len(own) - 1)] != own[i]) & (d < 4.0 * apart)]
+        if not len(others):
             continue
-        first = others[good][0]
-        to = places[others[good]] - places[i]
-        across = to @ to[0] < 0
-        if across.any():
-            second = others[good][across][0]
-            a, b = np.linalg.norm(to[0]), np.linalg.norm(to[across][0])
-            off[i] = v[i] - (b * v[first] + a * v[second]) / (a + b)
-    medians, errors, numbers = [], [], []
-    for number in np.unique(own):
-        known = off[(own == number) & np.isfinite(off)]
-        if len(known) >= 5:
-            middle = float(np.median(known))
-            numbers.append(int(number))
-            medians.append(middle)
-            errors.append(_NORMAL * float(np.median(np.abs(known - middle))) / np.sqrt(len(known)))
-    if len(medians) < 5:
+        to = places[others] - places[i]
+        across = np.flatnonzero(to @ to[0] < 0)
+        if len(across):
+            a, b = np.linalg.norm(to[0]), np.linalg.norm(to[across[0]])
+            held.append((i, others[0], others[across[0]], b / (a + b)))
+    if not held:
         return nothing
-    m, e = np.array(medians), np.array(errors)
-    usual = _NORMAL * float(np.median(np.abs(m - np.median(m))))
-    out = np.abs(m - np.median(m)) > np.maximum(4.0 * usual, 3.0 * e)
-    return np.array(numbers)[out], m[out]
+    here, first, second = (np.array([h[k] for h in held], dtype=np.int64) for k in range(3))
+    share = np.array([h[3] for h in held])
+    found: dict[int, float] = {}
+    for _ in range(len(lines)):  # the worst first: a line that is off makes those beside it look so
+        off = v[here] - share * v[first] - (1.0 - share) * v[second]
+        table = pd.DataFrame({"line": own[here], "off": off}).groupby("line")["off"]
+        medians, counts = table.median(), table.count()
+        spread = table.apply(lambda part: _NORMAL * float(np.median(np.abs(part - part.median()))))
+        many = counts >= 5
+        if many.sum() < 5:
+            break
+        middle = float(medians[many].median())
+        usual = _NORMAL * float((medians[many] - middle).abs().median())
+        over = (medians - middle).abs() / np.maximum(4.0 * usual, 3.0 * spread / np.sqrt(counts)).clip(lower=1e-300)
+        worst = over[many].idxmax()
+        if not over[worst] > 1.0:
+            break
+        shift = float(medians[worst])
+        found[int(worst)] = found.get(int(worst), 0.0) + shift
+        v = np.where(own == worst, v - shift, v)
+    numbers = np.array(sorted(found), dtype=np.int64)
+    return numbers, np.array([found[int(k)] for k in numbers])
 
 
 def noise_of_repeats(x: FloatArray, y: FloatArray, values: FloatArray) -> tuple[float, int]:
