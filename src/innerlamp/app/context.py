@@ -7,7 +7,7 @@ The context lives as long as the window; everything that belongs to a project is
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,7 @@ from PySide6.QtCore import QTimer
 from ..core.comparing import differences
 from ..core.compute.geometry.planes import SectionPlane, Side
 from ..core.compute.geometry.sampling import bilinear
+from ..core.declaring.operation import Sketch
 from ..core.errors import LampError, ProjectError
 from ..core.items.attributes import is_ground
 from ..core.items.base import Item
@@ -25,7 +26,7 @@ from ..core.items.legend import Legend
 from ..core.items.section_look import SectionLook
 from ..core.items.style import Style
 from ..core.jobs.runner import Job, Runner
-from ..core.project import trail
+from ..core.project import left, trail
 from ..core.project.lock import ProjectBusy
 from ..core.project.records import Entry, Freshness, Notice
 from ..core.project.store import Store
@@ -38,6 +39,14 @@ from .session.view import Cursor, Selection, ViewState
 from .theme.theme import PAPER, Theme
 
 __all__ = ["Context", "Cursor", "Selection", "values_of"]
+
+
+@dataclass(frozen=True)
+class Area:
+    """The area that an open form asks for: its corners (metres), and whether the next clicks on the map draw it."""
+
+    corners: tuple[tuple[float, float], ...] = ()
+    drawing: bool = False
 
 
 class Context:
@@ -71,6 +80,11 @@ class Context:
         self.compared: Signal[[int, int]] = Signal()
         self.landed: Signal[[Job, dict[str, str]]] = Signal()
         self.said: Signal[[str, str]] = Signal()
+        # What the open form works on: an area that every pane lets be drawn and reshaped, cells and readings to show.
+        self.area_changed: Signal[[]] = Signal()
+        self.sketch_changed: Signal[[]] = Signal()
+        self.area: Area | None = None
+        self.sketch: Sketch | None = None
 
         self._poll = QTimer()
         self._poll.setInterval(40)
@@ -90,6 +104,9 @@ class Context:
         try:
             store = Store.open(path)
         except ProjectBusy as busy:
+            if left.call_back(Path(path)):
+                self.say("The window that was left with its run is shown again: go on there.", "good")
+                return
             store = Store.open(path, write=False)
             self.say(f"{busy} It is open read-only here.", "look")
         self._take(store)
@@ -115,7 +132,7 @@ class Context:
         told = Listeners(self._items, self.loaded.emit, self.compared.emit, self.say)
         self.session = Session(store, self.runner, told)
         desk = self.session.desk
-        desk.changed.connect(self.jobs_changed.emit)
+        desk.changed.connect(self._jobs_moved)
         desk.landed.connect(self._landed)
         desk.said.connect(self.say)
 
@@ -154,7 +171,10 @@ class Context:
         return self.session.entries() if self.session else []
 
     def entry(self, item: str) -> Entry | None:
-        return next((e for e in self.entries() if e.id == item), None)
+        found = next((e for e in self.entries() if e.id == item), None)
+        if found is None and self.session is not None and item in self.session.guests:
+            return self.session.guests[item][0]
+        return found
 
     def freshness(self) -> dict[str, Freshness]:
         return trail.freshness(self.session.store) if self.session else {}
@@ -167,7 +187,12 @@ class Context:
         `loaded` is told when it has come.
         """
         entry = self.entry(item)
-        return self.session.reader.item(entry) if self.session and entry else None
+        if self.session is None:
+            return None
+        guest = self.session.guests.get(item)
+        if guest is not None:
+            return guest[1]
+        return self.session.reader.item(entry) if entry else None
 
     @property
     def reading(self) -> bool:
@@ -185,7 +210,8 @@ class Context:
         return [e.id for e in self.lit_entries()]
 
     def lit_entries(self) -> list[Entry]:
-        return sorted((e for e in self.entries() if e.lit), key=lambda e: e.lit)
+        guests = [entry for entry, _ in self.session.guests.values()] if self.session else []
+        return [*sorted((e for e in self.entries() if e.lit), key=lambda e: e.lit), *guests]
 
     def set_lit(self, item: str, on: bool = True) -> None:
         """Light or dim an item, in all panes."""
@@ -331,6 +357,18 @@ class Context:
         """Tell the user something in the job strip."""
         self.said.emit(text, level)
 
+    def set_area(self, area: Area | None) -> None:
+        """Show another area in all panes; None when no form asks for one."""
+        if area != self.area:
+            self.area = area
+            self.area_changed.emit()
+
+    def set_sketch(self, sketch: Sketch | None) -> None:
+        """Show in all panes what the open form would work on."""
+        if sketch is not self.sketch:
+            self.sketch = sketch
+            self.sketch_changed.emit()
+
     def guard(self, action: Any, *args: Any) -> bool:
         """Do something that may fail; failures are told, never thrown. Returns whether it worked."""
         try:
@@ -363,6 +401,16 @@ class Context:
             self.legend_changed.emit(attribute)
 
     # ---- jobs
+
+    def _jobs_moved(self, jobs: list[Job]) -> None:
+        """Show what running jobs let be seen, and no longer what came of those that ended."""
+        if self.session is not None and self.session.take_guests(jobs):
+            self.lit_changed.emit()
+        self.jobs_changed.emit(jobs)
+
+    def unwatch(self, job: Job) -> None:
+        """No longer show what a job has by now."""
+        self._jobs_moved([job])
 
     @property
     def jobs(self) -> list[Job]:

@@ -6,6 +6,7 @@ import contextlib
 import faulthandler
 import logging
 import os
+import signal
 import sys
 import traceback
 from collections.abc import Sequence
@@ -17,6 +18,7 @@ from PySide6.QtGui import QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
 from ..core.jobs.runner import Runner
+from ..core.project import left
 from . import settings
 from .context import Context
 from .mainwindow.window import Window
@@ -76,6 +78,8 @@ def start(path: Path | None, demo: bool = False, files: Sequence[Path] = ()) -> 
         )
 
     sys.excepthook = unexpected
+    # A window that was left with its run comes back when its project is opened elsewhere.
+    signal.signal(left.CALL, lambda *_: window.come_back())
     window.show()
     last = settings.load().last_project
     if demo:

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import dataclasses
 import typing
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QPushButton
+import numpy as np
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from ...core.declaring.operation import FieldInfo, parted
 from ...core.items.attributes import Attribute
 from ...core.numbers import number_or_none
 from .. import settings
+from ..context import Area, Context
+from ..theme.plain import Label
 from .field_base import FieldWidget, as_text
 from .table_field import TableField
 
@@ -194,10 +197,106 @@ class RowsField(MappingField):
         self.rows = list(value)
 
 
+class AreaField(FieldWidget):
+    """Corners of an area that is drawn and reshaped in the panes while the form is open."""
+
+    def __init__(self, info: FieldInfo) -> None:
+        super().__init__(info)
+        self.corners: tuple[tuple[float, float], ...] = ()
+        self.words = Label()
+        self.words.setMinimumWidth(60)
+        self.draw = QPushButton("Draw")
+        self.draw.setCheckable(True)
+        self.draw.setToolTip("Click corners on the map; a double click ends. Then drag corners, edges or the whole")
+        self.box = QPushButton("Box")
+        self.box.setToolTip("A box over the middle of the survey, to be dragged")
+        self.clear = QPushButton("Clear")
+        self.clear.setToolTip("Take the whole survey")
+        column = QVBoxLayout()
+        column.setSpacing(2)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(3)
+        for button in (self.draw, self.box, self.clear):
+            button.setObjectName("small")
+            buttons.addWidget(button)
+        column.addLayout(buttons)
+        column.addWidget(self.words)
+        self.row.addLayout(column)
+        self.draw.clicked.connect(self._draw)
+        self.clear.clicked.connect(lambda: self._take(()))
+        self._off: Callable[[], None] | None = None
+        self._ctx: Context | None = None
+        self._tell()
+
+    def bind(self, ctx: Context, around: Callable[[], tuple[float, ...] | None]) -> None:
+        """Stand for the area of a window; `around` gives the bounds of the survey."""
+        self._ctx = ctx
+        ctx.set_area(Area(self.corners))
+        self._off = ctx.area_changed.connect(self._changed_there)
+        self.box.clicked.connect(lambda: self._boxed(around()))
+
+    def let_go(self) -> None:
+        """The form is closed: panes show no area any more."""
+        if self._off is not None and self._ctx is not None:
+            self._off()
+            self._ctx.set_area(None)
+
+    def value(self) -> Any:
+        return [list(corner) for corner in self.corners]
+
+    def set_value(self, value: Any) -> None:
+        self.corners = tuple((float(x), float(y)) for x, y in value)
+        if self._ctx is not None:
+            self._ctx.set_area(Area(self.corners))
+        self._tell()
+
+    def _draw(self, on: bool) -> None:
+        if self._ctx is not None:
+            self._ctx.set_area(Area(() if on else self.corners, on))
+            if on:
+                self._ctx.say("Area: click its corners on the map; a double click ends it.")
+
+    def _boxed(self, bounds: tuple[float, ...] | None) -> None:
+        if bounds is None or not np.isfinite(bounds[:4]).all():
+            return
+        west, east, south, north = bounds[:4]
+        a, b = 0.25 * (east - west), 0.25 * (north - south)
+        low, high = (round(west + a), round(south + b)), (round(east - a), round(north - b))
+        self._take(((low[0], low[1]), (high[0], low[1]), (high[0], high[1]), (low[0], high[1])))
+
+    def _take(self, corners: tuple[tuple[float, float], ...]) -> None:
+        if self._ctx is not None:
+            self._ctx.set_area(Area(corners))
+        else:
+            self.corners = corners
+            self._tell()
+
+    def _changed_there(self) -> None:
+        area = self._ctx.area if self._ctx is not None else None
+        if area is None:
+            return
+        self.draw.setChecked(area.drawing)
+        if area.corners != self.corners and not (area.drawing and not area.corners):
+            self.corners = area.corners
+            self._tell()
+            self._touch()
+
+    def _tell(self) -> None:
+        if len(self.corners) < 3:
+            self.words.setText("whole survey")
+            return
+        x, y = np.array(self.corners).T
+        size = 0.5 * abs(float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))))
+        self.words.setText(f"{size / 1e6:,.2f} km²")
+        self.words.setToolTip(f"{len(self.corners)} corners")
+
+
 def widget_for(info: FieldInfo) -> FieldWidget:
     """Return the widget that fits a parameter."""
     if info.editor == "table":
         return TableField(info)
+    if info.editor == "area":
+        return AreaField(info)
     if info.editor == "mapping":
         return MappingField(info)
     if info.editor in ("picks", "rows"):

@@ -18,14 +18,17 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import Cost, Inputs, Operation
 from ...core.errors import LampError
+from ...core.progress import Progress
 from ...core.project.records import Notice
 from ..context import Context
 from ..theme.plain import Label
-from .fields import AttributeField, FileField, MappingField, widget_for
+from .fields import AreaField, AttributeField, FileField, MappingField, widget_for
 from .form_state import FormState
 from .item_list import ItemList
 from .preview_table import PREVIEWS, PREVIEWS_FIRST
 from .previews import Preview
+
+_MANY = 3  # inputs that are not proposed, from which they stand under "More"
 
 
 class OperationForm(FormState):
@@ -70,6 +73,11 @@ class OperationForm(FormState):
         self.cost.setObjectName("faint")
         self.cost.setWordWrap(True)
         box.addWidget(self.cost)
+        self.notes = Label()
+        self.notes.setWordWrap(True)
+        self.notes.setToolTip("What a look at the data found, and what is done about it")
+        self.notes.hide()
+        box.addWidget(self.notes)
         self.problem = Label()
         self.problem.setObjectName("bad")
         self.problem.setWordWrap(True)
@@ -94,6 +102,12 @@ class OperationForm(FormState):
     def _build(self) -> None:
         op = self.operation
         layout = self._rows()
+        more = QFormLayout()
+        _as_rows(more)
+        hidden: list[QWidget] = []
+        # Where many things may be known beforehand, they stand with what is rarely changed.
+        apart = [slot.slot for slot in op.inputs if slot.optional and not slot.proposed]
+        self.apart = apart if len(apart) >= _MANY else []
         for slot in op.inputs:
             if slot.many:
                 self.lists[slot.slot] = ItemList(slot)
@@ -111,15 +125,15 @@ class OperationForm(FormState):
             combo.activated.connect(lambda _: self._slot_changed())
             words = Label(slot.label)
             words.setWordWrap(True)
-            layout.addRow(words, combo)
+            (more if slot.slot in self.apart else layout).addRow(words, combo)
+            hidden += [words, combo] if slot.slot in self.apart else []
         self._fill_slots()
         self.preview: Preview | None = None
         if op.name in PREVIEWS_FIRST:
             self.preview = PREVIEWS_FIRST[op.name](self)
             self.column.addWidget(self.preview)
             layout = self._rows()
-        more = self._rows()
-        hidden: list[QWidget] = []
+        self.column.addLayout(more)
         for name, info in op.fields().items():
             widget = widget_for(info)
             widget.setObjectName(name)
@@ -127,6 +141,8 @@ class OperationForm(FormState):
             self.fields[name] = widget
             if isinstance(widget, MappingField):
                 continue
+            if isinstance(widget, AreaField):
+                widget.bind(self.ctx, self._around)
             label = Label(f"{info.label} ({info.unit})" if info.unit else info.label)
             label.setWordWrap(True)
             label.setToolTip(widget.toolTip())
@@ -145,16 +161,14 @@ class OperationForm(FormState):
             self.column.insertWidget(self.column.count() - 1, toggle)
             _show_all(hidden, False)
             toggle.toggled.connect(lambda on: _show_all(hidden, on))
+            toggle.setChecked(any(self.input(slot) for slot in self.apart))
         if op.name in PREVIEWS:
             self.preview = PREVIEWS[op.name](self)
             self.column.addWidget(self.preview)
 
     def _rows(self) -> QFormLayout:
         layout = QFormLayout()
-        layout.setVerticalSpacing(4)
-        layout.setHorizontalSpacing(8)
-        layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
-        layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
+        _as_rows(layout)
         self.column.addLayout(layout)
         return layout
 
@@ -251,13 +265,30 @@ class OperationForm(FormState):
             self.cost.setText("")
             return
         estimate, inputs, values = op.estimate, Inputs(items, store.crs), self.values()
-        self.lane.call("cost", lambda _: estimate(inputs, op.check(values)), self._show_cost)
+
+        def work(_: Progress) -> Cost | None:
+            try:
+                params = op.check(values)
+            except LampError:  # what is not filled in yet is said when it is run
+                return None
+            return estimate(inputs, params)
+
+        self.lane.call("cost", work, self._show_cost)
 
     def _show_cost(self, cost: object) -> None:
         if isinstance(cost, Cost):
             self.cost.setText(f"{cost.text}. About {_seconds(cost.seconds)}, {max(cost.megabytes, 1):,.0f} MB.")
+            self.notes.setText("\n".join(f"• {note}" for note in cost.notes))
+            self.ctx.set_sketch(cost.sketch)
         else:
-            self.cost.setText("")
+            self.cost.setText(str(cost) if isinstance(cost, LampError) else "")
+            self.notes.setText("")
+            self.ctx.set_sketch(None)
+        self.notes.setVisible(bool(self.notes.text()))
+
+    def _around(self) -> tuple[float, ...] | None:
+        item = self.item(self.operation.inputs[0].slot) if self.operation.inputs else None
+        return item.bounds if item is not None else None
 
     # ---- running
 
@@ -300,8 +331,19 @@ class OperationForm(FormState):
         """Stop listening; the form may be deleted afterwards."""
         self._soon.stop()
         self.lane.close()
+        for field in self.fields.values():
+            if isinstance(field, AreaField):
+                field.let_go()
+        self.ctx.set_sketch(None)
         for off in self._off:
             off()
+
+
+def _as_rows(layout: QFormLayout) -> None:
+    layout.setVerticalSpacing(4)
+    layout.setHorizontalSpacing(8)
+    layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+    layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
 
 
 def _seconds(value: float) -> str:

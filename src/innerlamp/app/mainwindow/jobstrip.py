@@ -80,10 +80,15 @@ class JobRow(QWidget):
         self.keep = QPushButton("Stop and keep")
         self.keep.setToolTip("Ends after this iteration with the model found so far")
         self.keep.clicked.connect(self._finish)
+        self.look = QPushButton("Look")
+        self.look.setCheckable(True)
+        self.look.setToolTip("Shows the model of each iteration in all panes while it runs")
+        self.look.toggled.connect(self._watch)
         for widget in (self.name, self.bar, self.words):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.curve)
+        row.addWidget(self.look)
         row.addWidget(self.keep)
         row.addWidget(self.stop)
         self.show_job()
@@ -92,9 +97,15 @@ class JobRow(QWidget):
         self.keep.setEnabled(False)
         self.ctx.runner.finish(self.job)
 
+    def _watch(self, on: bool) -> None:
+        self.ctx.runner.watch(self.job, on)
+        if not on:
+            self.ctx.unwatch(self.job)
+
     def show_job(self) -> None:
         job = self.job
         self.keep.setVisible(len(job.curve) > 0)
+        self.look.setVisible(len(job.curve) > 0)
         self.bar.setValue(int(job.fraction * 1000))
         parts = [job.message]
         if "misfit" in job.measures:

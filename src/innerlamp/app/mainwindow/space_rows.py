@@ -8,18 +8,19 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QSlider
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QSlider
 
 from ...core.errors import InputError
 from ...core.items.attributes import is_ground
 from ...core.items.base import Item
-from ...core.items.fields import Surface
+from ...core.items.fields import BlockModel, Surface
 from ...core.items.holes import HoleSet
 from ...core.items.style import FORMS
 from ...core.items.tracks import columns_of, kinds_for
 from ...core.numbers import parse_number
 from ...core.project.records import Entry
 from ..context import Context
+from ..painters.fading import sensitivity_of
 from .style_rows import choice
 
 _FORM_TIPS = {
@@ -62,6 +63,13 @@ def space_rows(ctx: Context, form: QFormLayout, entry: Entry, item: Item) -> Non
     if entry.kind == "grid" and not ground:
         tip = "Metres by which it stands above the ground in 3D"
         form.addRow("Raised, m", _number(ctx, "raised3d", style.raised, tip, -1e5, lambda v: change(raised=v)))
+    if isinstance(item, BlockModel) and sensitivity_of(item, ctx.attribute_of(entry)):
+        fade = QCheckBox("fade what is not seen")
+        fade.setObjectName("faded")
+        fade.setChecked(style.faded)
+        fade.setToolTip("Cells that the readings can hardly see (sensitivity below some percent) are drawn faintly")
+        fade.clicked.connect(lambda on: change(faded=on))
+        form.addRow("", fade)
     if entry.kind == "blocks" and style.form == "slices":
         row = QHBoxLayout()
         for axis, name in enumerate(_SIDES):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import contextlib
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -22,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import AREAS
 from ...core.items.kinds import KINDS
+from ...core.project import left
 from .. import settings
 from ..background import Lane
 from ..context import Context
@@ -102,6 +104,7 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
         self._actions()
         self.setAcceptDrops(True)
+        self._left: list[Callable[[], None]] = []  # what ends waiting for a run that the window was left with
         ctx.project_changed.connect(self._project)
         ctx.items_changed.connect(lambda _: self._undo_words())
         ctx.legend_changed.connect(lambda _: self._undo_words())
@@ -346,13 +349,69 @@ class Window(QMainWindow):
         """Whether nothing is being read or waits to be drawn."""
         return not self.ctx.reading and not Lane.waiting and all(p.settled for p in self.centre.panes())
 
+    def _ask_to_leave(self, running: Sequence[str]) -> str:
+        """What is to become of runs when the window closes: leave, stop or stay."""
+        box = QMessageBox(
+            QMessageBox.Icon.Question, "Close", plain_tip(f"Still running: {', '.join(running)}."), parent=self
+        )
+        box.setInformativeText("Left runs are finished without a window, and their results are there next time.")
+        roles = QMessageBox.ButtonRole
+        leave = box.addButton("Leave to finish", roles.AcceptRole)
+        stop = box.addButton("Stop and close", roles.DestructiveRole)
+        stay = box.addButton("Don't close", roles.RejectRole)
+        box.setDefaultButton(leave)
+        box.setEscapeButton(stay)
+        box.exec()
+        clicked = box.clickedButton()
+        return "leave" if clicked == leave else "stop" if clicked == stop else "stay"
+
+    def leave(self) -> None:
+        """Hide, let what runs finish and be stored, then close; a call brings the window back."""
+        store = self.ctx.store
+        if store is None:
+            return
+        self._remember()
+        with contextlib.suppress(OSError):  # without the mark it can't be called back; the run goes on all the same
+            left.mark(store.path)
+        self._left = [self.ctx.jobs_changed.connect(lambda _: QTimer.singleShot(0, self._end_when_done))]
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.setQuitOnLastWindowClosed(False)
+        self.hide()
+        self._end_when_done()
+
+    def come_back(self) -> None:
+        """Show the window again that was left."""
+        if self._left:
+            self._come_off()
+            self.show()
+            self.raise_()
+            self.ctx.say("The window that was left with its run is here again.", "good")
+
+    def _come_off(self) -> None:
+        for off in self._left:
+            off()
+        self._left = []
+        if self.ctx.store is not None:
+            left.unmark(self.ctx.store.path)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.setQuitOnLastWindowClosed(True)
+
+    def _end_when_done(self) -> None:
+        if self._left and not any(job.active for job in self.ctx.jobs):
+            self.close()
+
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
         running = [j.task.label for j in self.ctx.jobs if j.active]
         if running and self.isVisible():
-            words = f"Still running: {', '.join(running)}. Stop and close?"
-            if QMessageBox.question(self, "Close", plain_tip(words)) != QMessageBox.StandardButton.Yes:
+            choice = self._ask_to_leave(running)
+            if choice != "stop":
                 event.ignore()
+                if choice == "leave":
+                    self.leave()
                 return
+        self._come_off()
         self._remember()
         at = self.normalGeometry()
         place = tuple(str(v) for v in (at.x(), at.y(), at.width(), at.height()))

@@ -26,6 +26,7 @@ from ..context import Context
 from . import flat
 from .colours import bins, class_colour, colour_at, colour_values, shown
 from .contour_lines import ContourLines, level_of
+from .fading import clearness
 from .line_signs import SignedLines
 from .point_marks import PointMarks
 from .structure_signs import StructureSigns
@@ -300,17 +301,22 @@ def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
         return []
-    values = item.properties[attribute][:, :, :: max(1, item.properties[attribute].size // 30_000_000)]
-    best = np.where(np.isfinite(values), values, -np.inf).max(axis=2)
-    best = np.where(np.isfinite(best), best, np.nan)
+    every = max(1, item.properties[attribute].size // 30_000_000)
+    values = item.properties[attribute][:, :, ::every]
+    first = np.where(np.isfinite(values), values, -np.inf).argmax(axis=2)[:, :, None]
+    best = np.take_along_axis(values, first, axis=2)[:, :, 0]
+    clear = clearness(item, attribute, entry.style)
+    seen = np.ones(best.shape) if clear is None else np.take_along_axis(clear[:, :, ::every], first, axis=2)[:, :, 0]
     west, east, south, north, _, _ = item.bounds
     if item.mesh.is_turned or item.mesh.even_plan is None:  # onto cells along east and north, half as wide
         step = max(0.5 * float(min(item.mesh.u.min(), item.mesh.v.min())), max(east - west, north - south) / 1500)
         x, y = (np.arange(low + step / 2, high, step) for low, high in ((west, east), (south, north)))
         i, j = item.mesh.columns(*np.meshgrid(x, y, indexing="ij"))
         best = np.where(i >= 0, best[np.maximum(i, 0), np.maximum(j, 0)], np.nan)
+        seen = seen[np.maximum(i, 0), np.maximum(j, 0)]
         east, north = west + step * len(x), south + step * len(y)
     rgba = colour_values(ctx.legend(attribute, item), best.T, hide_below=True)
+    rgba[..., 3] = (rgba[..., 3] * seen.T).astype(np.uint8)
     return [flat.image(rgba, west, south, east - west, north - south, -8, 0.7)]
 
 

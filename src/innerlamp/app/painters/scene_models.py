@@ -20,6 +20,7 @@ from ...core.project.records import Entry
 from ..context import Context
 from .actors import actor, texture_of
 from .colours import colour_at, colour_values
+from .fading import clearness, towards
 from .map_painters import surface_colour, surface_shown
 from .polydata import MOST_TRIANGLES, colour_cells, named, polydata, smooth_normals, thinned
 from .views import SceneView
@@ -147,24 +148,34 @@ def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     if style.form == "slice at a plane":
         middle, normal = plane_in(item, style.plane)
         shown = values if legend.cutoff is None else np.where(values >= legend.cutoff, values, np.nan)
-        cut = _cut_at(item, shown, middle, normal, origin)
-        return [actor(colour_cells(cut[0], colour_values(legend, cut[1])[:, :3]))] if len(cut[1]) else []
+        mesh, cells = _cut_at(item, shown, middle, normal, origin)
+        return [actor(colour_cells(mesh, _shades(ctx, entry, item, legend, cells)))] if len(cells) else []
     if style.form == "slices":
-        corners, shades = _slices(item, values, style.slices, origin)
+        corners, cells = _slices(item, values, style.slices, origin)
         if legend.cutoff is not None:
-            keep = shades >= legend.cutoff
-            corners, shades = corners.reshape(-1, 4, 3)[keep].reshape(-1, 3), shades[keep]
+            keep = values[tuple(cells.T)] >= legend.cutoff
+            corners, cells = corners.reshape(-1, 4, 3)[keep].reshape(-1, 3), cells[keep]
     else:
         with np.errstate(invalid="ignore"):
             low, high = (legend.low, legend.high) if style.form == "band of the ramp" else (cutoff, np.inf)
             if style.form == "band of the ramp" and legend.cutoff is not None:
                 low = max(low, legend.cutoff)
             shown = np.isfinite(values) & (values >= low) & (values <= high)
-        corners, shades = _outer_faces(item, shown, values, origin)
-    if not len(shades):
+        corners, cells = _outer_faces(item, shown, origin)
+    if not len(cells):
         return []
     mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
-    return [actor(colour_cells(mesh, colour_values(legend, shades)[:, :3]))]
+    return [actor(colour_cells(mesh, _shades(ctx, entry, item, legend, cells)))]
+
+
+def _shades(
+    ctx: Context, entry: Entry, item: BlockModel, legend: Legend, cells: NDArray[np.integer]
+) -> NDArray[np.uint8]:
+    """Colours (n, 3) of cells (n, 3), those that the readings can't see in the haze."""
+    attribute, index = ctx.attribute_of(entry), tuple(cells.T)
+    rgb = colour_values(legend, item.properties[attribute][index].astype(float))[:, :3]
+    clear = clearness(item, attribute, entry.style)
+    return rgb if clear is None else towards(rgb, clear[index], QColor(ctx.theme.canvas))
 
 
 def _isosurface(
@@ -206,21 +217,21 @@ def plane_as_style(item: BlockModel, place: FloatArray, normal: FloatArray) -> t
 
 def _cut_at(
     item: BlockModel, values: FloatArray, place: FloatArray, normal: FloatArray, origin: FloatArray
-) -> tuple[vtkPolyData, FloatArray]:
-    """The faces at which a plane cuts the known cells of a model, each with the value of its cell."""
+) -> tuple[vtkPolyData, NDArray[np.integer]]:
+    """The faces at which a plane cuts the known cells of a model, and the cell (n, 3) of each."""
     cells = np.argwhere(np.isfinite(values))
     away = (item.mesh.centres(cells) - place) @ normal if len(cells) else np.empty(0)
     u, v, (low, high) = item.mesh.u, item.mesh.v, item.mesh.levels(*cells.T)
     reach = 0.5 * np.sqrt(u[cells[:, 0]] ** 2 + v[cells[:, 1]] ** 2 + (high - low) ** 2)
     cells = cells[np.abs(away) <= reach]
     if not len(cells):
-        return vtkPolyData(), np.empty(0)
+        return vtkPolyData(), cells
     corners = item.mesh.corners(cells)[:, np.concatenate([face_corners(2, 0), face_corners(2, 1)])] - origin
     bricks = vtkUnstructuredGrid()
     shape = polydata(corners.reshape(-1, 3), faces=np.arange(8 * len(cells)).reshape(-1, 8))
     bricks.SetPoints(shape.GetPoints())
     bricks.SetCells(VTK_HEXAHEDRON, shape.GetPolys())
-    bricks.GetCellData().SetScalars(named(values[tuple(cells.T)].astype(float), "value"))
+    bricks.GetCellData().SetScalars(named(np.arange(len(cells), dtype=float), "cell"))
     plane, cut = vtkPlane(), vtkCutter()
     plane.SetOrigin(*(place - origin).tolist())
     plane.SetNormal(*normal.tolist())
@@ -229,15 +240,15 @@ def _cut_at(
     cut.GenerateTrianglesOff()
     cut.Update()
     made: vtkPolyData = cut.GetOutput()
-    shades = made.GetCellData().GetScalars()
-    return made, vtk_to_numpy(shades).astype(float) if shades is not None else np.empty(0)
+    number = made.GetCellData().GetScalars()
+    return made, cells[vtk_to_numpy(number).astype(np.int64)] if number is not None else cells[:0]
 
 
 def _slices(
     item: BlockModel, values: FloatArray, shares: tuple[float, float, float], origin: FloatArray
-) -> tuple[FloatArray, FloatArray]:
-    """Corners (4 n, 3) and values (n,) of one layer of cells along each axis."""
-    quads, shades = [], []
+) -> tuple[FloatArray, NDArray[np.integer]]:
+    """Corners (4 n, 3) and cells (n, 3) of one layer of cells along each axis."""
+    quads, found = [], []
     for axis, share in enumerate(shares):
         layer = int(np.clip(share * item.shape[axis], 0, item.shape[axis] - 1))
         there = np.zeros(item.shape, dtype=bool)
@@ -248,20 +259,20 @@ def _slices(
         if len(cells):
             whole = item.mesh.corners(cells)
             quads.append(0.5 * (whole[:, face_corners(axis, 0)] + whole[:, face_corners(axis, 1)]) - origin)
-            shades.append(values[tuple(cells.T)])
+            found.append(cells)
     if not quads:
-        return np.empty((0, 3)), np.empty(0)
-    return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
+        return np.empty((0, 3)), np.empty((0, 3), dtype=np.int64)
+    return np.concatenate(quads).reshape(-1, 3), np.concatenate(found)
 
 
 def _outer_faces(
-    item: BlockModel, shown: NDArray[np.bool_], values: FloatArray, origin: FloatArray
-) -> tuple[FloatArray, FloatArray]:
-    # Corners (4 n, 3) and value (n,) of each cell face that borders on a cell that is not shown.
+    item: BlockModel, shown: NDArray[np.bool_], origin: FloatArray
+) -> tuple[FloatArray, NDArray[np.integer]]:
+    # Corners (4 n, 3) and cell (n, 3) of each cell face that borders on a cell that is not shown.
     # Neighbours of a draped mesh do not lie side by side: all their sides are drawn.
     draped = isinstance(item.mesh, DrapedMesh)
     padded = np.pad(shown, 1)
-    quads, shades = [], []
+    quads, found = [], []
     for axis in range(3):
         for side in (0, 1):
             neighbour = np.roll(padded, 1 if side == 0 else -1, axis=axis)[1:-1, 1:-1, 1:-1]
@@ -269,7 +280,7 @@ def _outer_faces(
             if len(cells) == 0:
                 continue
             quads.append(item.mesh.corners(cells)[:, face_corners(axis, side)] - origin)
-            shades.append(values[tuple(cells.T)])
+            found.append(cells)
     if not quads:
-        return np.empty((0, 3)), np.empty(0)
-    return np.concatenate(quads).reshape(-1, 3), np.concatenate(shades).astype(float)
+        return np.empty((0, 3)), np.empty((0, 3), dtype=np.int64)
+    return np.concatenate(quads).reshape(-1, 3), np.concatenate(found)

@@ -23,6 +23,7 @@ from ...core.project.records import Entry
 from ..context import Context
 from . import flat
 from .colours import coded, colour_values, shown
+from .fading import clearness
 from .line_pieces import LinePieces
 from .map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
 from .section_intervals import FADING, STATION, Near, aside, codes, intervals_near, places, rooms
@@ -296,6 +297,10 @@ def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     z = low + (high - low) / rows * (np.arange(rows, dtype=float) + 0.5)
     values = mesh.values_at(item.properties[attribute], x[None, :], y[None, :], z[:, None])
     rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
+    clear = clearness(item, attribute, entry.style)
+    if clear is not None:
+        seen = mesh.values_at(clear, x[None, :], y[None, :], z[:, None])
+        rgba[..., 3] = (rgba[..., 3] * np.nan_to_num(seen, nan=1.0)).astype(np.uint8)
     return [flat.image(rgba, 0.0, low, view.plane.length, high - low, -10, 0.8)]
 
 

@@ -19,10 +19,12 @@ from ..painters.contour_lines import level_of
 from ..painters.flat import faded, label
 from ..painters.layers import Layers
 from ..painters.views import MapView
+from .area_handles import MapArea
 from .base import Pane
 from .draw_tool import DrawTool, feature_paths
 from .picking import Picker
 from .plot import MetrePlot, Ruler
+from .run_sketch import FlatSketch
 from .selection import selected_places
 
 
@@ -70,6 +72,10 @@ class MapPane(Pane):
         self._ends = [label(name, 0, 0, ctx.theme.text, 32, (0.5, 0.5), bold=True) for name in ("A", "B")]
         for text in self._ends:
             self.plot.addItem(text, ignoreBounds=True)
+        self.area, self.sketch = MapArea(ctx, self.plot), FlatSketch(ctx, self.plot)
+        self._off += [ctx.area_changed.connect(self.area.show), ctx.sketch_changed.connect(self.sketch.show)]
+        self.area.show()
+        self.sketch.show()
         self.handle: pg.LineSegmentROI | pg.PolyLineROI | None = None
         self._clicks: list[tuple[float, float]] = []  # of a section that is being drawn
         self._moving = False
@@ -191,6 +197,10 @@ class MapPane(Pane):
     def _clicked(self, event: object) -> None:
         x, y = self.plot.place_of(event.scenePos())  # type: ignore[attr-defined]
         self.ctx.clicked.emit(x, y, self.kind)
+        if self.area.drawing:
+            if event.button() == Qt.MouseButton.LeftButton:  # type: ignore[attr-defined]
+                self.area.clicked(x, y, bool(event.double()))  # type: ignore[attr-defined]
+            return
         if self.drawing.isChecked():
             if event.button() == Qt.MouseButton.LeftButton:  # type: ignore[attr-defined]
                 held = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)  # type: ignore[attr-defined]

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QMouseEvent
 
 from ..context import Context
+from .area_handles import SceneArea
 from .scene_draw import SceneDraw
 from .slab_handles import SlabHandles
 
@@ -21,12 +22,13 @@ class SceneHands:
         self,
         ctx: Context,
         handles: SlabHandles,
+        area: SceneArea,
         drawing: SceneDraw,
         measuring: Callable[[], bool],
         measure: Callable[[QPoint], None],
         point: Callable[[QPoint], None],
     ) -> None:
-        self.ctx, self.handles, self.drawing = ctx, handles, drawing
+        self.ctx, self.handles, self.area, self.drawing = ctx, handles, area, drawing
         self._measuring, self._measure, self._point = measuring, measure, point
         self._pressed = QPoint()
         self._twice = False
@@ -37,6 +39,9 @@ class SceneHands:
         left = event.button() == Qt.MouseButton.LeftButton
         if self.handles.held >= 0:
             return self._drag(at, kind == QEvent.Type.MouseButtonRelease and left)
+        if self.area.held >= 0:
+            self.area.drag(at, kind == QEvent.Type.MouseButtonRelease and left)
+            return True
         if kind == QEvent.Type.MouseMove:
             if event.buttons() == Qt.MouseButton.NoButton:
                 self.drawing.moved(at)
@@ -51,7 +56,7 @@ class SceneHands:
         if kind == QEvent.Type.MouseButtonPress and left:
             self._pressed = at
             self._twice = False
-            return self.handles.grab(at, self.ctx.section)
+            return self.area.grab(at) or self.handles.grab(at, self.ctx.section)
         if kind == QEvent.Type.MouseButtonRelease and left:
             clicked = not self._twice and (at - self._pressed).manhattanLength() < _STILL
             self._twice = False

@@ -30,8 +30,10 @@ from ..scene.quality import Quality, quiet_background
 from ..scene.sight import Sight
 from ..scene.words import faded_prop, is_words, part_labels
 from ..theme.plain import plain_tip
+from .area_handles import SceneArea
 from .base import Pane
 from .boxes import exaggeration_box, show_exaggeration
+from .run_sketch import in_scene
 from .scene_draw import SceneDraw
 from .scene_hands import SceneHands
 from .scene_measure import Measure, measure_switch
@@ -100,8 +102,10 @@ class ScenePane(Pane):
         )
         self.body.insertWidget(0, self.draw_tool)
         self.sketching.toggled.connect(self._sketch_toggled)
+        self.area = SceneArea(ctx, self.sight)
+        self._off += [ctx.area_changed.connect(self.on_section), ctx.sketch_changed.connect(self.on_section)]
         self.hands = SceneHands(
-            ctx, self.handles, self.draw_tool, self.measuring.isChecked, self._measure_at, self.pick
+            ctx, self.handles, self.area, self.draw_tool, self.measuring.isChecked, self._measure_at, self.pick
         )
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -196,13 +200,14 @@ class ScenePane(Pane):
             self.renderer.RemoveViewProp(prop)
         self._fixtures.clear()
         box, plane = self._box(), self.ctx.section
+        lit = QColor(self.ctx.theme.lit)
+        self._fixtures += in_scene(self.ctx, self.origin) + self.area.graphics(lit)
         if box is None or plane is None:
             self.handles.stand(None, 0.0)
-            return
-        lit = QColor(self.ctx.theme.lit)
-        self._fixtures += section_outline(plane, box, self.origin, self.ctx.exaggeration, lit)
-        self.handles.stand(plane if self.slab.isChecked() else None, float(box[1][2] + self.origin[2]))
-        self._fixtures += self.handles.graphics(lit)
+        else:
+            self._fixtures += section_outline(plane, box, self.origin, self.ctx.exaggeration, lit)
+            self.handles.stand(plane if self.slab.isChecked() else None, float(box[1][2] + self.origin[2]))
+            self._fixtures += self.handles.graphics(lit)
         for prop in self._fixtures:
             prop.PickableOff()
             self.renderer.AddViewProp(prop)

@@ -22,9 +22,11 @@ from ..painters.flat import faded
 from ..painters.layers import Layers
 from ..painters.views import SectionView
 from ..theme.plain import Label
+from .area_handles import SectionArea
 from .base import Pane, overlay
 from .boxes import exaggeration_box, show_exaggeration
 from .plot import MetrePlot, Ruler
+from .run_sketch import FlatSketch
 from .section_above import SectionAbove
 from .section_draw import SectionDraw
 from .section_looks import LookMenu
@@ -96,6 +98,8 @@ class SectionPane(Pane):
         self._marked = pg.ScatterPlotItem(size=13, symbol="o", brush=None, pen=pg.mkPen(ctx.theme.lit, width=2.4))
         self._marked.setZValue(40)
         self.plot.addItem(self._marked)
+        self.area, self.sketch = SectionArea(ctx, self.plot), FlatSketch(ctx, self.plot)
+        self._off += [ctx.area_changed.connect(self._show_run), ctx.sketch_changed.connect(self._show_run)]
         self._moving, self._moved = False, 0.0  # whether it is being dragged, and when it moved last
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -154,6 +158,14 @@ class SectionPane(Pane):
             self._show_frame(frame)
         self.show_selection(ctx.selection)
         self.draw_tool.show_sketch()
+        self._show_run()
+
+    def _show_run(self) -> None:
+        """Show the area and the cells that an open form would work on."""
+        view = self._seen()
+        self.area.show(view)
+        if view is not None:
+            self.sketch.show(view)
 
     def _draw_bends(self, plane: SectionPlane) -> None:
         for line in self._bends:

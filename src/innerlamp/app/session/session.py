@@ -6,14 +6,15 @@ it is closed is dropped: nothing of one project ever arrives in another.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from ...core.errors import LampError, ProjectError
+from ...core.items.base import Item
 from ...core.items.legend import Legend
 from ...core.items.style import Style
-from ...core.jobs.runner import Runner
+from ...core.jobs.runner import Job, Runner
 from ...core.project.records import Entry, Notice
 from ...core.project.store import Store
 from .compare import VersionCompare
@@ -44,6 +45,9 @@ class Session:
         self.legends = LegendBook(store)
         self.compare = VersionCompare(store, told.compared)
         self.closed = False
+        # Models of iterations that are looked at while their job runs: drawn like items, never stored.
+        self.guests: dict[str, tuple[Entry, Item]] = {}
+        self._shown = 0
         # Who may only look still lights and colours things, for as long as the window is open.
         self._lit: dict[str, int] = {}
         self._styles: dict[str, Style] = {}
@@ -66,6 +70,25 @@ class Session:
             self.legends.forget()
         self._told.items(notice)
         self.desk.keep_fresh()
+
+    def take_guests(self, jobs: Iterable[Job]) -> bool:
+        """Take what jobs show as guests, and let those of ended jobs go; whether anything changed."""
+        before = dict(self.guests)
+        for job in jobs:
+            name = f"job {job.id}"
+            if not job.active or not job.watched:
+                self.guests.pop(name, None)
+            elif isinstance(job.shown, Item):
+                item = job.shown
+                self._shown += 1
+                title = f"{item.name}, iteration {job.measures.get('iteration', 0):.0f}"
+                entry = Entry(
+                    name, item.kind, title, -self._shown, attributes=dict(item.attributes), bounds=item.bounds,
+                    crs=item.crs, lit=1,
+                )  # fmt: skip
+                self.guests[name] = entry, replace(item, name=title)
+            job.shown = None
+        return before != self.guests
 
     # ---- actions: whatever changes the project, each one undoable
 

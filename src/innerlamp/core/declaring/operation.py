@@ -18,7 +18,9 @@ from ..progress import Progress
 
 Area = Literal["Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets"]
 AREAS: tuple[Area, ...] = ("Data", "Maps", "Drilling", "Geophysics", "Geology", "Targets")
-Editor = Literal["", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows", "code", "table"]
+Editor = Literal[
+    "", "file", "files", "attribute", "mapping", "date", "crs", "lines", "picks", "rows", "code", "table", "area"
+]
 
 
 class Params(BaseModel):
@@ -48,6 +50,13 @@ def parted(value: Any) -> Any:
     return tuple(part.strip() for part in value.split(";") if part.strip()) if isinstance(value, str) else value
 
 
+def places(value: Any) -> Any:
+    """Return places of a text such as ``503600 5602300; 503700 5602400``; what is a list already stays one."""
+    if not isinstance(value, str):
+        return value
+    return tuple(tuple(part.replace(",", " ").split()) for part in value.split(";") if part.strip())
+
+
 def whole(value: Any) -> Any:
     """Return a whole number that was typed as text as a number; what is none is left for the check to refuse."""
     return int(value) if isinstance(value, str) and value.strip().isdigit() else value
@@ -61,6 +70,7 @@ def given(value: Any) -> Any:
 Maybe = Annotated[float | None, BeforeValidator(given)]
 _LONGEST = 1e8  # metres
 Several = Annotated[tuple[str, ...], BeforeValidator(parted)]
+Places = Annotated[tuple[tuple[float, float], ...], BeforeValidator(places)]
 Whole = Annotated[int, BeforeValidator(whole)]
 
 

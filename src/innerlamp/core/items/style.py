@@ -45,6 +45,8 @@ class Style:
     plane
         3D: the plane at which a block model is sliced: dip and dip direction in degrees, and metres by which it is
         moved along its upward normal from the middle of the model.
+    faded
+        Block models with a sensitivity: whether what the readings can't see is faded.
     """
 
     colour_by: str = ""
@@ -59,6 +61,7 @@ class Style:
     raised: float = 0.0
     slices: tuple[float, float, float] = (0.5, 0.5, 0.5)
     plane: tuple[float, float, float] = (60.0, 90.0, 0.0)
+    faded: bool = True
 
     def to_json(self) -> dict[str, Any]:
         """What differs from the default."""

@@ -46,6 +46,8 @@ class Job:
     files: tuple[str, ...] = ()
     error: LampError | None = None
     tries: int = 0  # how often it was handed to a worker
+    watched: bool = False  # whether somebody looks at what it has by now
+    shown: object = None  # the latest of that, until it is taken
 
     @property
     def active(self) -> bool:
@@ -58,6 +60,7 @@ class _Worker:
     connection: Connection
     stop: Any
     enough: Any
+    watched: Any
     log: Path
     ready: bool = False
     job: Job | None = None
@@ -129,6 +132,13 @@ class Runner:
             if worker.job is job:
                 worker.enough.set()
 
+    def watch(self, job: Job, on: bool) -> None:
+        """Let a job show what it has by now (`Job.shown`), or no longer."""
+        job.watched = on
+        for worker in self._workers:
+            if worker.job is job:
+                (worker.watched.set if on else worker.watched.clear)()
+
     def poll(self, patience: float = 0.0) -> list[Job]:
         """Take in what the workers said, hand out waiting jobs; returns the jobs that changed.
 
@@ -154,6 +164,7 @@ class Runner:
                 worker.asked_to_stop = 0.0
                 worker.stop.clear()
                 worker.enough.clear()
+                (worker.watched.set if job.watched else worker.watched.clear)()
                 job.tries += 1
                 job.state, job.message, job.started = "running", "Starting", time.monotonic()
                 changed[job.id] = job
@@ -188,14 +199,14 @@ class Runner:
 
     def _new_worker(self) -> _Worker:
         here, there = self._context.Pipe()
-        stop, enough = self._context.Event(), self._context.Event()
+        stop, enough, watched = (self._context.Event() for _ in range(3))
         log = self._logs / f"worker-{next(self._serial)}.log"
         process = self._context.Process(
-            target=serve, args=(there, stop, enough, str(log)), daemon=True, name="inner-lamp worker"
+            target=serve, args=(there, stop, enough, watched, str(log)), daemon=True, name="inner-lamp worker"
         )
         process.start()
         there.close()
-        return _Worker(process, here, stop, enough, log)
+        return _Worker(process, here, stop, enough, watched, log)
 
     def _read(self, worker: _Worker, changed: dict[int, Job]) -> None:
         try:
@@ -211,7 +222,9 @@ class Runner:
                 worker.begun = True
                 if message[0] == "begun":
                     continue
-                if message[0] == "progress":
+                if message[0] == "shown":
+                    job.shown = message[2]
+                elif message[0] == "progress":
                     _, _, job.fraction, job.message, measures = message
                     if job.fraction >= 0.95 and job.message not in ("", "Done", "Storing"):
                         job.outcome = job.message

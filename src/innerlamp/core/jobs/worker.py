@@ -14,10 +14,11 @@ from typing import Any
 
 from .. import limits
 
+_LOOKS = 0.7  # seconds between two looks at what a job has by now
 _INTERVAL = 0.04  # seconds between progress messages; measures are always sent
 
 
-def serve(connection: Connection, stop: Any, enough: Any, log_path: str) -> None:
+def serve(connection: Connection, stop: Any, enough: Any, watched: Any, log_path: str) -> None:
     """Serve tasks until the connection closes. Runs in its own process."""
     with open(log_path, "a", encoding="utf-8", buffering=1) as log:  # noqa: PTH123 - the descriptor is needed
         os.dup2(log.fileno(), 1)
@@ -51,10 +52,19 @@ def serve(connection: Connection, stop: Any, enough: Any, log_path: str) -> None
                     last[0] = now
                     connection.send(("progress", job, fraction, message, dict(measures)))
 
+            looked = [0.0]
+
+            def view(item: object, job: int = job, looked: list[float] = looked) -> None:
+                connection.send(("shown", job, item))
+                looked[0] = time.monotonic()
+
+            def wanted(looked: list[float] = looked) -> bool:
+                return bool(watched.is_set()) and time.monotonic() - looked[0] > _LOOKS
+
             told = task.step.params if isinstance(task, Task) else task.path
             print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {told}", file=sys.stderr)
             try:
-                progress = CallbackProgress(report, stop.is_set, enough.is_set)
+                progress = CallbackProgress(report, stop.is_set, enough.is_set, wanted, view)
                 results = perform(task, progress) if isinstance(task, Task) else carry_out(task, progress)
                 connection.send(("done", job, results))
             except LampError as error:

@@ -91,9 +91,9 @@ def level_shifts(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -
     found: dict[int, float] = {}
     for _ in range(len(lines)):  # the worst first: a line that is off makes those beside it look so
         off = v[here] - share * v[first] - (1.0 - share) * v[second]
-        table = pd.DataFrame({"line": own[here], "off": off}).groupby("line")["off"]
-        medians, counts = table.median(), table.count()
-        spread = table.apply(lambda part: _NORMAL * float(np.median(np.abs(part - part.median()))))
+        each = pd.DataFrame({"line": own[here], "off": off}).groupby("line")["off"]
+        medians, counts = each.median(), each.count()
+        spread = each.apply(lambda part: _NORMAL * float(np.median(np.abs(part - part.median()))))
         many = counts >= 5
         if many.sum() < 5:
             break

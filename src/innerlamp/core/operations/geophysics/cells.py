@@ -111,7 +111,7 @@ def cost(cells: Cells, data: Readings, components: int, rounds: int, more: str, 
     seconds = 1.0 + components * 1.5e-7 * near + rounds * components * (2.6e-8 * lattice + 2e-9 * near)
     text = f"{nx} × {ny} × {nz} cells ({cells.count:,} below ground), {n:,} readings, {more}"
     notes = list(data.words)
-    close = int(np.sum(data.obs[:, 2] - data.ground < float(np.median(cells.mesh.thickness[cells.active]))))
+    close = int(np.sum(data.obs[:, 2] - data.ground < float(cells.mesh.thickness[:, :, -1].max())))
     if close:
         notes.append(f"{close:,} of {n:,} readings are within a cell's height of the ground")
     if cells.lowered:

@@ -145,6 +145,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
             mesh=cells.mesh,
             properties=properties | (more or {}),
             units=units | dict.fromkeys(more or {}, "%"),
+            roles=sv.SEEN_ROLES if more else {},
         )
 
     lower = -np.inf if free else 0.0
@@ -312,6 +313,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
             mesh=cells.mesh,
             properties={"density_contrast": sv.boxed(cells, model)} | (more or {}),
             units={"density_contrast": "g/cm³"} | dict.fromkeys(more or {}, "%"),
+            roles=sv.SEEN_ROLES if more else {},
         )
 
     every = [(np.arange(len(data.values)), (kind,))]

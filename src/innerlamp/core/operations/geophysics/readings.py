@@ -11,7 +11,7 @@ import pandas as pd
 
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential import meshing, scrutiny
-from ...declaring.operation import Input, Inputs, Maybe, Params, ground_slot, param
+from ...declaring.operation import Input, Inputs, Maybe, Params, Places, ground_slot, param
 from ...errors import InputError
 from ...items.attributes import measuring
 from ...items.base import Item
@@ -37,13 +37,23 @@ _OTHERS = (
 SLOTS = (
     ground_slot(help="Without one the ground is taken as flat"),
     Input("sensors", "Sensor elevations", ("grid",), optional=True, proposed=False, help="A grid of them, in metres"),
-    Input("area", "Area", ("features",), optional=True, proposed=False, help="Only readings inside of its polygons"),
+    Input(
+        "area",
+        "Polygons of an area",
+        ("features",),
+        optional=True,
+        proposed=False,
+        help="Only readings inside of its polygons",
+    ),
 )
 
 
 class ReadingParams(Params):
     """Parameters of the data of an inversion; what is inverted adds its own before them."""
 
+    outline: Places = param(
+        (), "Area", editor="area", help="Corners of it, easting and northing in metres; the whole survey when empty"
+    )
     heights: Heights = param(
         "their own", "Sensors are at", help="Their own elevations are those of the table", more=True
     )
@@ -142,10 +152,14 @@ def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: floa
     if lost:
         words.append(f"{lost:,} readings without an elevation are left out")
     area = inputs.maybe("area", Features)
-    if area is not None:
-        inside = good & ~outside(area, np.nan_to_num(x), np.nan_to_num(y))
+    if area is not None or p.outline:
+        inside = np.ones(len(x), dtype=bool)
+        if area is not None:
+            inside &= ~outside(area, np.nan_to_num(x), np.nan_to_num(y))
+        if p.outline:
+            inside &= _within(p.outline, np.nan_to_num(x), np.nan_to_num(y))
         if not (good & inside).any():
-            raise InputError("no reading lies in the area", where=area.name)
+            raise InputError("no reading lies in the area", where=item.name if area is None else area.name)
         words.append(f"{int((good & ~inside).sum()):,} readings lie outside of the area")
         good &= inside
     if good.sum() < 10:
@@ -170,6 +184,25 @@ def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: floa
     obs = np.column_stack([x, y, z])
     ground = ground_at(inputs, p, obs)
     return Readings(obs, taken, line[which], ground, tuple(words), values[rows], codes[rows], places, which)
+
+
+def _within(corners: Places, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """Which places lie within the outline of an area.
+
+    Raises
+    ------
+    InputError
+        When it has less than three corners or crosses itself.
+    """
+    import shapely
+
+    if len(corners) < 3:
+        raise InputError(f"the area has {len(corners)} corners; three are the least")
+    shape = shapely.Polygon(corners)
+    if not shape.is_valid or shape.area == 0:
+        raise InputError(f"the area crosses itself ({shapely.is_valid_reason(shape)})", fix="Move its corners")
+    shapely.prepare(shape)
+    return np.asarray(shapely.contains_xy(shape, x, y))
 
 
 def _looked_at(

@@ -59,6 +59,7 @@ def _wider(inputs: Inputs, p: RegionalParams, data: rd.Readings, inner: Cells) -
     times = max(2.0, (((east - west) * (north - south) * depth) / (_COARSE * p.cell**2 * p.cell_z)) ** (1.0 / 3.0))
     return whole, p.model_copy(
         update={
+            "outline": (),
             "cell": times * p.cell,
             "cell_z": times * p.cell_z,
             "depth": depth,

@@ -30,6 +30,7 @@ Trend = Literal["none", "constant", "plane", "second degree", "third degree"]
 DEGREES: dict[Trend, int | None] = {"none": None, "constant": 0, "plane": 1, "second degree": 2, "third degree": 3}
 NORMS: dict[Character, tuple[float, float]] = {"smooth": (2.0, 2.0), "blocky": (2.0, 1.0), "compact": (0.0, 2.0)}
 SEEN = "sensitivity"
+SEEN_ROLES = {SEEN: SEEN}
 # Fields of a component of the model, and the rows of the readings that they are measured by.
 Sensed = tuple[np.ndarray, Sequence[FieldKernel]]
 

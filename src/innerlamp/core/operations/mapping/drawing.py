@@ -10,7 +10,7 @@ import pandas as pd
 from pydantic import BeforeValidator
 
 from ...compute.geometry import sketching as sk
-from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Places, param
 from ...errors import InputError
 from ...formats.features import flatten, polygons_of, shapes_of
 from ...items.base import Item
@@ -19,19 +19,11 @@ from ...numbers import parse_number
 from ...progress import Progress
 
 
-def places(value: Any) -> Any:
-    """Return places of a text such as ``503600 5602300; 503700 5602400``; what is a list already stays one."""
-    if not isinstance(value, str):
-        return value
-    return tuple(tuple(part.replace(",", " ").split()) for part in value.split(";") if part.strip())
-
-
 def numbers(value: Any) -> Any:
     """Return whole numbers of a text such as ``0; 3``; what is a list already stays one."""
     return tuple(value.replace(";", " ").replace(",", " ").split()) if isinstance(value, str) else value
 
 
-Places = Annotated[tuple[tuple[float, float], ...], BeforeValidator(places)]
 Rows = Annotated[tuple[int, ...], BeforeValidator(numbers)]
 
 
