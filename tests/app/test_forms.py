@@ -58,7 +58,8 @@ def test_an_isosurface_is_the_sphere_of_its_value_also_in_a_turned_model() -> No
 
 def test_slices_lie_where_they_are_asked_for() -> None:
     item, middle = model(0.0)
-    corners, shades = _slices(item, item.properties["v"], (0.0, 0.5, 0.999), middle)
+    corners, cells = _slices(item, item.properties["v"], (0.0, 0.5, 0.999), middle)
+    shades = item.properties["v"][tuple(cells.T)]
     quads = corners.reshape(-1, 4, 3)
     assert len(quads) == len(shades) == 3 * 900
     assert np.ptp(quads[:900, :, 0]) == pytest.approx(0.0) and quads[0, 0, 0] == pytest.approx(-145.0)

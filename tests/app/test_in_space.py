@@ -60,13 +60,15 @@ def test_a_slice_at_a_plane_lies_in_it_and_has_the_area_of_the_box_s_section(azi
         ((90.0, azimuth + 90, 1.0), 180 * 100),
     ):
         place, normal = plane_in(item, plane)
-        mesh, shades = _cut_at(item, values, place, normal, origin)
+        mesh, cells = _cut_at(item, values, place, normal, origin)
+        shades = values[tuple(cells.T)]
         pieces = polygons(mesh)
         assert sum(map(area, pieces)) == pytest.approx(whole, rel=1e-4)
         assert len(pieces) == len(shades)
     # Dipping 45° across the first axis: longer by the square root of two, and each face has the value of its cell.
     place, normal = plane_in(item, (45.0, azimuth + 90, 1.7))
-    mesh, shades = _cut_at(item, values, place, normal, origin)
+    mesh, cells = _cut_at(item, values, place, normal, origin)
+    shades = values[tuple(cells.T)]
     pieces = polygons(mesh)
     assert sum(map(area, pieces)) == pytest.approx(100 * np.sqrt(2) * 180, rel=1e-4)
     centres = np.array([p.mean(axis=0) for p in pieces]) + origin

@@ -374,3 +374,29 @@ def test_the_model_of_an_iteration_is_shown_to_those_who_look(lamp: Project) -> 
     assert len(seen) == 2 and all(isinstance(item, BlockModel) for item in seen)
     assert isinstance(seen[1], BlockModel) and np.nanmax(seen[1].properties["susceptibility"]) > 0
     assert SolvingParams.model_fields["parts"].default == 1
+
+
+def test_two_models_are_compared_cell_by_cell_and_the_course_is_kept(lamp: Project) -> None:
+    one = model_of(lamp)
+    course = one.course
+    assert course["misfit"].iloc[-1] == pytest.approx(1.0, abs=0.1) and (course["beta"] > 0).all()
+    assert course["misfit"].iloc[0] > course["misfit"].iloc[-1] and course["size"].iloc[0] < course["size"].iloc[-1]
+    assert one.facts["Misfit"].endswith(f"after {len(course)} steps")
+    twice = dataclasses.replace(one, name="Twice", properties={"k": 2.0 * one.properties["susceptibility"] + 0.001})
+    first, second = lamp.store.put(dataclasses.replace(one, name="One")), lamp.store.put(twice)
+    made = lamp.run("compare-models", first=first, second=second, second_property="k")
+    difference = lamp[made["model"]]
+    assert isinstance(difference, BlockModel)
+    expected = -one.properties["susceptibility"] - 0.001
+    assert np.nanmax(np.abs(difference.properties["difference"] - expected)) < 1e-12
+    told: list[str] = []
+    task = execute.prepare(
+        lamp.store,
+        "compare-models",
+        {"second_property": "k", "second_is": "scaled to the first", "seen_from": 0},
+        {"first": first, "second": second},
+    )
+    execute.perform(task, CallbackProgress(lambda _f, message, _m: told.append(message)))
+    assert any("correlation 1.000" in words for words in told)
+    with pytest.raises(LampError, match="has no attribute 'k'"):
+        lamp.run("compare-models", first=first, second=second, first_property="k")

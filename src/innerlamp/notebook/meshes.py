@@ -166,7 +166,7 @@ def from_pyvista(mesh: pyvista.DataSet, name: str = "", crs: str = "") -> Surfac
             for k in flat.cell_data
             if np.ndim(flat.cell_data[k]) == 1 and np.asarray(flat.cell_data[k]).dtype.kind in "fiub"
         }
-        return BlockModel(name=called, crs=code, mesh=cells, properties=values, **carried.described(told, list(values)))
+        return BlockModel(name=called, crs=code, mesh=cells, properties=values, **carried.described(told, list(values)))  # type: ignore[arg-type]
     raise InputError(
         f"a mesh of the sort {type(mesh).__name__} has no kind here",
         fix="Surfaces of triangles, points, and grids along the axes can be taken",

@@ -207,7 +207,9 @@ class AreaField(FieldWidget):
         self.words.setMinimumWidth(60)
         self.draw = QPushButton("Draw")
         self.draw.setCheckable(True)
-        self.draw.setToolTip("Click corners on the map; a double click ends. Then drag corners, edges or the whole")
+        self.draw.setToolTip(
+            "Click corners on the map; Enter or a double click ends. Then drag corners, edges or the whole"
+        )
         self.box = QPushButton("Box")
         self.box.setToolTip("A box over the middle of the survey, to be dragged")
         self.clear = QPushButton("Clear")
@@ -254,7 +256,7 @@ class AreaField(FieldWidget):
         if self._ctx is not None:
             self._ctx.set_area(Area(() if on else self.corners, on))
             if on:
-                self._ctx.say("Area: click its corners on the map; a double click ends it.")
+                self._ctx.say("Area: click its corners on the map; Enter or a double click ends it, Esc leaves.")
 
     def _boxed(self, bounds: tuple[float, ...] | None) -> None:
         if bounds is None or not np.isfinite(bounds[:4]).all():

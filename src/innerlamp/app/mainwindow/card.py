@@ -26,6 +26,7 @@ from ...core.formats.table import formats_for
 from ...core.formats.tables_out import file_part
 from ...core.items.attributes import is_ground
 from ...core.items.base import Item
+from ...core.items.fields import BlockModel
 from ...core.items.holes import HoleSet
 from ...core.items.legend import RAMPS, Legend
 from ...core.items.points import PointSet
@@ -39,6 +40,7 @@ from .difference import DifferenceCard
 from .item_history import HistoryList
 from .space_rows import space_rows
 from .style_rows import OpacitySlider, UnitList, symbol_rows, width_row
+from .trade_off import TradeOff
 
 NOTHING = "nothing"  # colours an item
 UNCOLOURED = ("points", "holes", "features", "lines")  # what can be drawn in one colour
@@ -159,6 +161,8 @@ class Card(QScrollArea):
         space_rows(self.ctx, form, entry, item)
         form.addRow("Opacity", OpacitySlider(self.ctx, entry))
         box.addLayout(form)
+        if isinstance(item, BlockModel) and len(item.course) > 1:
+            box.addWidget(TradeOff(self.ctx, item.course))
         if chosen in entry.attributes and 0 < len(legend.classes) <= 24:
             box.addWidget(UnitList(self.ctx, legend, patterns=entry.kind == "features"))
 

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QPoint, QPointF
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QKeyEvent
 from vtkmodules.vtkRenderingCore import vtkProp3D
 
 from ..context import Area, Context
@@ -103,10 +103,26 @@ class MapArea:
         if not self._clicks or np.hypot(x - self._clicks[-1][0], y - self._clicks[-1][1]) > near:
             self._clicks.append((x, y))
         if double and len(self._clicks) >= 3:
-            corners, self._clicks = tidy(np.array(self._clicks)), []
-            self.ctx.set_area(Area(corners))
+            self.finish()
         else:
             self.line.setData(*np.array(self._clicks).T)
+
+    def finish(self) -> None:
+        """Make what was clicked the area; fewer than three corners are none."""
+        corners, self._clicks = tidy(np.array(self._clicks)) if len(self._clicks) >= 3 else (), []
+        self.ctx.set_area(Area(corners))
+
+    def key(self, event: QEvent) -> bool:
+        """Take the keys that end drawing: Enter with what was clicked, Escape without; returns whether it was one."""
+        if not self.drawing or not isinstance(event, QKeyEvent):
+            return False
+        if event.key() == Qt.Key.Key_Escape:
+            self._clicks = []
+        elif event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            return False
+        if event.type() == QEvent.Type.KeyPress:
+            self.finish()
+        return True
 
 
 class SectionArea:

@@ -279,7 +279,9 @@ class MapPane(Pane):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         # Ctrl+Z is the window's too: while a sketch has clicks it takes these back.
-        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and self.draw_tool.key(event):
+        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and (
+            self.area.key(event) or self.draw_tool.key(event)
+        ):
             return True
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             (x0, x1), (y0, y1) = self.plot.viewRange()

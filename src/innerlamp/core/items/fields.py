@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import ClassVar, Self
 
 import numpy as np
+import pandas as pd
 
 from ..errors import InputError
 from ..geometry.mesh import DrapedMesh, Mesh, TensorMesh
@@ -144,6 +145,9 @@ class BlockModel(Item):
         cell is absent (above ground).
     units
         Unit of each property.
+    course
+        Of a model that was come to step by step: iteration, beta (trade-off of misfit against the measure of the model),
+        misfit and size (that measure), one row a step; empty for others.
     """
 
     kind: ClassVar[str] = "blocks"
@@ -151,6 +155,7 @@ class BlockModel(Item):
     mesh: Mesh
     properties: dict[str, np.ndarray] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
+    course: pd.DataFrame = field(default_factory=pd.DataFrame)
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -208,6 +213,8 @@ class BlockModel(Item):
         for name, values in self.properties.items():
             facts[f"Cells with {name}"] = f"{int(np.isfinite(values).sum()):,}"
             break
+        if len(self.course):
+            facts["Misfit"] = f"{self.course['misfit'].iloc[-1]:.2f} after {len(self.course)} steps"
         return facts
 
     @classmethod

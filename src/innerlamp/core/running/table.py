@@ -35,7 +35,16 @@ from ..operations.drilling import (
     oriented,
 )
 from ..operations.geology import grade_shell
-from ..operations.geophysics import coincidence, diurnal, forward, inversion, regional, together, units_forward
+from ..operations.geophysics import (
+    coincidence,
+    diurnal,
+    forward,
+    inversion,
+    models_compared,
+    regional,
+    together,
+    units_forward,
+)
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
 from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages, walks
 from ..operations.targets import ranking
@@ -116,6 +125,7 @@ OPERATIONS: dict[str, Operation] = {
         inversion.INVERT_GRAVITY,
         together.TOGETHER,
         coincidence.COINCIDENCE,
+        models_compared.COMPARE,
         forward.GRAVITY,
         units_forward.UNITS_FORWARD,
         grade_shell.OPERATION,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -151,7 +152,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     lower = -np.inf if free else 0.0
     solved = sv.solve(inputs, p, data, values, noise, cells, sensed, lower, progress, one, model_of)
     result = solved.result
-    model = model_of(result.model, sv.beside(cells, solved))
+    model = replace(model_of(result.model, sv.beside(cells, solved)), course=sv.course_of(result))
     fit = SurveyLines(
         name=sv.named(item, "Fit"),
         crs=item.crs,
@@ -319,7 +320,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     every = [(np.arange(len(data.values)), (kind,))]
     solved = sv.solve(inputs, p, data, data.values, noise, cells, every, -np.inf, progress, shown=model_of)
     result = solved.result
-    model = model_of(result.model, sv.beside(cells, solved))
+    model = replace(model_of(result.model, sv.beside(cells, solved)), course=sv.course_of(result))
     fit = PointSet(
         name=sv.named(item, "Fit"),
         crs=item.crs,

@@ -263,6 +263,11 @@ def trend_of(kind: Trend, obs: np.ndarray) -> np.ndarray | None:
     return np.column_stack([x ** (d - k) * y**k for d in range(degree + 1) for k in range(d + 1)])
 
 
+def course_of(result: inversion.Inversion) -> pd.DataFrame:
+    """The steps by which a model was come to, for its curve of misfit against size."""
+    return pd.DataFrame(result.history, columns=["iteration", "beta", "misfit", "size"]).astype(float)
+
+
 def boxed(cells: Cells, values: np.ndarray) -> np.ndarray:
     """Values of the active cells in the shape of the mesh, NaN elsewhere."""
     box = np.full(cells.mesh.shape, np.nan)

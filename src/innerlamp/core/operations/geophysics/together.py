@@ -173,6 +173,7 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
         mesh=cells.mesh,
         properties=properties,
         units=units,
+        course=sv.course_of(found[0]),
         roles={f"{survey}_{sv.SEEN}": sv.SEEN for survey in ("magnetic", "gravity")},
     )
     fit = SurveyLines(
