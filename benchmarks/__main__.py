@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import drilling, intake, interface, kernels, potential, tables
+from . import drilling, emberlow, intake, interface, kernels, potential, tables
 from .table import Row, show
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -26,6 +26,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.inversion,
     potential.lattice_beside_the_matrix,
     potential.inversions_at_working_scale,
+    emberlow.emberlow_against_its_truth,
     kernels.gridding,
     kernels.comparing_methods,
     kernels.large_gridding,

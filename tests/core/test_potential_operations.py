@@ -342,7 +342,7 @@ def test_bodies_where_two_models_stand_out_have_the_volume_counted_by_hand(lamp:
     assert found.table["volume"].tolist() == pytest.approx([18 * 4000 / 1e6, 4000 / 1e6])
     first = found.table.iloc[0]
     assert first[["x", "y", "z"]].tolist() == pytest.approx([WEST + 100.0, SOUTH + 70.0, 3025.0])
-    assert first["v"] == pytest.approx(0.05) and first["v, second"] == pytest.approx(-0.3)
+    assert first["mean v"] == pytest.approx(0.05) and first["mean v, second"] == pytest.approx(-0.3)
     kinds = model.properties["stands_out"]
     assert [(kinds == k).sum() for k in (1, 2, 3)] == [27, 18, 19]
     only = lamp.run("coincidence", **asked, smallest=5000)

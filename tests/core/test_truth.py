@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -245,3 +246,23 @@ def test_loops_give_the_reduced_values_once_their_drift_is_taken_off() -> None:
     by_loop = apart.groupby(level=0).agg(lambda v: v.max() - v.min())
     assert by_loop.idxmax() == "P14"  # the tare
     assert apart.drop("P14").abs().max() < 0.09
+
+
+def test_the_demo_s_inversion_agrees_with_the_rocks_that_it_was_made_of(demo_path: Path) -> None:
+    from innerlamp.api import Project
+    from innerlamp.core.items.fields import BlockModel
+
+    with Project.open(demo_path) as lamp:
+        model = lamp[lamp.store.find("Susceptibility of Airborne magnetics").id]
+    assert isinstance(model, BlockModel)
+    centres = model.mesh.centres() - np.array([*t.ORIGIN, 0.0])
+    table = np.array([t.PROPERTIES[code][1] for code in t.CODES])
+    true = table[np.maximum(t.rock(*centres.T), 0)].reshape(model.mesh.shape)
+    found, seen = model.properties["susceptibility"], model.properties["sensitivity"]
+    inside = np.isfinite(found) & (seen >= 1.0)
+    assert np.corrcoef(found[inside], true[inside])[0, 1] > 0.45
+    # The gabbro is found where it is; at its margin the model is not as strong as in its middle.
+    away = np.hypot(centres[:, 0] - t.GABBRO[0], centres[:, 1] - t.GABBRO[1]).reshape(model.mesh.shape)
+    high = (centres[:, 2] > 50.0).reshape(model.mesh.shape)
+    middle, margin = (found[inside & high & ring].mean() for ring in (away < 300, (away > 900) & (away < 1200)))
+    assert middle > 10 * margin

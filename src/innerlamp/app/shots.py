@@ -12,6 +12,8 @@ from PySide6.QtWidgets import QApplication
 from ..core.compute.geometry.planes import SectionPlane
 from ..core.errors import LampError
 from ..core.items.section_look import Beside, SectionLook
+from ..core.items.style import Style
+from .forms.fields import AreaField
 from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
 from .mainwindow.centre import DEFAULT
@@ -142,17 +144,57 @@ def _scene(window: Window) -> None:
 
 
 def _inversion(window: Window) -> None:
-    window.centre.toggle_fill(1)
-    pane = window.centre.pane("scene")
-    assert isinstance(pane, ScenePane)
-    pane.look_from("From SE")
-    _light(window, "Ground", "Airborne magnetics", "Susceptibility of Airborne magnetics")
-    window.ctx.select_item(_find(window, "Fit of Airborne magnetics"))
+    """A run that is set up again while another is under way, its present model in all panes."""
+    _panes(window, DEFAULT)
+    _light(window, "Ground", "Magnetics")
+    window.ctx.select_item(_find(window, "Airborne magnetics"))
+    window.ctx.set_section(SectionPlane(504_000.0, 5_602_600.0, 507_500.0, 5_603_600.0))
     form = window.steps.open_form("invert-magnetics")
     settle(window)
     window.centre.fit_all()
-    form.run()
-    wait_until(lambda: any(len(j.curve) >= 5 or not j.active for j in window.ctx.jobs), 120)
+    for name, value in (("cell", 100.0), ("cell_z", 40.0)):
+        form.fields[name].set_value(value)
+        form.fields[name].touched = True
+    area = form.fields["outline"]
+    assert isinstance(area, AreaField)
+    area.set_value(
+        ((504_400.0, 5_601_900.0), (507_400.0, 5_601_900.0), (507_400.0, 5_604_600.0), (504_900.0, 5_604_600.0))
+    )
+    form._changed()
+    wait_until(lambda: window.ctx.sketch is not None and window.settled(), 30)
+    inputs = {"lines": _find(window, "Airborne magnetics"), "ground": _find(window, "Ground")}
+    params = {"attribute": "TMI_ANOM_nT", "cell": 75.0, "cell_z": 40.0, "growth": 1.1, "character": "compact"}
+    job = window.ctx.start("invert-magnetics", params | {"outline": area.value()}, inputs)
+    wait_until(lambda: job.id in window.strip.rows and len(job.curve) >= 2, 120)
+    window.strip.rows[job.id].look.setChecked(True)
+    wait_until(lambda: f"job {job.id}" in {e.id for e in window.ctx.lit_entries()} and len(job.curve) >= 6, 60)
+
+
+def _coincidence(window: Window) -> None:
+    """A model beside its section, and the bodies where it is dense as well."""
+    window.steps.close_form()
+    for job in window.ctx.jobs:
+        window.ctx.runner.cancel(job)
+    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 30)
+    inputs = {"stations": _find(window, "Gravity stations"), "ground": _find(window, "Ground")}
+    sizes = {"attribute": "Bouguer_mGal", "cell": 150.0, "cell_z": 60.0, "depth": 900.0, "noise": 0.05, "growth": 1.1}
+    window.ctx.start("invert-gravity", sizes, inputs)
+    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 120)
+    both = {
+        "first": _find(window, "Susceptibility of Airborne magnetics"),
+        "second": _find(window, "Density contrast of Gravity stations"),
+    }
+    limits = {"first_property": "susceptibility", "first_from": 0.004, "second_property": "density_contrast"}
+    window.ctx.start("coincidence", limits | {"second_from": 0.03, "smallest": 2e6}, both)
+    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 60)
+    window.ctx.set_section(SectionPlane(504_000.0, 5_602_600.0, 507_500.0, 5_603_600.0))
+    name = "Susceptibility of Airborne magnetics and Density contrast of Gravity stations"
+    _light(window, "Ground", "Susceptibility of Airborne magnetics", name, f"Bodies of {name}")
+    window.ctx.restyle(_find(window, "Ground"), Style(opacity=0.35))
+    window.ctx.set_colour_by(_find(window, name), "body")
+    window.ctx.select_item(_find(window, "Susceptibility of Airborne magnetics"))
+    settle(window)
+    window.centre.fit_all()
 
 
 def _import(window: Window) -> None:
@@ -230,20 +272,26 @@ def _charts(window: Window) -> None:
 
 
 def _profiles(window: Window) -> None:
-    _light(window, "Ground", "Airborne magnetics")
-    window.ctx.select_item(_find(window, "Airborne magnetics"))
+    """What an inversion left: lines of readings and of the model, and the residual on the map."""
+    window.ctx.restyle(_find(window, "Ground"), Style())
+    fit = "Fit of Airborne magnetics"
+    _light(window, "Ground", fit)
+    window.ctx.select_item(_find(window, fit))
+    window.ctx.set_colour_by(_find(window, fit), "normalised_residual")
     _panes(window, ("map", "profile", "section", "table"))
     settle(window)
     window.centre.fit_all()
     pane = window.centre.frames[1].pane
     assert isinstance(pane, ProfilePane)
     pane.three.setChecked(True)
-    pane.spikes.setChecked(True)
-    pane.line.setCurrentIndex(36)
+    pane.first.setCurrentText("observed")
+    pane.other.setCurrentText("predicted")
+    pane.line.setCurrentIndex(69)
     pane.redraw()
+    settle(window)
     item = window.ctx.item(window.ctx.selected)
     if item is not None:
-        row = item.table.iloc[4700]  # type: ignore[attr-defined]
+        row = item.table.iloc[700]  # type: ignore[attr-defined]
         window.ctx.point_at(float(row["x"]), float(row["y"]), float(row["z"]), "")
 
 
@@ -362,11 +410,6 @@ def _long_section(window: Window) -> None:
     settle(window)
 
 
-def _series(window: Window) -> None:
-    window.ctx.select_item(_find(window, "Sections across the veins"))
-    settle(window)
-
-
 def _section(window: Window) -> None:
     window.centre.toggle_fill(0)
     _light(window, "Ground", "Emberlow holes", "Sn shell 800 ppm", "Targets")
@@ -407,6 +450,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "map": _map,
     "scene": _scene,
     "inversion": _inversion,
+    "coincidence": _coincidence,
     "import": _import,
     "checks": _checks,
     "targets": _targets,
@@ -419,7 +463,6 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "log": _log,
     "intercepts": _intercepts,
     "long_section": _long_section,
-    "series": _series,
     "section": _section,
     "walk": _walk,
 }

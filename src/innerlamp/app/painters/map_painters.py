@@ -303,10 +303,14 @@ def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
         return []
     every = max(1, item.properties[attribute].size // 30_000_000)
     values = item.properties[attribute][:, :, ::every]
-    first = np.where(np.isfinite(values), values, -np.inf).argmax(axis=2)[:, :, None]
-    best = np.take_along_axis(values, first, axis=2)[:, :, 0]
     clear = clearness(item, attribute, entry.style)
-    seen = np.ones(best.shape) if clear is None else np.take_along_axis(clear[:, :, ::every], first, axis=2)[:, :, 0]
+    shown_first = np.where(np.isfinite(values), values, -np.inf)
+    if clear is not None:  # of cells that are alike the one that is seen best stands for its column
+        clear = clear[:, :, ::every]
+        shown_first = shown_first + 1e-6 * float(np.nanmax(np.abs(values), initial=0.0)) * clear
+    first = shown_first.argmax(axis=2)[:, :, None]
+    best = np.take_along_axis(values, first, axis=2)[:, :, 0]
+    seen = np.ones(best.shape) if clear is None else np.take_along_axis(clear, first, axis=2)[:, :, 0]
     west, east, south, north, _, _ = item.bounds
     if item.mesh.is_turned or item.mesh.even_plan is None:  # onto cells along east and north, half as wide
         step = max(0.5 * float(min(item.mesh.u.min(), item.mesh.v.min())), max(east - west, north - south) / 1500)

@@ -64,6 +64,9 @@ def _run(inputs: Inputs, p: Coincidence, progress: Progress) -> dict[str, Item]:
     )
     apart = middle_of(a, volumes, places) - middle_of(b, volumes, places)
     overlap = dice(a, b, volumes)
+    # Names of their own: the few bodies are not what the colours of the models should go by.
+    names = [f"mean {p.first_property}", f"mean {p.second_property}"]
+    names[1] += ", second" if names[1] == names[0] else ""
     rows = [
         {
             "x": body.middle[0],
@@ -72,10 +75,8 @@ def _run(inputs: Inputs, p: Coincidence, progress: Progress) -> dict[str, Item]:
             "body": body.number,
             "volume": body.volume / 1e6,
             "top": body.top,
-            p.first_property: float(np.average(ours[number == body.number], weights=volumes[number == body.number])),
-            f"{p.second_property}, second" if p.second_property == p.first_property else p.second_property: float(
-                np.average(theirs[number == body.number], weights=volumes[number == body.number])
-            ),
+            names[0]: float(np.average(ours[number == body.number], weights=volumes[number == body.number])),
+            names[1]: float(np.average(theirs[number == body.number], weights=volumes[number == body.number])),
         }
         for body in found
     ]
@@ -86,8 +87,8 @@ def _run(inputs: Inputs, p: Coincidence, progress: Progress) -> dict[str, Item]:
             fix="Lower the limits",
         )
     table = pd.DataFrame(rows)
-    units: dict[str, Any] = {"volume": "million m³", "top": "m", p.first_property: one.units.get(p.first_property, "")}
-    units[table.columns[-1]] = other.units.get(p.second_property, "")
+    units: dict[str, Any] = {"volume": "million m³", "top": "m", names[0]: one.units.get(p.first_property, "")}
+    units[names[1]] = other.units.get(p.second_property, "")
     middles = PointSet(name=f"Bodies of {stem}", crs=one.crs, table=table, units=units, content="readings")
     progress(
         1.0,

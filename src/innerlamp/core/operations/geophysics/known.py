@@ -182,8 +182,8 @@ def known_of(inputs: Inputs, p: KnownParams, cells: Cells, components: int, lowe
 
 def _by_unit(inputs: Inputs, p: KnownParams, cells: Cells, places: np.ndarray) -> list[tuple[np.ndarray, UnitKnown]]:
     """Rows of the table with the active cells that each is of."""
-    if not p.units:
-        if "geology" in inputs:
+    if not p.units or all((r.lowest, r.highest, r.value, r.trust) == (None,) * 4 for r in p.units):
+        if "geology" in inputs and not p.units:
             raise InputError("units are given, but nothing is known of them", fix="Fill in 'known by unit'")
         return []
     units = np.full(cells.count, "", dtype=object)

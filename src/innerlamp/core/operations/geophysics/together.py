@@ -61,6 +61,17 @@ class BothReadings(Params):
     gravity_exponent: float = param(
         0.75, "Depth weighting of density", low=0.0, high=1.5, help="That of susceptibility stands below", more=True
     )
+    measured_susceptibility: str = param(
+        "",
+        "Susceptibility in holes",
+        editor="attribute",
+        of="holes",
+        help="Measured on core or down the hole",
+        more=True,
+    )
+    measured_density: str = param(
+        "", "Density in holes", editor="attribute", of="holes", help="The background is taken off", more=True
+    )
     shared_units: tuple[UnitPair, ...] = param(
         (), "Known of both by unit", editor="table", help="What is expected of each unit", more=True
     )
@@ -105,10 +116,10 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
     from ...compute.potential import classes, inversion, meshing
     from ...compute.potential.joint import Survey, invert_together
 
-    if p.family != "one run" or p.character != "smooth" or {"start", "holes"} & set(inputs) or p.units or p.classes:
+    if p.family != "one run" or p.character != "smooth" or "start" in inputs or p.units or p.classes or p.measured:
         raise InputError(
-            "surveys inverted together are smooth, one run, and know units and classes of both",
-            fix="Leave family, character, start, units and classes as they are, or invert each alone",
+            "surveys inverted together are smooth, one run, and know units, classes and holes by both properties",
+            fix="Leave family, character, start and what is known of one property as they are, or invert each alone",
         )
     lines, stations = inputs["lines"], inputs["stations"]
     one, two, both = _read(inputs, p)
@@ -209,12 +220,17 @@ def _known(inputs: Inputs, p: InvertTogether, cells: Cells) -> tuple[Constraints
     """What is known of the susceptibility and of the density."""
     magnetic = [kn.UnitKnown(unit=r.unit, value=r.susceptibility, trust=r.trust) for r in p.shared_units]
     dense = [kn.UnitKnown(unit=r.unit, value=r.density, trust=r.trust) for r in p.shared_units]
-    for_one = p.model_copy(update={"units": tuple(magnetic), "background": 0.0})
-    for_two = p.model_copy(update={"units": tuple(dense), "lower": None, "upper": None})
-    return (
-        kn.known_of(inputs, for_one, cells, 1, 0.0, p.cell),
-        kn.known_of(inputs, for_two, cells, 1, -np.inf, p.cell),
-    )
+    if "holes" in inputs and not (p.measured_susceptibility or p.measured_density):
+        raise InputError("no measured property is chosen", where=inputs["holes"].name, fix="Name one of the holes")
+    out = []
+    for units, measured, lower, more in (
+        (magnetic, p.measured_susceptibility, 0.0, {"background": 0.0}),
+        (dense, p.measured_density, -np.inf, {"lower": None, "upper": None}),
+    ):
+        told = {slot: item for slot, item in inputs.items() if slot != "holes" or measured}
+        one = p.model_copy(update={"units": tuple(units), "measured": measured, **more})
+        out.append(kn.known_of(Inputs(told, inputs.crs, inputs.area), one, cells, 1, lower, p.cell))
+    return out[0], out[1]
 
 
 def _centres(p: InvertTogether) -> np.ndarray:
