@@ -145,7 +145,10 @@ def _scene(window: Window) -> None:
 
 def _inversion(window: Window) -> None:
     """A run that is set up again while another is under way, its present model in all panes."""
-    _panes(window, DEFAULT)
+    window.centre.toggle_fill(1)
+    pane = window.centre.pane("scene")
+    assert isinstance(pane, ScenePane)
+    pane.look_from("From SE")
     _light(window, "Ground", "Magnetics")
     window.ctx.select_item(_find(window, "Airborne magnetics"))
     window.ctx.set_section(SectionPlane(504_000.0, 5_602_600.0, 507_500.0, 5_603_600.0))
