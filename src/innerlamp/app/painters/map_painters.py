@@ -24,6 +24,7 @@ from ...core.items.style import Style
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
+from .cell_colours import cell_colours
 from .colours import bins, class_colour, colour_at, colour_values, shown
 from .contour_lines import ContourLines, level_of
 from .fading import clearness
@@ -305,6 +306,8 @@ def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
     values = item.properties[attribute][:, :, ::every]
     clear = clearness(item, attribute, entry.style)
     shown_first = np.where(np.isfinite(values), values, -np.inf)
+    if attribute in item.names:  # of units what lies on top
+        shown_first = np.where(np.isfinite(values), np.arange(values.shape[2], dtype=float), -np.inf)
     if clear is not None:  # of cells that are alike the one that is seen best stands for its column
         clear = clear[:, :, ::every]
         shown_first = shown_first + 1e-6 * float(np.nanmax(np.abs(values), initial=0.0)) * clear
@@ -319,7 +322,7 @@ def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
         best = np.where(i >= 0, best[np.maximum(i, 0), np.maximum(j, 0)], np.nan)
         seen = seen[np.maximum(i, 0), np.maximum(j, 0)]
         east, north = west + step * len(x), south + step * len(y)
-    rgba = colour_values(ctx.legend(attribute, item), best.T, hide_below=True)
+    rgba = cell_colours(item, attribute, ctx.legend(attribute, item), best.T, hide_below=True)
     rgba[..., 3] = (rgba[..., 3] * seen.T).astype(np.uint8)
     return [flat.image(rgba, west, south, east - west, north - south, -8, 0.7)]
 

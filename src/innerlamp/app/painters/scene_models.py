@@ -19,7 +19,8 @@ from ...core.items.picture import Picture
 from ...core.project.records import Entry
 from ..context import Context
 from .actors import actor, texture_of
-from .colours import colour_at, colour_values
+from .cell_colours import cell_colours, shown_units
+from .colours import colour_at
 from .fading import clearness, towards
 from .map_painters import surface_colour, surface_shown
 from .polydata import MOST_TRIANGLES, colour_cells, named, polydata, smooth_normals, thinned
@@ -139,6 +140,8 @@ def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     known = values[np.isfinite(values)]
     if known.size == 0:
         return []
+    if attribute in item.names:
+        return _units(ctx, view, entry, item, attribute, legend)
     # Without a cut-off of the user's, the highest two percent are shown: a full block hides everything.
     # An upright sheet, such as a long section, hides nothing.
     least = float(known.min()) if 1 in item.shape[:2] else float(np.percentile(known, 98))
@@ -168,12 +171,36 @@ def paint_blocks(ctx: Context, view: SceneView, entry: Entry, item: Item) -> lis
     return [actor(colour_cells(mesh, _shades(ctx, entry, item, legend, cells)))]
 
 
+def _units(
+    ctx: Context, view: SceneView, entry: Entry, item: BlockModel, attribute: str, legend: Legend
+) -> list[vtkProp3D]:
+    """Units in their colours: as bodies, or as slices."""
+    shown = shown_units(item, attribute, legend)
+    values = np.where(shown, item.properties[attribute], np.nan)
+    if entry.style.form == "slice at a plane":
+        whole = np.where(
+            np.isin(item.named(attribute, item.properties[attribute]), list(legend.hidden)),
+            np.nan,
+            item.properties[attribute],
+        )
+        mesh, cells = _cut_at(item, whole, *plane_in(item, entry.style.plane), view.origin)
+    elif entry.style.form == "slices":
+        corners, cells = _slices(item, item.properties[attribute], entry.style.slices, view.origin)
+        keep = cell_colours(item, attribute, legend, item.properties[attribute][tuple(cells.T)])[:, 3] > 0
+        corners, cells = corners.reshape(-1, 4, 3)[keep].reshape(-1, 3), cells[keep]
+        mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
+    else:
+        corners, cells = _outer_faces(item, np.isfinite(values), view.origin)
+        mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
+    return [actor(colour_cells(mesh, _shades(ctx, entry, item, legend, cells)))] if len(cells) else []
+
+
 def _shades(
     ctx: Context, entry: Entry, item: BlockModel, legend: Legend, cells: NDArray[np.integer]
 ) -> NDArray[np.uint8]:
     """Colours (n, 3) of cells (n, 3), those that the readings can't see in the haze."""
     attribute, index = ctx.attribute_of(entry), tuple(cells.T)
-    rgb = colour_values(legend, item.properties[attribute][index].astype(float))[:, :3]
+    rgb = cell_colours(item, attribute, legend, item.properties[attribute][index].astype(float))[:, :3]
     clear = clearness(item, attribute, entry.style)
     return rgb if clear is None else towards(rgb, clear[index], QColor(ctx.theme.canvas))
 

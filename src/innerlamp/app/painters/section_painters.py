@@ -22,7 +22,8 @@ from ...core.numbers import round_length
 from ...core.project.records import Entry
 from ..context import Context
 from . import flat
-from .colours import coded, colour_values, shown
+from .cell_colours import cell_colours
+from .colours import coded, shown
 from .fading import clearness
 from .line_pieces import LinePieces
 from .map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
@@ -296,7 +297,7 @@ def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     rows = int(np.clip(np.round((high - low) / mesh.thin), 1, 1500))
     z = low + (high - low) / rows * (np.arange(rows, dtype=float) + 0.5)
     values = mesh.values_at(item.properties[attribute], x[None, :], y[None, :], z[:, None])
-    rgba = colour_values(ctx.legend(attribute, item), values, hide_below=True)
+    rgba = cell_colours(item, attribute, ctx.legend(attribute, item), values, hide_below=True)
     clear = clearness(item, attribute, entry.style)
     if clear is not None:
         seen = mesh.values_at(clear, x[None, :], y[None, :], z[:, None])

@@ -96,7 +96,8 @@ def values_of(item: Item, attribute: str) -> np.ndarray:
     if isinstance(item, Grid):
         return _part(item.values)
     if isinstance(item, BlockModel):
-        return _part(item.properties[attribute])
+        values = _part(item.properties[attribute])
+        return item.named(attribute, values) if attribute in item.names else values
     table = getattr(item, "table", None)
     if table is not None and attribute in table.columns:
         return np.asarray(table[attribute].to_numpy())

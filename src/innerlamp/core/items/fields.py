@@ -145,6 +145,10 @@ class BlockModel(Item):
         cell is absent (above ground).
     units
         Unit of each property.
+    names
+        Of a property that numbers units: the name of each number, from 0 on.
+    members
+        Logged codes and units of maps, and the name of the unit of the model that each belongs to.
     course
         Of a model that was come to step by step: iteration, beta (trade-off of misfit against the measure of the model),
         misfit and size (that measure), one row a step; empty for others.
@@ -155,6 +159,8 @@ class BlockModel(Item):
     mesh: Mesh
     properties: dict[str, np.ndarray] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
+    names: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    members: dict[str, str] = field(default_factory=dict)
     course: pd.DataFrame = field(default_factory=pd.DataFrame)
 
     def __post_init__(self) -> None:
@@ -202,7 +208,14 @@ class BlockModel(Item):
         return self.mesh.bounds
 
     def _attributes(self) -> dict[str, Attribute]:
-        return self.described(self.properties, (), self.units)
+        numbers = [n for n in self.properties if n not in self.names]
+        return self.described(numbers, [n for n in self.properties if n in self.names], self.units)
+
+    def named(self, attribute: str, values: np.ndarray) -> np.ndarray:
+        """Return names for numbers of a property that numbers units, '' for none; shape of the values."""
+        table = np.array([*self.names[attribute], ""], dtype=object)
+        known = np.isfinite(values) & (values >= 0) & (values < len(table) - 1)
+        return np.asarray(table[np.where(known, np.nan_to_num(values), len(table) - 1).astype(np.int64)])
 
     @property
     def facts(self) -> dict[str, str]:

@@ -34,7 +34,7 @@ from ..operations.drilling import (
     nearest_sample,
     oriented,
 )
-from ..operations.geology import grade_shell
+from ..operations.geology import build_model, grade_shell
 from ..operations.geophysics import (
     coincidence,
     diurnal,
@@ -128,6 +128,7 @@ OPERATIONS: dict[str, Operation] = {
         models_compared.COMPARE,
         forward.GRAVITY,
         units_forward.UNITS_FORWARD,
+        build_model.OPERATION,
         grade_shell.OPERATION,
         ranking.OPERATION,
     )

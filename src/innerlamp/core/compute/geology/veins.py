@@ -1,0 +1,144 @@
+"""Veins as pairs of walls: a middle surface over their plane, and a thickness that pinches out where holes do not have it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...errors import InputError
+from . import rbf
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Vein:
+    """A vein in the frame of its plane.
+
+    Attributes
+    ----------
+    origin
+        A place on the plane, metres.
+    axes
+        Unit vectors (3, 3) as rows: two in the plane, its normal.
+    middle, half
+        Fields over the plane (third coordinate 0): offset of the middle surface along the normal, and half the
+        thickness, negative beyond where it pinches out.
+    least
+        Half of the least thickness in metres where the vein is there.
+    """
+
+    origin: FloatArray
+    axes: FloatArray
+    middle: rbf.RadialField
+    half: rbf.RadialField
+    least: float
+
+    def value(self, points: FloatArray) -> FloatArray:
+        """Return metres (n,) inside of the walls, negative outside."""
+        local = (points - self.origin) @ self.axes.T
+        flat = np.column_stack([local[:, :2], np.zeros(len(local))])
+        half = rbf.evaluate(self.half, flat)
+        half = np.where(half > 0, np.maximum(half, self.least), half)
+        return np.asarray(half - np.abs(local[:, 2] - rbf.evaluate(self.middle, flat)))
+
+
+def mean_plane(points: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return the middle of points (n, 3) and axes (3, 3) whose last row is the normal of the plane through them, upward."""
+    middle = points.mean(axis=0)
+    _, _, rows = np.linalg.svd(points - middle, full_matrices=False)
+    if len(rows) < 3:
+        rows = np.vstack([rows, np.zeros((3 - len(rows), 3))])
+    normal = np.cross(rows[0], rows[1])
+    if not np.linalg.norm(normal) > 1e-9:
+        raise InputError("the vein's pieces lie on one line, which is no plane", fix="Give its dip and dip direction")
+    normal /= np.linalg.norm(normal)
+    normal = normal if normal[2] >= 0 else -normal
+    return middle, np.stack([rows[0], np.cross(normal, rows[0]), normal])
+
+
+def plane_axes(normal: FloatArray) -> FloatArray:
+    """Return axes (3, 3) as rows of a plane with an upward normal: along strike, down dip, the normal."""
+    strike = np.array([-normal[1], normal[0], 0.0])
+    strike = np.array([1.0, 0.0, 0.0]) if np.linalg.norm(strike) < 1e-9 else strike / np.linalg.norm(strike)
+    return np.stack([strike, np.cross(normal, strike), normal])
+
+
+def fit_vein(
+    one_wall: FloatArray,
+    other_wall: FloatArray,
+    without: tuple[FloatArray, FloatArray],
+    normal: FloatArray | None = None,
+    least: float = 0.0,
+    reach: float = 50.0,
+) -> Vein:
+    """Fit a vein.
+
+    Parameters
+    ----------
+    one_wall, other_wall
+        Where holes enter and leave it, shapes (n, 3) in metres.
+    without
+        Ends (k, 3) of pieces of holes in which it is not: where one passes the middle surface the vein pinches out.
+    normal
+        Of its plane; from its pieces by default, three of them at least.
+    least
+        Least thickness in metres where it is there.
+    reach
+        Metres beyond its outermost pieces at which it ends where no hole says so before.
+
+    Raises
+    ------
+    InputError
+        When there are too few pieces for a plane.
+    """
+    centres = 0.5 * (one_wall + other_wall)
+    if len(centres) < (3 if normal is None else 1):
+        raise InputError(
+            f"the vein is met {len(centres)} times; three are needed for its plane",
+            fix="Give its dip and dip direction",
+        )
+    if normal is None:
+        origin, axes = mean_plane(centres)
+    else:
+        origin, axes = centres.mean(axis=0), plane_axes(normal)
+    local = (centres - origin) @ axes.T
+    thick = np.abs((one_wall - other_wall) @ axes[2])
+    flat = np.column_stack([local[:, :2], np.zeros(len(local))])
+    middle = _over_plane(flat, local[:, 2])
+    # Where pieces without it pass through the middle surface it has no thickness.
+    first, last = (np.asarray(w, float).reshape(-1, 3) for w in without)
+    ends = [(w - origin) @ axes.T for w in (first, last)]
+    off = [e[:, 2] - rbf.evaluate(middle, np.column_stack([e[:, :2], np.zeros(len(e))])) for e in ends]
+    through = off[0] * off[1] < 0
+    share = (off[0] / np.where(through, off[0] - off[1], 1.0))[:, None]
+    empty = (ends[0] + share * (ends[1] - ends[0]))[through]
+    # Round about it ends at its reach.
+    ring = _ring(flat[:, :2], reach)
+    usual = float(np.median(thick)) if len(thick) else 1.0
+    at = np.vstack([flat, _flat(empty[:, :2]), _flat(ring)])
+    value = np.concatenate([0.5 * thick, np.full(len(empty), -0.5 * usual), np.full(len(ring), -0.5 * usual)])
+    return Vein(origin, axes, middle, _over_plane(at, value), 0.5 * least)
+
+
+def _flat(uv: FloatArray) -> FloatArray:
+    return np.column_stack([uv, np.zeros(len(uv))])
+
+
+def _ring(uv: FloatArray, reach: float) -> FloatArray:
+    """Places at a distance round the hull of others."""
+    import shapely
+
+    hull = shapely.MultiPoint(uv).convex_hull.buffer(reach)
+    count = max(16, int(hull.length / max(reach, 1e-6)))
+    return np.array([hull.exterior.interpolate(s, normalized=True).coords[0] for s in np.arange(count) / count])
+
+
+def _over_plane(flat: FloatArray, values: FloatArray) -> rbf.RadialField:
+    """A field over the plane; of fewer than five places their mean."""
+    if len(flat) < 5:
+        mean = float(values.mean())
+        return rbf.RadialField(flat[:1].copy(), np.zeros(1), np.array([mean, 0.0, 0.0, 0.0]), np.eye(3), np.zeros(3))
+    return rbf.fit(flat, values)
