@@ -164,6 +164,7 @@ class BlockModel(Item):
     course: pd.DataFrame = field(default_factory=pd.DataFrame)
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "names", {name: tuple(words) for name, words in self.names.items()})
         super().__post_init__()
         for name, values in self.properties.items():
             if values.shape != self.mesh.shape:

@@ -68,13 +68,14 @@ class Ellipsoid:
 
 @dataclass(frozen=True)
 class RadialField:
-    """A fitted interpolant: centres (n, 3) in scaled space, weights, drift and scaling."""
+    """A fitted interpolant: centres (n, 3) in scaled space, weights, drift, scaling, and the power of distance of its kernel."""
 
     centres: FloatArray
     weights: FloatArray
     drift: FloatArray
     matrix: FloatArray
     origin: FloatArray
+    power: int = 1
 
 
 def fit(
@@ -157,7 +158,7 @@ def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT
         part = slice(begin, begin + batch)
         scaled = np.ascontiguousarray((points[part] - field.origin) @ field.matrix.T)
         values = np.empty(len(scaled))
-        _sum_kernels(scaled, *centres, field.weights, values)
+        (_sum_kernels if field.power == 1 else _sum_cubes)(scaled, *centres, field.weights, values)
         out[part] = values + field.drift[0] + scaled @ field.drift[1:]
     progress(1.0, "Evaluating")
     return out
@@ -195,4 +196,18 @@ def _sum_kernels(
         for j in range(cx.shape[0]):
             dx, dy, dz = x - cx[j], y - cy[j], z - cz[j]
             total += weights[j] * np.sqrt(dx * dx + dy * dy + dz * dz)
+        out[i] = total
+
+
+@compiled(cache=True, parallel=True, error_model="numpy", fastmath=True)
+def _sum_cubes(
+    at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray
+) -> None:
+    for i in prange(at.shape[0]):
+        x, y, z = at[i, 0], at[i, 1], at[i, 2]
+        total = 0.0
+        for j in range(cx.shape[0]):
+            dx, dy, dz = x - cx[j], y - cy[j], z - cz[j]
+            square = dx * dx + dy * dy + dz * dz
+            total += weights[j] * square * np.sqrt(square)
         out[i] = total

@@ -1,6 +1,6 @@
 """Scalar fields of geology: values at places and directions of planes honoured together, in one set of equations.
 
-The linear kernel -|r| with a drift, as in `rbf`. A plane is told by differences of the field over a short way: along
+The kernel -|r| as in `rbf`, or |r|³, with a drift. A plane is told by differences of the field over a short way: along
 its normal the field grows by that way, across it not at all (increments as data: Lajaunie, Courrioux & Manuel 1997,
 Mathematical Geology 29, 571). The equations hold for any such differences, since the kernel is conditionally positive.
 """
@@ -29,6 +29,7 @@ def fit_with_planes(
     plane_nugget: float = 1e-3,
     ellipsoid: Ellipsoid | None = None,
     way: float = 5.0,
+    power: int = 1,
     progress: Progress = SILENT,
 ) -> RadialField:
     """Fit values (n,) at points (n, 3), and planes at other places.
@@ -39,6 +40,9 @@ def fit_with_planes(
         Shapes (m, 3): places of planes in metres, and unit normals that point to where the field grows.
     nugget, plane_nugget
         Smoothing in metres of the values (one, or one each) and of the differences over a way.
+    power
+        1 for the kernel -|r|, which keeps between its values; 3 for |r|³, which is smooth, and honours curved surfaces
+        with fewer values (it has a linear drift always).
     way
         Metres on each side over which a plane's differences are taken.
 
@@ -68,11 +72,16 @@ def fit_with_planes(
     progress(0.1, f"Fitting {n:,} values and {len(plane_points):,} planes")
     kernel = np.empty((len(scaled), len(scaled)))
     _distances(scaled, kernel)
-    np.negative(kernel, out=kernel)
+    extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
+    if power == 3:  # in shares of the extent, so that a nugget means about the same
+        drift = "linear"
+        kernel **= 3
+        kernel /= extent**2
+    else:
+        np.negative(kernel, out=kernel)
     # Each pair of ends becomes one difference; values stay as they are.
     kernel = np.vstack([kernel[:n], kernel[n::2] - kernel[n + 1 :: 2]])
     kernel = np.hstack([kernel[:, :n], kernel[:, n::2] - kernel[:, n + 1 :: 2]])
-    extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
     poly = np.column_stack([np.ones(len(scaled)), scaled / extent])[:, : 4 if drift == "linear" else 1]
     poly = np.vstack([poly[:n], poly[n::2] - poly[n + 1 :: 2]])
     k = poly.shape[1]
@@ -99,7 +108,8 @@ def fit_with_planes(
     coefficients[:k] = solution[size:]
     coefficients[1:] /= extent
     progress(1.0, "Fitting")
-    return RadialField(scaled, -weights, coefficients, matrix, origin)
+    weights *= extent**-2 if power == 3 else -1.0
+    return RadialField(scaled, weights, coefficients, matrix, origin, power)
 
 
 def _perpendicular(normals: FloatArray) -> FloatArray:

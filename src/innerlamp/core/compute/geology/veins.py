@@ -48,11 +48,9 @@ class Vein:
 def mean_plane(points: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Return the middle of points (n, 3) and axes (3, 3) whose last row is the normal of the plane through them, upward."""
     middle = points.mean(axis=0)
-    _, _, rows = np.linalg.svd(points - middle, full_matrices=False)
-    if len(rows) < 3:
-        rows = np.vstack([rows, np.zeros((3 - len(rows), 3))])
+    _, sizes, rows = np.linalg.svd(points - middle, full_matrices=False)
     normal = np.cross(rows[0], rows[1])
-    if not np.linalg.norm(normal) > 1e-9:
+    if not sizes[1] > 1e-6 * sizes[0]:
         raise InputError("the vein's pieces lie on one line, which is no plane", fix="Give its dip and dip direction")
     normal /= np.linalg.norm(normal)
     normal = normal if normal[2] >= 0 else -normal

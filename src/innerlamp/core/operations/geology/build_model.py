@@ -76,6 +76,12 @@ class BuildModel(Params):
         help="0 honours every contact; more lets surfaces pass them smoothly",
         more=True,
     )
+    field: Literal["between its values", "smooth"] = param(
+        "between its values",
+        "Fields are",
+        help="Those between their values never swing out; smooth ones follow curved contacts with fewer holes, but go far out where nothing holds them",
+        more=True,
+    )
     map_units: str = param("", "Units of the map", editor="attribute", of="map", help="Its column of units", more=True)
     vein_least: float = param(0.5, "Least thickness of veins", unit="m", low=0.0, more=True)
     vein_reach: float = param(
@@ -288,7 +294,8 @@ def _group(
     values = np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)])
     contact = np.concatenate([e.contact for e in found])
     points, values, contact = _thinned(points, values, contact)
-    nugget = np.where(contact, p.smoothing, p.smoothing + 0.05 * np.abs(values))
+    smooth = p.field == "smooth"
+    nugget = np.where(contact, p.smoothing, p.smoothing + 0.05 * np.abs(values)) * (0.1 if smooth else 1.0)
     near = readings if ao.laid_down(units[group[0]].kind) else Readings(readings.at[:0], readings.normals[:0])
     limit = max((rbf.LARGEST - len(points)) // 6, 0)
     most = min(limit, len(near.at), 300)
@@ -300,7 +307,8 @@ def _group(
         near.normals[keep],
         nugget=nugget,
         ellipsoid=_ellipsoid(row),
-        plane_nugget=0.2,
+        plane_nugget=0.02 if smooth else 0.2,
+        power=3 if smooth else 1,
         progress=progress.part(0.0, 0.4),
     )
     at = rbf.evaluate(field, places, progress.part(0.4, 1.0))
@@ -388,12 +396,21 @@ def _evidence(
     if chart is not None and units[number].kind != "vein":
         parts.append(_mapped(number, units, chart, members, ground, mesh, p))
     good = [np.isfinite(e.points).all(axis=1) for e in parts]
-    return Evidence(
-        np.vstack([e.points[g] for e, g in zip(parts, good, strict=True)]),
-        np.concatenate([e.values[g] for e, g in zip(parts, good, strict=True)]),
-        np.concatenate([e.contact[g] for e, g in zip(parts, good, strict=True)]),
-        np.concatenate([e.hole[g] for e, g in zip(parts, good, strict=True)]),
+    points, values, contact, hole = (
+        np.concatenate([getattr(e, name)[g] for e, g in zip(parts, good, strict=True)])
+        for name in ("points", "values", "contact", "hole")
     )
+    return Evidence(points, _nearer(points, values, contact), contact, hole)
+
+
+def _nearer(points: np.ndarray, values: np.ndarray, contact: np.ndarray) -> np.ndarray:
+    """Values with the distance to the nearest contact of any hole where that is less than along the own one."""
+    from scipy.spatial import cKDTree
+
+    if not contact.any():
+        return values
+    away, _ = cKDTree(points[contact]).query(points)
+    return np.where(contact, 0.0, np.sign(values) * np.minimum(np.abs(values), away))
 
 
 def _mapped(
