@@ -24,6 +24,7 @@ from innerlamp.core.items.features import RING, Features, one_each
 from innerlamp.core.items.fields import BlockModel, Surface
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
+from innerlamp.core.operations.geology.logged_units import proposed_order
 
 CRS = "EPSG:32719"
 WEST, SOUTH, TOP = 402_000.0, 7_502_000.0, 4_000.0
@@ -299,7 +300,7 @@ def test_the_youngest_that_has_a_place_inside_takes_it() -> None:
         ([*BALL, {"unit": "Slate", "kind": "vein"}], {}, "stands in the age order twice"),
         (BALL[:1], {}, "0 units are the background"),
         ([BALL[1], BALL[0]], {}, "comes last in the age order"),
-        ([{"unit": "Granite", "kind": "blob"}, BALL[1]], {}, "no kind of contact"),
+        ([{"unit": "Granite", "kind": "blob"}, BALL[1]], {}, "kind"),
         ([{"unit": "Tuff", "kind": "vein"}, {"unit": "Slate", "kind": "background", "codes": "*"}], {}, "no hole has the vein"),
         ([{"unit": "Tuff", "kind": "unconformity"}, {"unit": "S", "kind": "background", "codes": "*"}], {}, "where 'Tuff' ends"),
         (BALL, {"base": TOP + 100}, "lies above the ground"),
@@ -319,3 +320,12 @@ def test_what_can_not_be_modelled_is_said(
     with pytest.raises(LampError, match=words):
         lamp.run("build-units", holes=holes, units=units, **CELLS | change)
     assert {e.id: e.version for e in lamp.items} == before
+
+
+def test_an_age_order_is_proposed_from_the_names_of_rocks() -> None:
+    metres = pd.Series({"SLATE": 4000.0, "TILL": 200.0, "Granito": 900.0, "veta": 30.0, "LIME": 500.0})
+    rows = proposed_order(metres)
+    assert [(r["unit"], r["kind"]) for r in rows] == [
+        ("TILL", "overburden"), ("veta", "vein"), ("Granito", "intrusive contact"), ("LIME", "conformable base"),
+        ("SLATE", "background"),
+    ]  # fmt: skip

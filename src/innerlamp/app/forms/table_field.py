@@ -23,7 +23,7 @@ from ...core.declaring.operation import FieldInfo, Row
 from ...core.numbers import number_or_none
 from .field_base import FieldWidget, as_text
 
-_ROWS_SHOWN = 8
+_ROWS_SHOWN, _COLUMNS_SHOWN = 8, 4
 
 
 class RowTable(QTableWidget):
@@ -64,7 +64,10 @@ class TableField(FieldWidget):
             head = self.table.horizontalHeaderItem(number)
             if head is not None:
                 head.setToolTip(". ".join(t for t in (each.help, each.bounds_text) if t))
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        # Many columns keep their width and are scrolled: squeezed into the form they could not be read.
+        many = len(info.columns) > _COLUMNS_SHOWN
+        fit = QHeaderView.ResizeMode.ResizeToContents if many else QHeaderView.ResizeMode.Stretch
+        self.table.horizontalHeader().setSectionResizeMode(fit)
         self.table.verticalHeader().setDefaultSectionSize(24)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
         self.table.cellChanged.connect(lambda *_: None if self._filling else self._touch())
@@ -189,7 +192,8 @@ class TableField(FieldWidget):
 
     def _fit(self) -> None:
         rows = min(max(self.table.rowCount(), 2), _ROWS_SHOWN)
-        self.table.setFixedHeight(self.table.horizontalHeader().sizeHint().height() + 24 * rows + 4)
+        bar = self.table.horizontalScrollBar().sizeHint().height() if len(self.names) > _COLUMNS_SHOWN else 0
+        self.table.setFixedHeight(self.table.horizontalHeader().sizeHint().height() + 24 * rows + 4 + bar)
 
 
 def _words(info: FieldInfo) -> tuple[str, ...]:

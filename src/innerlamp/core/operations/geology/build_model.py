@@ -37,10 +37,10 @@ from ...items.attributes import orientation
 from ...items.base import Item
 from ...items.features import Features, texts_of
 from ...items.fields import BlockModel, Grid, Surface
-from ...items.holes import HoleSet
+from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
 from ...progress import Progress
-from .logged_units import Logged, UnitRow, logged, number_of, units_of
+from .logged_units import Logged, UnitRow, logged, number_of, proposed_order, units_of
 
 _MOST = 3_000_000  # cells
 _MAPPED = 1_500  # places of the map for each field at most
@@ -161,7 +161,7 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
         )
     if p.surfaces == "of all units":
         out |= _surfaces(units, margins, mesh, ground, p, crs)
-    progress(0.97, _told(units, model, log, used, left, table))
+    progress(1.0, _told(units, model, log, used, left, table))
     return out
 
 
@@ -624,7 +624,13 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
     from ...items.tracks import columns_of, kinds_for
 
     column = next((c for c in columns_of(holes) if "rock" in kinds_for(holes, c)), "")
-    return {"attribute": column} if column else {}
+    hit = table_with(holes, column) if column else None
+    if hit is None:
+        return {}
+    log = hit[1]
+    known = log[column].fillna("").astype(str).str.strip() != ""
+    metres = (log["to_m"] - log["from_m"])[known].groupby(log[column][known].astype(str)).sum()
+    return {"attribute": column} | ({"units": proposed_order(metres)} if 2 <= len(metres) <= 40 else {})
 
 
 OPERATION = Operation(

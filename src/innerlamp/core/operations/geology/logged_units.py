@@ -10,7 +10,7 @@ import pandas as pd
 
 from ...compute.drilling.cells import rock_runs
 from ...compute.drilling.desurvey import Path, locate
-from ...compute.geology.age_order import KINDS, Unit, checked
+from ...compute.geology.age_order import Kind, Unit, checked
 from ...compute.geology.contacts import Runs
 from ...declaring.operation import Maybe, Row, param
 from ...errors import InputError
@@ -22,7 +22,7 @@ _COLLECTOR = ("*", "rest", "other")
 
 class UnitRow(Row):
     unit: str = param(..., "Unit", help="From the youngest to the oldest; the background comes last")
-    kind: str = param(..., "Contact", help=", ".join(KINDS))
+    kind: Kind = param("intrusive contact", "Contact", help="How it meets what is older")
     codes: str = param(
         "", "Logged codes", help="Parted by semicolons, also units of the map; its own name when empty, * for the rest"
     )
@@ -37,17 +37,12 @@ def units_of(rows: Sequence[UnitRow]) -> tuple[list[Unit], dict[str, str]]:
     Raises
     ------
     InputError
-        When a kind is unknown, the order is none, or a code belongs to two units.
+        When the order is none, or a code belongs to two units.
     """
     units: list[Unit] = []
     members: dict[str, str] = {}
     for row in rows:
-        kind = row.kind.strip().lower()
-        if kind not in KINDS:
-            raise InputError(
-                f"'{row.kind}' is no kind of contact", where=row.unit, fix="There are: " + ", ".join(KINDS)
-            )
-        units.append(Unit(row.unit.strip(), next(k for k in KINDS if k == kind)))
+        units.append(Unit(row.unit.strip(), row.kind))
         for code in [c.strip() for c in row.codes.split(";") if c.strip()] or [row.unit.strip()]:
             if members.get(code, row.unit.strip()) != row.unit.strip():
                 raise InputError(
@@ -130,3 +125,32 @@ def logged(holes: HoleSet, attribute: str, units: Sequence[Unit], members: dict[
         )  # fmt: skip
     where = {u.name: k for k, u in enumerate(units)}
     return Logged(Runs(h, a, b, c), np.array([where[n] for n in c], dtype=np.int64), path, index, strangers)
+
+
+# Stems of rock names in some languages, by how such rocks usually meet others; whoever models corrects what is proposed.
+_USUAL: tuple[tuple[Kind, tuple[str, ...]], ...] = (
+    ("overburden", ("till", "soil", "suelo", "solo", "allu", "alu", "collu", "ovb", "overb", "cover", "cobert", "quat", "glac")),
+    ("vein", ("vein", "veta", "veio", "filon", "gang", "qv")),
+    ("intrusive contact", ("gran", "dior", "gabb", "porph", "porf", "dole", "diab", "dyke", "dike", "dique", "syen", "sien",
+                           "peg", "apl", "tonal", "monz", "greis", "skarn", "intr")),
+)  # fmt: skip
+
+
+def proposed_order(codes: pd.Series) -> list[dict[str, str]]:
+    """Return an age order to begin with, from metres by logged code.
+
+    Covers, veins and intrusions by their names, then the rest as conformable layers, the longest of them as the background.
+    """
+    kinds: dict[str, Kind] = {}
+    for code in codes.index:
+        plain = str(code).strip().lower()
+        kinds[str(code)] = next((k for k, stems in _USUAL if plain.startswith(stems)), "conformable base")
+    rest = [c for c, k in kinds.items() if k == "conformable base"]
+    background = max(rest or list(kinds), key=lambda c: float(codes[c]))
+    order = [*(k for k, _ in _USUAL), "conformable base"]
+    rows = [
+        {"unit": c.strip(), "kind": str(kinds[c]), "codes": c.strip()}
+        for c in sorted(kinds, key=lambda c: order.index(kinds[c]))
+        if c != background
+    ]
+    return [*rows, {"unit": background.strip(), "kind": "background", "codes": f"{background.strip()}; *"}]

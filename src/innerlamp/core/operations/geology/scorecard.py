@@ -97,7 +97,7 @@ def _run(inputs: Inputs, p: ScorecardParams, progress: Progress) -> dict[str, It
     points = PointSet(
         name=f"{stem}, by hole", crs=holes.crs, table=rows, units={"agreement": "%", "wrong": "m"}, content="readings"
     )
-    progress(0.97, "; ".join(_words(table, by_hole)))
+    progress(1.0, "; ".join(_words(table, by_hole)))
     return {"beside": beside, "by_hole": points}
 
 

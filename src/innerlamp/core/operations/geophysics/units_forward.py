@@ -217,7 +217,7 @@ def _run(inputs: Inputs, p: UnitResponse, progress: Progress) -> dict[str, Item]
             properties={kind: filled},
             units={kind: "SI" if magnetic else "g/cm³"},
         )
-    progress(0.97, "; ".join(words) or "Worked out")
+    progress(1.0, "; ".join(words) or "Worked out")
     return result
 
 
