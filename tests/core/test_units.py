@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 import pytest
 import trimesh
+from scipy.interpolate import RBFInterpolator
 
 from innerlamp.api import Project
 from innerlamp.core.compute.geology import age_order as ao
@@ -329,3 +330,20 @@ def test_an_age_order_is_proposed_from_the_names_of_rocks() -> None:
         ("TILL", "overburden"), ("veta", "vein"), ("Granito", "intrusive contact"), ("LIME", "conformable base"),
         ("SLATE", "background"),
     ]  # fmt: skip
+
+
+def test_fields_of_many_values_are_those_of_a_reference_library_and_lattices_those_of_direct_sums() -> None:
+    rng = np.random.default_rng(4)
+    points = np.column_stack([rng.uniform(0, 800, 4000), rng.uniform(0, 600, 4000), rng.uniform(-300, 0, 4000)])
+    values = np.sin(points[:, 0] / 90) + points[:, 2] / 200 + rng.normal(0, 0.1, 4000)
+    field = rbf.fit(points, values, drift="linear", nugget=2.0)  # by parts
+    at = np.column_stack([rng.uniform(0, 800, 60), rng.uniform(0, 600, 60), rng.uniform(-300, 0, 60)])
+    # SciPy's kernel is -r as well, and smooths by the same number on the diagonal.
+    reference = RBFInterpolator(points, values, kernel="linear", degree=1, smoothing=2.0)(at)
+    assert rbf.evaluate(field, at) == pytest.approx(reference, abs=2e-3 * float(np.std(values)))
+    tilted = rbf.fit(points[:2500], values[:2500], ellipsoid=rbf.Ellipsoid(30.0, 60.0, 3.0, 2.0))
+    shape, steps = (23, 21, 9), (12.0, 15.0, 20.0)
+    lattice = rbf.evaluate_lattice(tilted, np.array([100.0, 50.0, -250.0]), steps, shape)
+    axes = [o + s * np.arange(n) for o, s, n in zip((100.0, 50.0, -250.0), steps, shape, strict=True)]
+    direct = rbf.evaluate(tilted, np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)).reshape(shape)
+    assert np.abs(lattice - direct).max() < 1e-4 * np.std(values)

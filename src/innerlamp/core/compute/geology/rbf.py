@@ -21,7 +21,9 @@ from ..compiled import compiled
 
 FloatArray = NDArray[np.float64]
 Drift = Literal["constant", "linear"]
-LARGEST = 8_000
+LARGEST = 8_000  # values that are solved at once; more are solved by parts where that is possible
+MOST = 200_000
+BY_PARTS = 3_000  # values from which it is faster by parts
 
 
 @dataclass(frozen=True)
@@ -116,14 +118,21 @@ def fit(
     points, values = _merge(points - origin, values)  # before the axes are scaled: a millimetre is a millimetre
     scaled = points @ matrix.T
     n = len(scaled)
-    if n > LARGEST:
-        raise InputError(
-            f"{n:,} values are more than can be solved at once ({LARGEST:,})", fix="Take longer composites"
-        )
+    if n > MOST:
+        raise InputError(f"{n:,} values are more than can be solved ({MOST:,})", fix="Take longer composites")
     progress(0.05, f"Fitting {n:,} values")
     extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
     k = 4 if drift == "linear" else 1
     poly = np.column_stack([np.ones(n), scaled / extent])[:, :k]
+    if n > BY_PARTS:
+        from .large_fields import solve
+
+        diagonal = np.full(n, nugget + 1e-9 * extent)
+        w, b = solve(scaled, values, poly, diagonal, progress=progress.part(0.05, 1.0))
+        coefficients = np.zeros(4)
+        coefficients[:k] = b
+        coefficients[1:] /= extent
+        return RadialField(scaled, -w, coefficients, matrix, origin)
     # -|r| is conditionally positive definite of order 1: after adding a large constant it is
     # positive definite as it stands, and the drift is then found from the Schur complement.
     distance = np.empty((n, n))
@@ -162,6 +171,35 @@ def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT
         out[part] = values + field.drift[0] + scaled @ field.drift[1:]
     progress(1.0, "Evaluating")
     return out
+
+
+def evaluate_lattice(
+    field: RadialField,
+    first: FloatArray,
+    steps: tuple[float, float, float],
+    shape: tuple[int, int, int],
+    progress: Progress = SILENT,
+) -> FloatArray:
+    """Return the interpolant at the nodes of a lattice along the axes, in its shape: as `evaluate`, much faster for many values.
+
+    Parameters
+    ----------
+    first, steps
+        The first node (3,) and the distance of nodes along each axis, metres.
+    """
+    from .large_fields import on_lattice
+
+    if field.power != 1:
+        axes = [first[k] + steps[k] * np.arange(shape[k]) for k in range(3)]
+        nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+        return evaluate(field, nodes, progress).reshape(shape)
+    start, ways = (np.asarray(first) - field.origin) @ field.matrix.T, np.diag(steps) @ field.matrix.T
+    total = on_lattice(field.centres, field.weights, start, ways, shape, progress)
+    i, j, k = (np.arange(n, dtype=float) for n in shape)
+    drift = ways @ field.drift[1:]
+    plane = field.drift[0] + float(start @ field.drift[1:])
+    total += plane + drift[0] * i[:, None, None] + drift[1] * j[None, :, None] + drift[2] * k[None, None, :]
+    return total
 
 
 def _merge(points: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArray]:
