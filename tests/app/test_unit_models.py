@@ -1,0 +1,85 @@
+"""A model of units in the window: the proposed age order, what is drawn in every pane, units switched off, the scorecard in logs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QComboBox
+
+from innerlamp.app.forms.table_field import TableField
+from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.shots import settle, wait_until
+from innerlamp.core.compute.geometry.planes import SectionPlane
+from innerlamp.core.items.fields import BlockModel
+
+from .conftest import light_only, run_form
+
+LEFT = Qt.MouseButton.LeftButton
+SIZES = {"cell": "40", "cell_z": "20", "step": "10"}
+
+
+def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    store = ctx.store
+    assert store is not None
+    light_only(window, "Emberlow holes")
+    ctx.set_section(SectionPlane(503_450.0, 5_602_700.0, 503_790.0, 5_602_080.0))
+    form = window.steps.open_form("build-units")
+    table = form.fields["units"]
+    assert isinstance(table, TableField)
+    assert wait_until(lambda: table.table.rowCount() > 5, 20)  # an order is proposed from the logged codes
+    rows = table.value()
+    assert rows[0] == {"unit": "TILL", "kind": "overburden", "codes": "TILL"} and rows[-1]["kind"] == "background"
+    assert isinstance(table.table.cellWidget(0, 1), QComboBox)  # kinds are chosen
+    simple = [
+        {"unit": "Till", "kind": "overburden", "codes": "TILL"},
+        {"unit": "Granite", "kind": "intrusive contact", "codes": "GRAN; GREIS; CLAY"},
+        {"unit": "Slate", "kind": "background", "codes": "*"},
+    ]
+    table.set_value(simple)
+    for name, value in SIZES.items():
+        form.fields[name].set_value(value)
+    form.fields["outline"].set_value(
+        ((503_000, 5_601_700), (504_400, 5_601_700), (504_400, 5_603_000), (503_000, 5_603_000))
+    )
+    form._changed()
+    assert wait_until(lambda: "over Slate" in form.notes.text() and ctx.sketch is not None, 20)
+    said = run_form(window)
+    assert "volumes: Till" in said and "of the metres in holes agree" in said
+    entry = store.find("Units of Emberlow holes")
+    model = ctx.item(entry.id)
+    assert isinstance(model, BlockModel) and model.names["unit"] == ("Till", "Granite", "Slate")
+    light_only(window, entry.name)
+    window.steps.close_form()
+    assert settle(window)
+
+    def colours(kind: str) -> set[tuple[int, ...]]:
+        pane = window.centre.pane(kind)
+        image = next(g for g in pane.layers.graphics(entry.id) if isinstance(g, pg.ImageItem))  # type: ignore[attr-defined]
+        rgba = np.asarray(image.image).reshape(-1, 4)
+        return {tuple(int(c) for c in row[:3]) for row in rgba[rgba[:, 3] > 0]}
+
+    scene = next(p for p in window.centre.panes() if p.kind == "scene")
+
+    def faces() -> int:
+        return sum(g.GetMapper().GetInput().GetNumberOfPolys() for g in scene.layers.graphics(entry.id))  # type: ignore[attr-defined]
+
+    legend = ctx.legend("unit", model)
+    assert set(legend.classes) == {"Till", "Granite", "Slate"}
+    assert len(colours("section")) == 3 and len(colours("map")) >= 2
+    whole = faces()
+    assert whole > 100
+    box = next(
+        b for b in window.card.findChildren(QCheckBox) if "Granite" in (b.text() + b.accessibleName() + b.toolTip())
+    )
+    QTest.mouseClick(box, LEFT)
+    assert wait_until(lambda: settle(window) and len(colours("section")) == 2, 10)
+    assert faces() < whole
+    score = window.steps.open_form("score-model")
+    assert wait_until(lambda: bool(score.input("model")), 10)
+    said = run_form(window)
+    assert "m agree" in said and "worst hole" in said
+    holes = store.load(store.find("Scorecard of Units of Emberlow holes").id)
+    assert set(holes.tables) == {"logged", "modelled"}  # type: ignore[attr-defined]
