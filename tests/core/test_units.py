@@ -17,6 +17,7 @@ from innerlamp.api import Project
 from innerlamp.core.compute.geology import age_order as ao
 from innerlamp.core.compute.geology import rbf
 from innerlamp.core.compute.geology.contacts import Runs, pairs, sided
+from innerlamp.core.compute.geology.faults import Fault
 from innerlamp.core.compute.geology.scalar_fields import fit_with_planes
 from innerlamp.core.compute.geology.veins import fit_vein
 from innerlamp.core.compute.geometry.orientations import plane_normal
@@ -26,6 +27,8 @@ from innerlamp.core.items.fields import BlockModel, Surface
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.operations.geology.logged_units import proposed_order
+from innerlamp.core.progress import CallbackProgress
+from innerlamp.core.running import execute
 
 CRS = "EPSG:32719"
 WEST, SOUTH, TOP = 402_000.0, 7_502_000.0, 4_000.0
@@ -123,7 +126,10 @@ def test_three_points_give_the_plane_of_the_three_point_problem_and_readings_tur
 def test_a_sphere_comes_back_with_its_volume_and_the_units_fill_the_box(lamp: Project, tmp_path: Path) -> None:
     holes = drilled(lamp, tmp_path, ball, every=20.0)
     made = lamp.run("build-units", holes=holes, units=BALL, field="smooth", smoothing=0, **CELLS)
-    model, surface = lamp[made["model"]], lamp[made["surface Granite"]]
+    model = lamp[made["model"]]
+    surface = lamp[lamp.run("unit-surface", model=made["model"], unit="Granite")["surface"]]
+    with pytest.raises(LampError, match="no unit 'Basalt'"):
+        lamp.run("unit-surface", model=made["model"], unit="Basalt")
     assert isinstance(model, BlockModel) and isinstance(surface, Surface)
     exact = 4.0 / 3.0 * np.pi * 70.0**3
     mesh = trimesh.Trimesh(surface.vertices, surface.triangles, process=False)
@@ -347,3 +353,68 @@ def test_fields_of_many_values_are_those_of_a_reference_library_and_lattices_tho
     axes = [o + s * np.arange(n) for o, s, n in zip((100.0, 50.0, -250.0), steps, shape, strict=True)]
     direct = rbf.evaluate(tilted, np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)).reshape(shape)
     assert np.abs(lattice - direct).max() < 1e-4 * np.std(values)
+
+
+FAULT = {
+    "fault": "F",
+    "east": WEST + 100.0,
+    "north": SOUTH + 100.0,
+    "elevation": TOP - 100.0,
+    "dip": 60.0,
+    "dip_direction": 90.0,
+}
+
+
+def test_a_fault_moves_its_hangingwall_along_its_plane_and_dies_out_at_its_tips() -> None:
+    fault = Fault(np.array([0.0, 0.0, 0.0]), 60.0, 90.0, throw=40.0, along=10.0, length=400.0)
+    # Dipping east: the hangingwall lies east, and went 40 m down and 40 / tan 60 to the east; 10 m along to the north.
+    assert fault.slip == pytest.approx([40.0 / np.tan(np.radians(60.0)), 10.0, -40.0])
+    assert fault.heave == pytest.approx(23.09, abs=0.01) and fault.slip @ fault.normal == pytest.approx(0.0, abs=1e-12)
+    at = np.array([[50.0, 0.0, 0.0], [-50.0, 0.0, 0.0], [50.0, 160.0, 0.0], [50.0, 250.0, 0.0]])
+    moved = at - fault.taken_back(at)
+    assert moved[0] == pytest.approx(fault.slip) and (moved[[1, 3]] == 0).all()
+    assert moved[2] == pytest.approx(0.6 * fault.slip)  # an ellipse: 0.8 of the way to the tip
+    # Along the plane nothing crosses it.
+    assert fault.off(at[:1] - moved[:1]) == pytest.approx(fault.off(at[:1]))
+
+
+def test_units_go_on_across_a_fault_with_the_throw_that_the_holes_ask_for(lamp: Project, tmp_path: Path) -> None:
+    moved = Fault(np.array([100.0, 100.0, -100.0]), 60.0, 90.0, throw=36.0)
+
+    def bedded(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        base = -90.0 + 20.0 * np.sin(y / 50.0) - 0.15 * x
+        return np.where(z > base, "UPPER", np.where(z > base - 30.0, "LIME", "BASE"))
+
+    def broken(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        return bedded(*moved.taken_back(np.column_stack([x, y, z])).T)
+
+    holes = drilled(lamp, tmp_path, broken, every=25.0)
+    asked = {"holes": holes, "units": [LAYERS[1], LAYERS[2], LAYERS[4]], **CELLS}
+    told: list[str] = []
+    task = execute.prepare(
+        lamp.store,
+        "build-units",
+        {k: v for k, v in asked.items() if k != "holes"} | {"faults": [FAULT]},
+        {"holes": holes},
+    )
+    made = execute.land(lamp.store, task, execute.perform(task, CallbackProgress(lambda _f, m, _k: told.append(m))))
+    words = next(w for w in reversed(told) if "throw of F" in w)
+    throw = float(words.split("throw of F ")[1].split(" m")[0])
+    assert throw == pytest.approx(36.0, abs=6.0)
+
+    def right(item: str) -> float:
+        model = lamp[item]
+        assert isinstance(model, BlockModel)
+        values, places = model.properties["unit"], model.mesh.centres() - [WEST, SOUTH, TOP]
+        near = (np.abs(moved.off(places)) < 25.0) & ((places[:, :2] > 0) & (places[:, :2] < 200)).all(axis=1)
+        near &= np.isfinite(values.ravel())
+        codes = {"UPPER": 0, "LIME": 1, "BASE": 2}
+        true = np.array([codes[c] for c in broken(*places[near].T)])
+        return float((true == values.ravel()[near]).mean())
+
+    plain = right(lamp.run("build-units", **asked)["model"])
+    assert right(made["model"]) > plain + 0.02 and right(made["model"]) > 0.88
+    with pytest.raises(LampError, match="lies outside of the model"):
+        lamp.run("build-units", **asked, faults=[{**FAULT, "east": WEST + 5000.0, "throw": 10}])
+    with pytest.raises(LampError, match="dip must be from 1 to 90"):
+        lamp.run("build-units", **asked, faults=[{**FAULT, "dip": 0.0, "throw": 10}])

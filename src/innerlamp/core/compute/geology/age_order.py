@@ -80,7 +80,7 @@ def sides(units: Sequence[Unit], number: int, run_units: NDArray[np.integer]) ->
     Parameters
     ----------
     run_units
-        Number of the unit of each run, -1 for rocks of no unit.
+        Number of the unit of each run (n,), -1 for rocks of no unit; the result has their shape.
     """
     out = np.zeros(len(run_units), dtype=np.int64)
     out[run_units == number] = 1

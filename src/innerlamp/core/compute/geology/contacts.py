@@ -33,7 +33,7 @@ class Runs:
     unit: NDArray[np.object_]
 
     def touch(self, gap: float = GAP) -> NDArray[np.bool_]:
-        """Return for each run but the last whether the next one touches it: same hole, no more than a gap between."""
+        """Return for each run but the last, shape (n - 1,), whether the next one touches it: same hole, no more than a gap in metres between."""
         near = np.asarray(self.start[1:] - self.stop[:-1] <= gap, dtype=bool)
         return np.asarray(np.equal(self.hole[1:], self.hole[:-1]) & near, dtype=bool)
 
@@ -111,7 +111,7 @@ def sided(
 
 
 def depth_of_change(runs: Runs, change: NDArray[np.bool_], after: int) -> float:
-    """Return the depth of the contact behind a run, infinite where there is none."""
+    """Return the depth in metres of the contact behind a run, infinite where there is none; `change` has the shape (n - 1,)."""
     if 0 <= after < len(change) and change[after]:
         return float(0.5 * (runs.stop[after] + runs.start[after + 1]))
     return float("inf")

@@ -46,7 +46,13 @@ class Vein:
 
 
 def mean_plane(points: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Return the middle of points (n, 3) and axes (3, 3) whose last row is the normal of the plane through them, upward."""
+    """Return the middle of points (n, 3), metres, and axes (3, 3) whose last row is the normal of the plane through them, upward.
+
+    Raises
+    ------
+    InputError
+        When they lie on one line.
+    """
     middle = points.mean(axis=0)
     _, sizes, rows = np.linalg.svd(points - middle, full_matrices=False)
     normal = np.cross(rows[0], rows[1])
@@ -58,7 +64,7 @@ def mean_plane(points: FloatArray) -> tuple[FloatArray, FloatArray]:
 
 
 def plane_axes(normal: FloatArray) -> FloatArray:
-    """Return axes (3, 3) as rows of a plane with an upward normal: along strike, down dip, the normal."""
+    """Return axes (3, 3) as rows, unit vectors, of a plane with an upward unit normal (3,): along strike, down dip, the normal."""
     strike = np.array([-normal[1], normal[0], 0.0])
     strike = np.array([1.0, 0.0, 0.0]) if np.linalg.norm(strike) < 1e-9 else strike / np.linalg.norm(strike)
     return np.stack([strike, np.cross(normal, strike), normal])

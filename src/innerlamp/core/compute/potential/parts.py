@@ -42,6 +42,7 @@ class Part:
     key: str = ""
 
     def make(self) -> Operator:
+        """Return the kernel of the readings."""
         from .lattice import Lattice
 
         return Lattice(self.mesh, self.obs, self.fields, self.active)
@@ -50,7 +51,10 @@ class Part:
 def parts_of(
     mesh: Mesh, obs: FloatArray, fields: Sequence[FieldKernel], active: NDArray[np.bool_], count: int
 ) -> list[tuple[NDArray[np.int64], Part]]:
-    """Return rows and parts of about as many readings each; neighbours in the order of the survey stay together."""
+    """Return rows (n of each,) and parts of about as many readings each; neighbours in the order of the survey stay together.
+
+    `obs` are sensors (n, 3) in metres.
+    """
     out = []
     for rows in np.array_split(np.arange(len(obs)), max(min(count, len(obs)), 1)):
         out.append((rows, Part(mesh, obs[rows], tuple(fields), active, uuid.uuid4().hex)))
@@ -61,7 +65,10 @@ _MADE: dict[str, Operator] = {}  # kernels that this process holds, by part
 
 
 def product(part: Part, what: Product, vector: FloatArray | None) -> FloatArray:
-    """Return a product with the kernel of a part, which this process makes the first time that it is asked for it."""
+    """Return a product with the kernel of a part, which this process makes the first time that it is asked for it.
+
+    The vector is a model (cells,) for ``apply``, data (n,) in the unit of the fields for ``transposed``.
+    """
     kernel = _MADE.get(part.key)
     if kernel is None:
         kernel = part.make()
@@ -78,7 +85,7 @@ class Workers(Protocol):
     """Those who make products with parts."""
 
     def ask(self, what: Product, vectors: Sequence[FloatArray | None]) -> list[FloatArray]:
-        """Return the product of each part with its vector, all at once."""
+        """Return the product of each part with its vector (cells,) or (n,), in the units of `product`, all at once."""
 
     def close(self) -> None:
         """Let the workers go."""
@@ -122,7 +129,13 @@ class Processes:
         return process, here
 
     def ask(self, what: Product, vectors: Sequence[FloatArray | None]) -> list[FloatArray]:
-        """Return the product of each part with its vector; see `Workers`."""
+        """Return the product of each part with its vector (cells,) or (n,), in the units of `product`.
+
+        Raises
+        ------
+        InputError
+            When a part's workers die again and again.
+        """
         asked = [self._send(number, what, vector) for number, vector in enumerate(vectors)]
         out = []
         for number, vector in enumerate(vectors):
@@ -212,7 +225,7 @@ class Cluster:
         self._homes = [workers[number % len(workers)] for number in range(len(self._parts))]
 
     def ask(self, what: Product, vectors: Sequence[FloatArray | None]) -> list[FloatArray]:
-        """Return the product of each part with its vector; see `Workers`."""
+        """Return the product of each part with its vector (cells,) or (n,), in the units of `product`."""
         futures = [
             self._client.submit(
                 product, part, what, vector, pure=False, retries=_TRIES, workers=[home], allow_other_workers=True
@@ -276,5 +289,5 @@ class Parted:
         return np.asarray(np.sum(self.workers.ask("transposed", [data[rows] for rows in self._rows]), axis=0))
 
     def column_norms(self) -> FloatArray:
-        """Length of the data of each cell; of a model of several components one length for all of a cell's."""
+        """Length (cells,), in the unit of the fields, of the data of each cell; of several components one for all of a cell's."""
         return self._norms

@@ -242,6 +242,11 @@ class Roughness:
         """Weigh sizes and steps so that x'Qx measures them by other norms: 2 smooth, 1 blocky, 0 compact.
 
         Values below `small` count as nothing. With several components the length of all of them counts.
+
+        Raises
+        ------
+        InputError
+            When steps are measured by another norm where the model is smooth along directions of its own.
         """
         if self._tensor is not None and norm_steps != 2.0:
             raise InputError("a blocky model has no directions of smoothness", fix="Take smooth or compact")

@@ -33,7 +33,10 @@ def spikes(values: FloatArray, line: Rows) -> Rows:
 
 
 def jumps(x: FloatArray, y: FloatArray, z: FloatArray, line: Rows) -> Rows:
-    """Return the rows at which a sensor rises or falls more steeply than 45 degrees, and by more than 10 m, from the one before on its line."""
+    """Return the rows at which a sensor rises or falls more steeply than 45 degrees, and by more than 10 m, from the one before on its line.
+
+    Places and line numbers have the shape (n,), metres.
+    """
     step, rise = np.hypot(np.diff(x), np.diff(y)), np.abs(np.diff(z))
     return np.flatnonzero((line[1:] == line[:-1]) & (rise > np.maximum(10.0, step))) + 1
 
@@ -137,7 +140,7 @@ def noise_of_repeats(x: FloatArray, y: FloatArray, values: FloatArray) -> tuple[
 def noise_of_crossings(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -> tuple[float, int]:
     """Return the standard deviation of one reading from where lines cross, and how many crossings there are.
 
-    Readings are drawn straight to each crossing; the scaled median absolute difference is that of two readings.
+    Places (metres), readings and line numbers have the shape (n,). Readings are drawn straight to each crossing; the scaled median absolute difference is that of two readings.
 
     Raises
     ------

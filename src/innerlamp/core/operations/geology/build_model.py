@@ -15,6 +15,7 @@ from ... import limits
 from ...compute.drilling.desurvey import locate
 from ...compute.geology import age_order as ao
 from ...compute.geology.contacts import pairs, sided
+from ...compute.geology.faults import Fault, checked, step_across, taken_back, with_throw
 from ...compute.geometry.orientations import plane_normal
 from ...compute.geometry.sampling import bilinear
 from ...compute.potential.meshing import draped_under
@@ -28,6 +29,7 @@ from ...declaring.operation import (
     Output,
     Params,
     Places,
+    Row,
     ground_slot,
     param,
 )
@@ -36,20 +38,43 @@ from ...geometry.mesh import DrapedMesh, TensorMesh
 from ...items.attributes import orientation
 from ...items.base import Item
 from ...items.features import Features, texts_of
-from ...items.fields import BlockModel, Grid, Surface
+from ...items.fields import BlockModel, Grid
 from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
 from ...progress import Progress
 from .logged_units import Logged, UnitRow, logged, number_of, proposed_order, units_of
 
 _MOST = 3_000_000  # cells
+INSIDE = "inside "  # begins the name of the property that says how far inside of a unit a cell lies
 _MAPPED = 1_500  # places of the map for each field at most
+
+
+class FaultRow(Row):
+    fault: str = param(..., "Fault")
+    east: float = param(..., "Easting", unit="m", help="Of a place on it; the middle of one that dies out")
+    north: float = param(..., "Northing", unit="m")
+    elevation: Maybe = param(None, "Elevation", unit="m", help="The ground's when empty")
+    dip: float = param(..., "Dip", unit="°")
+    dip_direction: float = param(..., "Dip direction", unit="°")
+    throw: Maybe = param(None, "Throw", unit="m", help="Down on the hangingwall; looked for when empty")
+    along: float = param(0.0, "Along strike", unit="m", help="To the left of the dip direction")
+    length: Maybe = param(None, "Length", unit="m", help="From tip to tip; it goes through when empty")
 
 
 class BuildModel(Params):
     attribute: str = param("", "Logged units", editor="code", of="holes", help="The column of rocks or units")
     units: tuple[UnitRow, ...] = param(
         (), "Age order", editor="table", help="Units from the youngest to the oldest, with the kind of their contact"
+    )
+    faults: tuple[FaultRow, ...] = param(
+        (),
+        "Faults",
+        editor="table",
+        help="From the youngest to the oldest; without a throw the one is found that fits best",
+        more=True,
+    )
+    most_throw: float = param(
+        200.0, "Largest throw", unit="m", above=0.0, help="Up to which a throw is looked for", more=True
     )
     cell: float = param(25.0, "Cell size", unit="m", above=0.0)
     cell_z: float = param(10.0, "Cell height", unit="m", above=0.0)
@@ -93,7 +118,6 @@ class BuildModel(Params):
         help="Names, * for any letters, parted by semicolons: the model is held against them",
         more=True,
     )
-    surfaces: Literal["of all units", "none"] = param("of all units", "Surfaces", more=True)
     name: str = param("", "Name")
 
 
@@ -133,9 +157,11 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
     fields: list[np.ndarray] = [np.empty(0)] * (len(units) - 1)
     contacts: list[pd.DataFrame] = []
     every = ao.series(units)
+    faults, told = _faults(units, used, chart, members, ground, mesh, p, progress.part(0.05, 0.2))
+    places_then = taken_back(places, faults)
     for turn, group in enumerate(every):
-        part = progress.part(0.05 + 0.8 * turn / len(every), 0.05 + 0.8 * (turn + 1) / len(every))
-        made = _group(group, units, used, chart, members, readings, ground, mesh, p, places, part)
+        part = progress.part(0.2 + 0.7 * turn / len(every), 0.2 + 0.7 * (turn + 1) / len(every))
+        made = _group(group, units, used, chart, members, readings, ground, mesh, p, places_then, faults, part)
         for number, (values, table) in zip(group, made, strict=True):
             fields[number] = values
             contacts.append(table)
@@ -148,8 +174,14 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
         name=p.name or (f"Units of {holes.name}" if holes is not None else f"Units of {chart.name}"),  # type: ignore[union-attr]
         crs=crs,
         mesh=mesh,
-        properties={"unit": numbers},
-        units={"unit": ""},
+        properties={
+            "unit": numbers,
+            **{
+                f"{INSIDE}{u.name}": np.where(inside, m, np.nan).astype(np.float32).reshape(mesh.shape)
+                for u, m in zip(units, margins, strict=True)
+            },
+        },
+        units={"unit": "", **{f"{INSIDE}{u.name}": "m" for u in units}},
         names={"unit": names},
         members=members,
     )
@@ -159,9 +191,7 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
         out["contacts"] = PointSet(
             name=f"Contacts of {model.name}", crs=crs, table=table, units={"misfit": "m"}, content="readings"
         )
-    if p.surfaces == "of all units":
-        out |= _surfaces(units, margins, mesh, ground, p, crs)
-    progress(1.0, _told(units, model, log, used, left, table))
+    progress(1.0, "; ".join([_told(units, model, log, used, left, table), *told]))
     return out
 
 
@@ -270,12 +300,13 @@ def _group(
     mesh: DrapedMesh,
     p: BuildModel,
     places: np.ndarray,
+    faults: Sequence[Fault],
     progress: Progress,
 ) -> list[tuple[np.ndarray, pd.DataFrame]]:
-    """Metres inside of the contact of each unit of a series at places, and its contacts with their misfit."""
+    """Metres inside of the contact of each unit of a series at places before faults, and its contacts with their misfit."""
     if units[group[0]].kind == "vein":
-        return [_vein(group[0], units, log, p, places)]
-    found = [_evidence(k, units, log, chart, members, ground, mesh, p) for k in group]
+        return [_vein(group[0], units, log, p, places, faults)]
+    found = [_evidence(k, units, log, chart, members, ground, mesh, p, faults) for k in group]
     row = p.units[group[0]]
     for number, each in zip(group, found, strict=True):
         if not (each.values > 0).any() or not (each.values < 0).any():
@@ -290,10 +321,7 @@ def _group(
     shifts = _levels(found)
     if len(found) > 1:
         found = [_for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
-    points = np.vstack([e.points for e in found])
-    values = np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)])
-    contact = np.concatenate([e.contact for e in found])
-    points, values, contact = _thinned(points, values, contact)
+    points, values, contact = _thinned(*_one_set(found, shifts, faults))
     smooth = p.field == "smooth"
     nugget = np.where(contact, p.smoothing, p.smoothing + 0.05 * np.abs(values)) * (0.1 if smooth else 1.0)
     near = readings if ao.laid_down(units[group[0]].kind) else Readings(readings.at[:0], readings.normals[:0])
@@ -303,7 +331,7 @@ def _group(
     field = scalar_fields.fit_with_planes(
         points,
         values,
-        near.at[keep],
+        taken_back(near.at[keep], faults),
         near.normals[keep],
         nugget=nugget,
         ellipsoid=_ellipsoid(row),
@@ -315,7 +343,7 @@ def _group(
     out = []
     for number, each, shift in zip(group, found, shifts, strict=True):
         rows = np.flatnonzero(each.contact)
-        off = rbf.evaluate(field, each.points[rows]) + shift
+        off = rbf.evaluate(field, taken_back(each.points[rows], faults)) + shift
         table = pd.DataFrame(
             {
                 "x": each.points[rows, 0],
@@ -328,6 +356,68 @@ def _group(
         )
         out.append((at + shift, table))
     return out
+
+
+def _one_set(
+    found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Places before the faults, values in the field that a series shares, and which are contacts."""
+    return (
+        taken_back(np.vstack([e.points for e in found]), faults),
+        np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)]),
+        np.concatenate([e.contact for e in found]),
+    )
+
+
+def _faults(
+    units: list[ao.Unit],
+    log: Logged | None,
+    chart: Features | None,
+    members: dict[str, str],
+    ground: Grid | float,
+    mesh: DrapedMesh,
+    p: BuildModel,
+    progress: Progress,
+) -> tuple[list[Fault], list[str]]:
+    """The faults with their throws, and what is said of those that were looked for."""
+    made: list[Fault] = []
+    words: list[str] = []
+    for row in p.faults:
+        z = row.elevation
+        z = float(_height(ground, np.array([row.east]), np.array([row.north]))[0]) if z is None else z
+        at = np.array([row.east, row.north, z])
+        length = np.inf if row.length is None else row.length
+        made.append(checked(Fault(at, row.dip, row.dip_direction, row.throw or 0.0, row.along, length)))
+        west, east, south, north = mesh.bounds[:4]
+        corners = np.array([(x, y, k) for x in (west, east) for y in (south, north) for k in mesh.bounds[4:]])
+        off = made[-1].off(corners)
+        if off.min() > 0 or off.max() < 0:
+            raise InputError(
+                f"the fault '{row.fault}' lies outside of the model", fix="Look at its place, dip and direction"
+            )
+    wanted = [k for k, row in enumerate(p.faults) if row.throw is None]
+    if not wanted:
+        return made, words
+    # Layers tell a throw: what was laid down flat goes on across the fault, once it is taken back.
+    layers = [k for k, u in enumerate(units) if u.kind in ("conformable base", "unconformity")]
+    found = [_evidence(k, units, log, chart, members, ground, mesh, p, made, alone=True) for k in layers]
+    sets = [e.points[e.contact] for e in found]
+    for turn, k in enumerate(wanted):
+        progress(turn / len(wanted), f"Throw of {p.faults[k].fault}")
+        here = k
+
+        def rough(fault: Fault, here: int = here) -> float:
+            others = [*made[:here], fault, *made[here + 1 :]]
+            return step_across([(fault.off(at), taken_back(at, others)) for at in sets])
+
+        if not np.isfinite(rough(made[k])):
+            raise InputError(
+                f"the throw of '{p.faults[k].fault}' can't be told: no layer is met on both sides of it",
+                fix="Give its throw",
+            )
+        made[k] = with_throw(made[k], rough, p.most_throw)
+        words.append(f"throw of {p.faults[k].fault} {made[k].throw:.0f} m, heave {made[k].heave:.0f} m")
+    return made, words
 
 
 def _levels(found: Sequence[Evidence]) -> list[float]:
@@ -384,11 +474,15 @@ def _evidence(
     ground: Grid | float,
     mesh: DrapedMesh,
     p: BuildModel,
+    planes: Sequence[Fault] = (),
+    alone: bool = False,
 ) -> Evidence:
+    """What tells where a unit ends; with `alone` distances are those along the own hole."""
     parts: list[Evidence] = []
     if log is not None:
         # A contact feeds the surface of the younger of its two units, and no other.
         mine = np.minimum(log.unit[:-1], log.unit[1:]) == number
+        mine &= ~_on_faults(log, planes, 0.5 * p.step)
         samples = sided(log.runs, ao.sides(units, number, log.unit), p.step, p.cap, mine)
         at = log.places(samples.hole, samples.depth)
         names = np.array([*map(str, log.names), ""], dtype=object)[samples.hole]
@@ -400,7 +494,16 @@ def _evidence(
         np.concatenate([getattr(e, name)[g] for e, g in zip(parts, good, strict=True)])
         for name in ("points", "values", "contact", "hole")
     )
-    return Evidence(points, _nearer(points, values, contact), contact, hole)
+    return Evidence(points, values if alone else _nearer(points, values, contact), contact, hole)
+
+
+def _on_faults(log: Logged, planes: Sequence[Fault], near: float) -> np.ndarray:
+    """Which pairs of neighbouring runs meet at a fault: such a contact is the fault, and no unit's."""
+    at = log.places(log.runs.hole[:-1], 0.5 * (log.runs.stop[:-1] + log.runs.start[1:]))
+    out = np.zeros(len(at), dtype=bool)
+    for plane in planes:
+        out |= (np.abs(plane.off(at)) < near) & (plane.share(at) > 0)
+    return out
 
 
 def _nearer(points: np.ndarray, values: np.ndarray, contact: np.ndarray) -> np.ndarray:
@@ -466,7 +569,7 @@ def _mapped(
 
 
 def _vein(
-    number: int, units: list[ao.Unit], log: Logged | None, p: BuildModel, places: np.ndarray
+    number: int, units: list[ao.Unit], log: Logged | None, p: BuildModel, places: np.ndarray, faults: Sequence[Fault]
 ) -> tuple[np.ndarray, pd.DataFrame]:
     from ...compute.geology.veins import fit_vein
 
@@ -482,7 +585,8 @@ def _vein(
     normal = None
     if row.dip is not None and row.dip_direction is not None:
         normal = plane_normal(np.array([row.dip]), np.array([row.dip_direction]))[0]
-    vein = fit_vein(top, foot, (without[0], without[1]), normal, p.vein_least, p.vein_reach)
+    top_then, foot_then, first, last = (taken_back(w, faults) for w in (top, foot, *without))
+    vein = fit_vein(top_then, foot_then, (first, last), normal, p.vein_least, p.vein_reach)
     walls = np.vstack([top, foot])
     hole = np.tile(np.array([*map(str, log.names)], dtype=object)[log.runs.hole[mine]], 2)
     table = pd.DataFrame(
@@ -491,7 +595,7 @@ def _vein(
             "y": walls[:, 1],
             "z": walls[:, 2],
             "surface": name,
-            "misfit": vein.value(walls),
+            "misfit": vein.value(taken_back(walls, faults)),
             "hole": hole,
         }
     )
@@ -499,39 +603,6 @@ def _vein(
 
 
 # ---- what comes out
-
-
-def _surfaces(
-    units: list[ao.Unit], margins: list[np.ndarray], mesh: DrapedMesh, ground: Grid | float, p: BuildModel, crs: str
-) -> dict[str, Item]:
-    """The closed surface of each unit but the background."""
-    from ...compute.geology.shells import closed_shell
-    from ...compute.geometry.triangles import volume
-
-    out: dict[str, Item] = {}
-    nx, ny, _ = mesh.shape
-    top = mesh.bounds[5]
-    edges = mesh.interfaces.max(axis=(0, 1))
-    z = 0.5 * (edges[1:] + edges[:-1])
-    gx, gy = mesh.plan_centres
-    over = mesh.tops[:, :, None] - z[None, None, :]
-    flat = np.column_stack([gx.ravel(), gy.ravel()])
-    plan = _within(p, np.column_stack([flat, np.zeros(len(flat))])).reshape(nx, ny)
-    for unit, margin in zip(units[:-1], margins[:-1], strict=True):
-        # Above the ground cells have no thickness: their middle lies on it, so that the field there is that of the ground.
-        field = np.minimum(margin.reshape(mesh.shape), over)
-        field = np.where(plan[:, :, None], field, np.nan)
-        if not (field > 0).any():
-            continue
-        vertices, triangles, _ = closed_shell(field, (0.0, 0.0, 0.0), 1.0)
-        at = np.column_stack(
-            [gx[0, 0] + vertices[:, 0] * p.cell, gy[0, 0] + vertices[:, 1] * p.cell, z[0] + vertices[:, 2] * p.cell_z]
-        )
-        at[:, 2] = np.minimum(at[:, 2], top)
-        out[f"surface {unit.name}"] = Surface(
-            name=unit.name, crs=crs, vertices=at, triangles=triangles, closed=True, volume_m3=abs(volume(at, triangles))
-        )
-    return out
 
 
 def agreement(model: BlockModel, log: Logged, holes: np.ndarray | None = None, step: float = 1.0) -> pd.DataFrame:

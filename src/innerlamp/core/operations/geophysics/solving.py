@@ -87,7 +87,7 @@ class SolvingParams(KnownParams, InversionParams):
         help="Cells are drawn to the class that they are nearest to, where the readings let them",
         more=True,
     )
-    pull: float = param(10.0, "Pull of classes", above=0.0, high=1e4, more=True)
+    pull: float = param(10.0, "Pull of classes", unit="times", above=0.0, high=1e4, more=True)
     parts: int = param(
         1, "Parts", low=1, high=256, help="Workers that the readings are split between, each with its part", more=True
     )

@@ -1,0 +1,78 @@
+"""The closed surface of a unit of a model."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
+from ...errors import InputError
+from ...geometry.mesh import DrapedMesh
+from ...items.base import Item
+from ...items.fields import BlockModel, Surface
+from ...progress import Progress
+from .build_model import INSIDE
+
+
+class UnitSurface(Params):
+    unit: str = param(..., "Unit", help="By its name in the model")
+    name: str = param("", "Name")
+
+
+def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
+    from ...compute.geology.shells import closed_shell
+    from ...compute.geometry.triangles import volume
+
+    model = inputs.need("model", BlockModel)
+    attribute, mesh = f"{INSIDE}{p.unit.strip()}", model.mesh
+    if attribute not in model.properties:
+        known = ", ".join(n.removeprefix(INSIDE) for n in model.properties if n.startswith(INSIDE))
+        raise InputError(f"the model has no unit '{p.unit}'", where=model.name, fix=f"There are: {known or 'none'}")
+    if not isinstance(mesh, DrapedMesh) or mesh.even_plan is None:
+        raise InputError("the model is none that 'build-units' made", where=model.name)
+    progress(0.1, "Surface")
+    edges = mesh.interfaces.max(axis=(0, 1))
+    z = 0.5 * (edges[1:] + edges[:-1])
+    high = float(np.median(np.diff(edges)))
+    over = mesh.tops[:, :, None] - z[None, None, :]
+    margin = model.properties[attribute].astype(float)
+    # Up to the ground: cells above it have no values, and the ground itself says how far away they are.
+    field = np.where(np.isfinite(margin), np.minimum(margin, over), np.where(over < 0, over, np.nan))
+    if not (field > 0).any():
+        raise InputError(f"no cell of the model is '{p.unit}'", where=model.name, fix="Take smaller cells")
+    vertices, triangles, _ = closed_shell(field, (0.0, 0.0, 0.0), 1.0)
+    along, across = mesh.even_plan
+    at = np.column_stack(
+        [*mesh.to_map((vertices[:, 0] + 0.5) * along, (vertices[:, 1] + 0.5) * across), z[0] + vertices[:, 2] * high]
+    )
+    held = volume(at, triangles)
+    progress(1.0, f"{abs(held) / 1e6:,.3f} million m³")
+    return {
+        "surface": Surface(
+            name=p.name or p.unit.strip(),
+            crs=model.crs,
+            vertices=at,
+            triangles=triangles if held >= 0 else np.ascontiguousarray(triangles[:, ::-1]),
+            closed=True,
+            volume_m3=abs(held),
+        )
+    }
+
+
+OPERATION = Operation(
+    name="unit-surface",
+    example=Example({"model": "@build-units.model"}, {"unit": "Granite"}, after=("build-units",)),
+    title="Surface of a unit",
+    area="Geology",
+    help="Makes the closed surface of a unit of a model, smooth between the middles of its cells, ending at the ground and at the model's edge, with its volume.",
+    params=UnitSurface,
+    run=_run,
+    inputs=(
+        Input(
+            "model",
+            "Model of units",
+            ("blocks",),
+            need=lambda e: "unit" in e.attributes and e.attributes["unit"].is_code,
+        ),
+    ),
+    outputs=(Output("surface", "surface", "Closed surface"),),
+)
