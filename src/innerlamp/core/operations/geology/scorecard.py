@@ -17,7 +17,7 @@ from ...items.fields import BlockModel
 from ...items.holes import HoleSet
 from ...items.points import PointSet
 from ...progress import Progress
-from .build_model import agreement, share
+from .agreement import agreement, share
 from .logged_units import Logged, logged
 
 

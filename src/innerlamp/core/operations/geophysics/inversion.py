@@ -252,7 +252,10 @@ def _suggest(inputs: Inputs, slot: str, quantity: str) -> dict[str, Any]:
 
 INVERT = Operation(
     name="invert-magnetics",
-    example=Example({"lines": "Airborne magnetics", "ground": "Ground"}, {"attribute": "TMI_ANOM_nT", "cell": 150.0}),
+    example=Example(
+        {"lines": "Airborne magnetics", "ground": "Ground"},
+        {"attribute": "TMI_ANOM_nT", "cell": 200.0, "cell_z": 100.0, "depth": 800.0},
+    ),
     title="Invert magnetics",
     area="Geophysics",
     help="Finds the susceptibility under the ground that explains the readings to within their noise, or the magnetisation where rocks may keep one of their own. The main field is that of the IGRF at the survey's place and date.",

@@ -1,0 +1,217 @@
+"""What tells where units end: contacts and samples of holes, mapped contacts on the ground, structural readings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from ...compute.geology import age_order as ao
+from ...compute.geology.contacts import sided
+from ...compute.geology.faults import Fault, taken_back
+from ...compute.geometry.orientations import plane_normal
+from ...declaring.operation import Inputs
+from ...errors import InputError
+from ...geometry.mesh import DrapedMesh
+from ...items.attributes import orientation
+from ...items.features import Features, texts_of
+from ...items.fields import Grid
+from ...items.points import PointSet
+from .logged_units import Logged, number_of
+from .model_extent import height_at
+from .unit_params import BuildModel
+
+_MAPPED = 1_500  # places of the map for each field at most
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What a field is fitted to: places (n, 3), metres inside, and which of them are contacts in holes."""
+
+    points: np.ndarray
+    values: np.ndarray
+    contact: np.ndarray
+    hole: np.ndarray
+
+
+@dataclass(frozen=True)
+class Readings:
+    """Planes: places (n, 3), upward normals (n, 3)."""
+
+    at: np.ndarray
+    normals: np.ndarray
+
+
+@dataclass(frozen=True)
+class Sources:
+    """All that a model is made of.
+
+    Attributes
+    ----------
+    units, members
+        Units in their order, and the name of the unit of each code.
+    log, chart, readings
+        Holes, map and structural readings, where there are.
+    ground, mesh
+        Of the model.
+    """
+
+    units: list[ao.Unit]
+    members: dict[str, str]
+    log: Logged | None
+    chart: Features | None
+    readings: Readings
+    ground: Grid | float
+    mesh: DrapedMesh
+
+
+def readings(inputs: Inputs, ground: Grid | float) -> Readings:
+    item = inputs.maybe("structures", PointSet)
+    if item is None:
+        return Readings(np.empty((0, 3)), np.empty((0, 3)))
+    columns = item.table[[*(orientation(item.attributes) or ()), "x", "y", "z"]].to_numpy(float)
+    bad = (columns[:, 0] < 0) | (columns[:, 0] > 90)
+    if bad.any():
+        raise InputError(
+            f"{int(bad.sum())} readings have a dip that is not from 0 to 90°, such as row {int(np.flatnonzero(bad)[0]) + 1}",
+            where=item.name,
+        )
+    z = np.where(np.isfinite(columns[:, 4]), columns[:, 4], height_at(ground, columns[:, 2], columns[:, 3]))
+    at = np.column_stack([columns[:, 2:4], z])
+    good = np.isfinite(at).all(axis=1) & np.isfinite(columns[:, :2]).all(axis=1)
+    return Readings(at[good], plane_normal(columns[good, 0], columns[good, 1]))
+
+
+def one_set(
+    found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Places before the faults, values in the field that a series shares, and which are contacts."""
+    return (
+        taken_back(np.vstack([e.points for e in found]), faults),
+        np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)]),
+        np.concatenate([e.contact for e in found]),
+    )
+
+
+def levels(found: Sequence[Evidence]) -> list[float]:
+    """How far above the first base each base of a series lies, in metres along the field."""
+    shifts = [0.0]
+    for before, here in pairwise(found):
+        # The thickness of a layer: what its own contacts lie from the base above, where a hole has both.
+        upper, lower = before.points[before.contact], here.points[here.contact]
+        thick = [
+            float(np.min(np.linalg.norm(lower[here.hole[here.contact] == name] - place, axis=1)))
+            for place, name in zip(upper, before.hole[before.contact], strict=True)
+            if (here.hole[here.contact] == name).any()
+        ]
+        shifts.append(shifts[-1] + (float(np.median(thick)) if thick else 10.0))
+    return shifts
+
+
+def for_series(one: Evidence, youngest: bool, oldest: bool, cap: float) -> Evidence:
+    """What a base tells of a field that it shares: beyond the cap only the outer bases tell their outer side."""
+    far = np.abs(one.values) >= cap * (1 - 1e-9)
+    keep = ~far | (youngest & (one.values > 0)) | (oldest & (one.values < 0))
+    return Evidence(one.points[keep], one.values[keep], one.contact[keep], one.hole[keep])
+
+
+def thinned(points: np.ndarray, values: np.ndarray, contact: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """At most as many values as are solved at once: contacts first, of the rest an even part."""
+    from ...compute.geology.rbf import LARGEST
+
+    most = int(0.7 * LARGEST)
+    if len(points) <= most:
+        return points, values, contact
+    rest = np.flatnonzero(~contact)
+    kept = np.flatnonzero(contact)
+    if len(kept) > most:
+        kept = kept[np.linspace(0, len(kept) - 1, most // 2).astype(int)]
+    rows = np.sort(np.concatenate([kept, rest[np.linspace(0, len(rest) - 1, most - len(kept)).astype(int)]]))
+    return points[rows], values[rows], contact[rows]
+
+
+def evidence(number: int, of: Sources, p: BuildModel, planes: Sequence[Fault] = (), alone: bool = False) -> Evidence:
+    """What tells where a unit ends; with `alone` distances are those along the own hole."""
+    parts: list[Evidence] = []
+    log, units = of.log, of.units
+    if log is not None:
+        # A contact feeds the surface of the younger of its two units, and no other.
+        mine = np.minimum(log.unit[:-1], log.unit[1:]) == number
+        mine &= ~_on_faults(log, planes, 0.5 * p.step)
+        samples = sided(log.runs, ao.sides(units, number, log.unit), p.step, p.cap, mine)
+        at = log.places(samples.hole, samples.depth)
+        names = np.array([*map(str, log.names), ""], dtype=object)[samples.hole]
+        parts.append(Evidence(at, samples.value, samples.contact, names))
+    if of.chart is not None and units[number].kind != "vein":
+        parts.append(_mapped(number, of, of.chart, p))
+    good = [np.isfinite(e.points).all(axis=1) for e in parts]
+    points, values, contact, hole = (
+        np.concatenate([getattr(e, name)[g] for e, g in zip(parts, good, strict=True)])
+        for name in ("points", "values", "contact", "hole")
+    )
+    return Evidence(points, values if alone else _nearer(points, values, contact), contact, hole)
+
+
+def _on_faults(log: Logged, planes: Sequence[Fault], near: float) -> np.ndarray:
+    """Which pairs of neighbouring runs meet at a fault: such a contact is the fault, and no unit's."""
+    at = log.places(log.runs.hole[:-1], 0.5 * (log.runs.stop[:-1] + log.runs.start[1:]))
+    out = np.zeros(len(at), dtype=bool)
+    for plane in planes:
+        out |= (np.abs(plane.off(at)) < near) & (plane.share(at) > 0)
+    return out
+
+
+def _nearer(points: np.ndarray, values: np.ndarray, contact: np.ndarray) -> np.ndarray:
+    """Values with the distance to the nearest contact of any hole where that is less than along the own one."""
+    from scipy.spatial import cKDTree
+
+    if not contact.any():
+        return values
+    away, _ = cKDTree(points[contact]).query(points)
+    return np.where(contact, 0.0, np.sign(values) * np.minimum(np.abs(values), away))
+
+
+def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidence:
+    """Places of the map on the ground with their distance to the unit's mapped contact."""
+    import shapely
+
+    from ...formats.features import polygons_of
+
+    column = p.map_units or next((n for n, a in chart.attributes.items() if a.is_code), "")
+    names = texts_of(chart, column)
+    shapes = polygons_of(chart)
+    side = ao.sides(of.units, number, number_of(names[[row for row, _ in shapes]], of.units, of.members))
+    box = shapely.box(*np.array(of.mesh.bounds)[[0, 2, 1, 3]])
+    one, other = (
+        shapely.union_all([s for (_, s), k in zip(shapes, side, strict=True) if k == wanted]).intersection(box)
+        for wanted in (1, -1)
+    )
+    nothing = Evidence(np.empty((0, 3)), np.empty(0), np.empty(0, dtype=bool), np.empty(0, dtype=object))
+    if one.is_empty:
+        return nothing
+    every = max(2.0 * p.cell, float(np.sqrt(box.area / _MAPPED)))
+    across = np.arange(box.bounds[0] + every / 2, box.bounds[2], every)
+    along = np.arange(box.bounds[1] + every / 2, box.bounds[3], every)
+    x, y = (v.ravel() for v in np.meshgrid(across, along))
+    contact = shapely.intersection(one.boundary, other.buffer(0.5))
+    points = shapely.points(x, y)
+    inside, outside = shapely.contains(one, points), shapely.contains(other, points)
+    away = shapely.distance(points, contact) if not contact.is_empty else np.full(len(x), np.inf)
+    value = np.where(inside, 1.0, -1.0) * np.minimum(np.where(np.isfinite(away), away, p.cap), p.cap)
+    keep = (inside | outside) & (np.abs(value) > 0)
+    lines = [g for g in shapely.get_parts(contact) if g.geom_type == "LineString" and g.length > 0]
+    on = [
+        np.array([line.interpolate(s).coords[0] for s in np.arange(every / 4, line.length, every / 2)]).reshape(-1, 2)
+        for line in lines
+    ]
+    edge = np.vstack(on) if on else np.empty((0, 2))
+    xy = np.vstack([np.column_stack([x[keep], y[keep]]), edge])
+    z = height_at(of.ground, xy[:, 0], xy[:, 1])
+    return Evidence(
+        np.column_stack([xy, z]),
+        np.concatenate([value[keep], np.zeros(len(edge))]),
+        np.concatenate([np.zeros(int(keep.sum()), dtype=bool), np.ones(len(edge), dtype=bool)]),
+        np.full(len(xy), "", dtype=object),
+    )

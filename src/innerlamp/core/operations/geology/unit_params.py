@@ -1,0 +1,80 @@
+"""What is asked for a model of units."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from ...declaring.operation import Maybe, Params, Places, Row, param
+from .logged_units import UnitRow
+
+
+class FaultRow(Row):
+    fault: str = param(..., "Fault")
+    east: float = param(..., "Easting", unit="m", help="Of a place on it; the middle of one that dies out")
+    north: float = param(..., "Northing", unit="m")
+    elevation: Maybe = param(None, "Elevation", unit="m", help="The ground's when empty")
+    dip: float = param(..., "Dip", unit="°")
+    dip_direction: float = param(..., "Dip direction", unit="°")
+    throw: Maybe = param(None, "Throw", unit="m", help="Down on the hangingwall; looked for when empty")
+    along: float = param(0.0, "Along strike", unit="m", help="To the left of the dip direction")
+    length: Maybe = param(None, "Length", unit="m", help="From tip to tip; it goes through when empty")
+
+
+class BuildModel(Params):
+    attribute: str = param("", "Logged units", editor="code", of="holes", help="The column of rocks or units")
+    units: tuple[UnitRow, ...] = param(
+        (), "Age order", editor="table", help="Units from the youngest to the oldest, with the kind of their contact"
+    )
+    faults: tuple[FaultRow, ...] = param(
+        (),
+        "Faults",
+        editor="table",
+        help="From the youngest to the oldest; without a throw the one is found that fits best",
+        more=True,
+    )
+    most_throw: float = param(
+        200.0, "Largest throw", unit="m", above=0.0, help="Up to which a throw is looked for", more=True
+    )
+    cell: float = param(25.0, "Cell size", unit="m", above=0.0)
+    cell_z: float = param(10.0, "Cell height", unit="m", above=0.0)
+    outline: Places = param((), "Boundary", editor="area", help="Of the model in plan; round the holes when empty")
+    margin: float = param(
+        150.0, "Margin round the holes", unit="m", low=0.0, help="Where no boundary is given", more=True
+    )
+    base: Maybe = param(None, "Base of the model", unit="m", help="Elevation; 50 m below the deepest hole when empty")
+    flat: Maybe = param(None, "Flat ground at", unit="m", help="Where no ground surface is given", more=True)
+    step: float = param(4.0, "Step along holes", unit="m", above=0.0, help="Between samples near contacts", more=True)
+    cap: float = param(
+        40.0,
+        "Reach of a side",
+        unit="m",
+        above=0.0,
+        help="Farther from a contact a sample only tells its side",
+        more=True,
+    )
+    smoothing: float = param(
+        0.5,
+        "Smoothing",
+        unit="m",
+        low=0.0,
+        help="0 honours every contact; more lets surfaces pass them smoothly",
+        more=True,
+    )
+    field: Literal["between its values", "smooth"] = param(
+        "between its values",
+        "Fields are",
+        help="Those between their values never swing out; smooth ones follow curved contacts with fewer holes, but go far out where nothing holds them",
+        more=True,
+    )
+    map_units: str = param("", "Units of the map", editor="attribute", of="map", help="Its column of units", more=True)
+    vein_least: float = param(0.5, "Least thickness of veins", unit="m", low=0.0, more=True)
+    vein_reach: float = param(
+        80.0, "Veins end beyond holes at", unit="m", above=0.0, help="Where no hole says so before", more=True
+    )
+    left_out: str = param(
+        "",
+        "Holes left out",
+        help="Names, * for any letters, parted by semicolons: the model is held against them",
+        more=True,
+    )
+    name: str = param("", "Name")
