@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import drilling, emberlow, intake, interface, kernels, potential, tables
+from . import drilling, emberlow, geology, intake, interface, kernels, potential, tables
 from .table import Row, show
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -32,6 +32,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.large_gridding,
     kernels.maps,
     kernels.radial_field,
+    geology.fields_of_many_values,
     interface.start_of_the_window,
     interface.first_start_of_the_demo,
     interface.event_loop_under_load,

@@ -25,8 +25,10 @@ def present() -> str:
         *(demo / "making").rglob("*.py"),
         *(demo / "truth").rglob("*.py"),
     ]
+    core = demo.parent / "core"
+    sources += [core / "crs.py", core / "geometry" / "mesh.py", core / "compute" / "potential" / "mainfield.py"]
     for path in sorted([*sources, *(p for p in FILES.rglob("*") if p.is_file())]):
-        told.update(str(path.relative_to(demo)).encode())
+        told.update(str(path.relative_to(demo.parent)).encode())
         told.update(path.read_bytes())
     return told.hexdigest()
 

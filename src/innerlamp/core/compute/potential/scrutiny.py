@@ -68,29 +68,26 @@ def level_shifts(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -
     apart = float(np.ptp(x) * np.ptp(y)) / max(length, 1.0)
     if not apart > 0:
         return nothing
-    pieces = []
+    along = np.empty(len(x))
     for rows in lines:
-        along = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x[rows]), np.diff(y[rows])))])
-        piece = (along / apart).astype(np.int64)
-        frame = pd.DataFrame({"x": x[rows], "y": y[rows], "v": values[rows], "line": line[rows]})
-        pieces.append(frame.groupby(piece).mean())
-    table = pd.concat(pieces)
+        along[rows] = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x[rows]), np.diff(y[rows])))])
+    frame = pd.DataFrame({"x": x, "y": y, "v": values, "line": line, "piece": (along / apart).astype(np.int64)})
+    table = frame.groupby(["line", "piece"]).mean().reset_index()
     places, v, own = table[["x", "y"]].to_numpy(float), table["v"].to_numpy(float), table["line"].to_numpy(np.int64)
     away, near = cKDTree(places).query(places, k=min(17, len(places)))
-    held = []  # piece, nearest ones on either side, share of the first
-    for i, (d, all_near) in enumerate(zip(away, near, strict=True)):
-        others = all_near[(own[np.minimum(all_near, len(own) - 1)] != own[i]) & (d < 4.0 * apart)]
-        if not len(others):
-            continue
-        to = places[others] - places[i]
-        across = np.flatnonzero(to @ to[0] < 0)
-        if len(across):
-            a, b = np.linalg.norm(to[0]), np.linalg.norm(to[across[0]])
-            held.append((i, others[0], others[across[0]], b / (a + b)))
-    if not held:
+    # Of each piece the nearest one of another line, and the nearest on the other side of it.
+    good = (own[np.minimum(near, len(own) - 1)] != own[:, None]) & (away < 4.0 * apart)
+    to = places[np.minimum(near, len(own) - 1)] - places[:, None, :]
+    one = np.argmax(good, axis=1)
+    every = np.arange(len(places))
+    across = good & (np.einsum("nki,ni->nk", to, to[every, one]) < 0)
+    two = np.argmax(across, axis=1)
+    here = np.flatnonzero(good.any(axis=1) & across.any(axis=1))
+    if not len(here):
         return nothing
-    here, first, second = (np.array([h[k] for h in held], dtype=np.int64) for k in range(3))
-    share = np.array([h[3] for h in held])
+    first, second = near[here, one[here]], near[here, two[here]]
+    a, b = away[here, one[here]], away[here, two[here]]
+    share = b / np.maximum(a + b, 1e-9)
     found: dict[int, float] = {}
     for _ in range(len(lines)):  # the worst first: a line that is off makes those beside it look so
         off = v[here] - share * v[first] - (1.0 - share) * v[second]
