@@ -15,7 +15,6 @@ from collections.abc import Callable
 import numpy as np
 from numba import prange
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ...errors import ConvergenceError
 from ...progress import SILENT, Progress
@@ -47,15 +46,15 @@ class _Neighbours:
 
         self.points = points
         n = len(points)
-        tree = cKDTree(points)
         leaves = _halved(points, np.arange(n))
         self.sets: list[tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]] = []
         with threadpool_limits(1):  # of many small factorisations; more threads only get in each other's way
             for number, leaf in enumerate(leaves):
-                middle = points[leaf].mean(axis=0)
+                low, high = points[leaf].min(axis=0), points[leaf].max(axis=0)
+                beyond = np.maximum(np.maximum(low - points, points - high), 0.0)
+                away = np.einsum("ij,ij->i", beyond, beyond)
                 count = min(len(leaf) + _OVERLAP, n)
-                _, near = tree.query(middle, k=count)
-                around = np.union1d(leaf, near)
+                around = np.union1d(leaf, np.argpartition(away, count - 1)[:count])
                 inner = np.searchsorted(around, leaf)
                 inverse = _inverse(points[around], diagonal[around])
                 self.sets.append((leaf, around, inverse[inner].astype(np.float32)))
@@ -93,10 +92,20 @@ def _inverse(points: FloatArray, diagonal: FloatArray) -> FloatArray:
     """The inverse of the equations of some points with a constant drift, without the drift's own row and column."""
     n = len(points)
     whole = np.zeros((n + 1, n + 1))
-    whole[:n, :n] = -np.sqrt(((points[:, None, :] - points[None, :, :]) ** 2).sum(axis=2))
+    block = np.empty((n, n))
+    _distances(points, block)
+    whole[:n, :n] = -block
     whole[np.arange(n), np.arange(n)] += diagonal
     whole[n, :n] = whole[:n, n] = 1.0
     return np.asarray(np.linalg.inv(whole)[:n, :n])
+
+
+@compiled(cache=True, error_model="numpy")
+def _distances(p, out):  # type: ignore[no-untyped-def]
+    for i in range(p.shape[0]):
+        for j in range(p.shape[0]):
+            dx, dy, dz = p[i, 0] - p[j, 0], p[i, 1] - p[j, 1], p[i, 2] - p[j, 2]
+            out[i, j] = np.sqrt(dx * dx + dy * dy + dz * dz)
 
 
 def solve(
@@ -104,7 +113,7 @@ def solve(
     values: FloatArray,
     poly: FloatArray,
     diagonal: FloatArray,
-    tolerance: float = 1e-5,
+    tolerance: float = 5e-6,
     progress: Progress = SILENT,
 ) -> tuple[FloatArray, FloatArray]:
     """Return weights (n,) and drift (k,) with ``-sum w |p - p_i| + diagonal w + poly drift = values``, the weights at right angles to the drift.
