@@ -56,7 +56,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
             "gravity-of-model",
         ),
     },
-    "Geology": {"Models": ("build-units", "unit-surface", "score-model"), "Shells": ("grade-shell",)},
+    "Geology": {"Models": ("build-units", "unit-surface", "score-model"), "Grades": ("grade-shell", "estimate-blocks")},
     "Targets": {"Ranking": ("rank-targets",)},
 }
 

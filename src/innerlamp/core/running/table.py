@@ -34,7 +34,7 @@ from ..operations.drilling import (
     nearest_sample,
     oriented,
 )
-from ..operations.geology import build_model, grade_shell, scorecard, unit_surface
+from ..operations.geology import build_model, estimate_blocks, grade_shell, scorecard, unit_surface
 from ..operations.geophysics import (
     coincidence,
     diurnal,
@@ -131,6 +131,7 @@ OPERATIONS: dict[str, Operation] = {
         build_model.OPERATION,
         unit_surface.OPERATION,
         scorecard.OPERATION,
+        estimate_blocks.OPERATION,
         grade_shell.OPERATION,
         ranking.OPERATION,
     )

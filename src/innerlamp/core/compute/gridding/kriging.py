@@ -22,9 +22,7 @@ _FLAT = 0.02  # width over length of the samples below which no plane is told fr
 
 
 @compiled(cache=True, fastmath=False)
-def _gamma(
-    h: float, nugget: float, shape: IntArray, sill: FloatArray, range_m: FloatArray
-) -> float:  # pragma: no cover
+def gamma(h: float, nugget: float, shape: IntArray, sill: FloatArray, range_m: FloatArray) -> float:  # pragma: no cover
     if h <= 0.0:
         return 0.0
     out = nugget
@@ -73,11 +71,11 @@ def _solve(  # pragma: no cover
             ja = near[i, a]
             dx, dy = sx[ja] - px[i], sy[ja] - py[i]
             scale = max(scale, np.sqrt(dx * dx + dy * dy))
-            right[a] = _gamma(np.sqrt(dx * dx + dy * dy), nugget, shape, sill, range_m)
+            right[a] = gamma(np.sqrt(dx * dx + dy * dy), nugget, shape, sill, range_m)
             for b in range(a):
                 jb = near[i, b]
                 ex, ey = sx[ja] - sx[jb], sy[ja] - sy[jb]
-                g = _gamma(np.sqrt(ex * ex + ey * ey), nugget, shape, sill, range_m)
+                g = gamma(np.sqrt(ex * ex + ey * ey), nugget, shape, sill, range_m)
                 matrix[a, b] = g
                 matrix[b, a] = g
             matrix[a, n] = 1.0
@@ -93,7 +91,7 @@ def _solve(  # pragma: no cover
                 matrix[n + 1, a] = u
                 matrix[a, n + 2] = v
                 matrix[n + 2, a] = v
-        weight = _gauss(matrix, right)
+        weight = gauss(matrix, right)
         total, spread = 0.0, 0.0
         for a in range(n):
             total += weight[a] * values[near[i, a]]
@@ -103,7 +101,7 @@ def _solve(  # pragma: no cover
 
 
 @compiled(cache=True)
-def _gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cover
+def gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cover
     # Elimination with pivots: for thirty unknowns quicker than a call of a library, and it never stops on a singular one.
     a, b = given.copy(), side.copy()
     n = len(b)
