@@ -33,6 +33,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.maps,
     kernels.radial_field,
     geology.fields_of_many_values,
+    geology.kriging_into_blocks,
     interface.start_of_the_window,
     interface.first_start_of_the_demo,
     interface.event_loop_under_load,
