@@ -286,6 +286,25 @@ def test_the_scorecard_says_where_model_and_log_differ(lamp: Project, tmp_path: 
     )
 
 
+def test_what_changed_between_two_models_of_units_is_told_by_volume(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, ball)
+    first, later = (
+        lamp.run("build-units", holes=holes, units=BALL, **CELLS | {"cap": cap})["model"] for cap in (40.0, 15.0)
+    )
+    told: list[str] = []
+    task = execute.prepare(lamp.store, "compare-models", {}, {"first": later, "second": first})
+    made = execute.land(lamp.store, task, execute.perform(task, CallbackProgress(lambda _f, m, _k: told.append(m))))
+    one, two, model = lamp[later], lamp[first], lamp[made["model"]]
+    assert isinstance(one, BlockModel) and isinstance(two, BlockModel) and isinstance(model, BlockModel)
+    differ = one.properties["unit"] != two.properties["unit"]
+    there = np.isfinite(one.properties["unit"])
+    assert (model.properties["change"][there] == ~differ[there]).all() and differ[there].any()
+    words = next(w for w in reversed(told) if "another unit" in w)
+    volume = one.mesh.volumes().reshape(one.mesh.shape)
+    granite = [float(volume[m.properties["unit"] == 0].sum()) / 1e6 for m in (two, one)]
+    assert f"Granite {granite[0]:,.2f} to {granite[1]:,.2f} million m³" in words
+
+
 def test_the_youngest_that_has_a_place_inside_takes_it() -> None:
     young, old = np.array([1.0, -1.0, -1.0, 2.0]), np.array([1.0, 3.0, -2.0, -1.0])
     unit, margins = ao.combined([young, old])

@@ -50,6 +50,12 @@ def _run(inputs: Inputs, p: Compared, progress: Progress) -> dict[str, Item]:
         raise InputError("the models have different coordinate systems", where=other.name)
     first = _property(one, p.first_property)
     second = _property(other, p.second_property or (first if first in other.properties else ""))
+    if (first in one.names) != (second in other.names):
+        raise InputError(
+            "units can only be compared with units", where=other.name, fix="Choose a property of the same sort"
+        )
+    if first in one.names:
+        return _units(one, other, first, second, p, progress)
     ours = one.properties[first].astype(float)
     places = one.mesh.centres()
     theirs = other.mesh.values_at(other.properties[second], *places.T).reshape(one.mesh.shape)
@@ -94,6 +100,35 @@ def _run(inputs: Inputs, p: Compared, progress: Progress) -> dict[str, Item]:
     return {"model": model}
 
 
+def _units(
+    one: BlockModel, other: BlockModel, first: str, second: str, p: Compared, progress: Progress
+) -> dict[str, Item]:
+    """Which cells have another unit, and how the volume of each unit changed from the second model to the first."""
+    places = one.mesh.centres()
+    numbers = other.mesh.values_at(other.properties[second], *places.T).reshape(one.mesh.shape)
+    now, before = one.named(first, one.properties[first]), other.named(second, numbers)
+    known = (now != "") & (before != "")
+    if not known.any():
+        raise InputError("the models have no cells in common", where=other.name)
+    volume = one.mesh.volumes().reshape(one.mesh.shape)
+    changed = known & (now != before)
+    words = [f"{100.0 * float(volume[changed].sum() / volume[known].sum()):.1f} % of the volume has another unit"]
+    for name in one.names[first]:
+        was, has = (float(volume[known & (side == name)].sum()) / 1e6 for side in (before, now))
+        if was != has:
+            words.append(f"{name} {was:,.2f} to {has:,.2f} million m³")
+    progress(1.0, "; ".join(words))
+    model = BlockModel(
+        name=p.name or f"{one.name} against {other.name}",
+        crs=one.crs,
+        mesh=one.mesh,
+        properties={"change": np.where(known, (~changed).astype(float), np.nan), "unit": one.properties[first]},
+        units={},
+        names={"change": ("another unit", "the same"), "unit": one.names[first]},
+    )
+    return {"model": model}
+
+
 def _correlation(a: np.ndarray, b: np.ndarray, weight: np.ndarray) -> float:
     """Correlation with weights that add to 1; 0 where one does not vary."""
     da, db = a - weight @ a, b - weight @ b
@@ -110,7 +145,7 @@ COMPARE = Operation(
     ),
     title="Compare two models",
     area="Geophysics",
-    help="Takes the second model off the first cell by cell, on the cells of the first, and says how far they agree: correlation, mean and spread of the difference by volume, where the readings see the cells.",
+    help="Takes the second model off the first cell by cell, on the cells of the first, and says how far they agree: correlation, mean and spread of the difference by volume, where the readings see the cells. Of models of units it tells which cells have another unit, and how the volumes changed.",
     params=Compared,
     run=_run,
     inputs=(Input("first", "First model", ("blocks",)), Input("second", "Second model", ("blocks",))),
