@@ -12,7 +12,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 
 from ..errors import InputError
 from ..geometry.mesh import Mesh
-from ..items.attributes import is_ground
+from ..items.attributes import is_ground, orientation
 from ..items.base import Item
 from ..progress import Progress
 
@@ -153,6 +153,19 @@ def ground_slot(help: str = "", optional: bool = True) -> Input:
     """Return the input slot of a ground surface: a grid of elevations."""
     return Input(
         "ground", "Ground surface", ("grid",), optional=optional, need=lambda e: is_ground(e.attributes), help=help
+    )
+
+
+def structures_slot(help: str) -> Input:
+    """Return the input slot of structural readings: points with dip and dip direction."""
+    return Input(
+        "structures",
+        "Structural readings",
+        ("points",),
+        optional=True,
+        proposed=False,
+        need=lambda e: orientation(e.attributes) is not None,
+        help=help,
     )
 
 

@@ -13,10 +13,9 @@ from ...compute.geology import age_order as ao
 from ...compute.geology.contacts import pairs
 from ...compute.geology.faults import Fault, taken_back
 from ...compute.geometry.orientations import plane_normal
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Sketch, ground_slot
+from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Sketch, ground_slot, structures_slot
 from ...errors import InputError
 from ...geometry.mesh import DrapedMesh
-from ...items.attributes import orientation
 from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import BlockModel
@@ -304,15 +303,7 @@ OPERATION = Operation(
         Input("holes", "Drillholes", ("holes",), optional=True),
         ground_slot(),
         Input("map", "Geological map", ("features",), optional=True, proposed=False, help="Polygons of units"),
-        Input(
-            "structures",
-            "Structural readings",
-            ("points",),
-            optional=True,
-            proposed=False,
-            need=lambda e: orientation(e.attributes) is not None,
-            help="Bedding for layers that were laid down",
-        ),
+        structures_slot("Bedding for layers that were laid down"),
     ),
     outputs=(Output("model", "blocks", "Model of units"), Output("contacts", "points", "Contacts with their misfit")),
     estimate=_estimate,

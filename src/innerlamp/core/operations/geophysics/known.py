@@ -10,7 +10,7 @@ from ...compute.geometry.orientations import plane_normal
 from ...compute.geometry.sampling import bilinear
 from ...compute.geometry.structural_field import normals_near
 from ...compute.potential.meshing import spread_from
-from ...declaring.operation import Input, Inputs, Maybe, Params, Row, param
+from ...declaring.operation import Input, Inputs, Maybe, Params, Row, param, structures_slot
 from ...errors import InputError
 from ...items.attributes import orientation
 from ...items.fields import BlockModel, Grid
@@ -57,15 +57,7 @@ SLOTS = (
         proposed=False,
         help="A grid of its elevation, or of the thickness of the cover",
     ),
-    Input(
-        "structures",
-        "Structural readings",
-        ("points",),
-        optional=True,
-        proposed=False,
-        need=lambda e: orientation(e.attributes) is not None,
-        help="Dips and dip directions: the model is smooth along them",
-    ),
+    structures_slot("Dips and dip directions: the model is smooth along them"),
 )
 
 
