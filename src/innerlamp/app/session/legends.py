@@ -72,6 +72,8 @@ class LegendBook:
             wanted = str(step.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
+        if entry.kind == "blocks" and (units := [a for a, known in entry.attributes.items() if known.is_code]):
+            return units[0]  # a model of units is seen by them, not by how far inside of one its cells lie
         if orientation(
             entry.attributes
         ):  # signs of the map are black unless asked otherwise, sets and core are told apart
