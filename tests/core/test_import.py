@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 from pathlib import Path
 
@@ -198,6 +199,17 @@ def test_dates_are_told_apart_by_their_column() -> None:
     assert unsure.frame()["what"].str.contains("could be day or month first").any()
 
 
+def within_quotes(file: Path) -> set[int]:
+    """Lines that go on a record of the line before: a quoted value may hold line ends."""
+    out: set[int] = set()
+    with file.open(encoding="utf-8", newline="") as handle:
+        reader, before = csv.reader(handle), 0
+        for _ in reader:
+            out |= set(range(before + 2, reader.line_num + 1))
+            before = reader.line_num
+    return out
+
+
 @given(
     st.lists(
         st.lists(
@@ -227,4 +239,5 @@ def test_no_table_breaks_the_reader_or_loses_rows(tmp_path: Path, rows: list[lis
         for n, text in enumerate(file.read_text(encoding="utf-8").split("\n"), start=1)
         if n > 1 and text.strip(' ,\r"') != ""
     }
+    lines -= within_quotes(file)
     assert lines - set(made.tables["assay"]["line"]) - set(left["line"]) == set()
