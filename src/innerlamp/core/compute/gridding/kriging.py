@@ -23,6 +23,7 @@ _FLAT = 0.02  # width over length of the samples below which no plane is told fr
 
 @compiled(cache=True, fastmath=False)
 def gamma(h: float, nugget: float, shape: IntArray, sill: FloatArray, range_m: FloatArray) -> float:  # pragma: no cover
+    """Return the variogram at a distance in metres, in the unit of the sills; structures have the shape (k,)."""
     if h <= 0.0:
         return 0.0
     out = nugget
@@ -102,6 +103,7 @@ def _solve(  # pragma: no cover
 
 @compiled(cache=True)
 def gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cover
+    """Return the solution (n,) of equations without unit, given (n, n) with a right side (n,); NaN where they have none."""
     # Elimination with pivots: for thirty unknowns quicker than a call of a library, and it never stops on a singular one.
     a, b = given.copy(), side.copy()
     n = len(b)

@@ -197,7 +197,6 @@ OPERATION = Operation(
     help="Estimates a grade in blocks by ordinary kriging, inverse distance or the nearest composite, with a search ellipsoid, octants and passes, in all cells or in those of one unit of a model, and gives tonnes and grades above cut-offs.",
     params=EstimateBlocks,
     run=_run,
-    reads=("composites",),
     inputs=(
         Input("composites", "Composites", ("points",), need=lambda e: bool(in_role(e.attributes, "from"))),
         Input(
