@@ -336,6 +336,16 @@ def test_units_are_measured_as_closed_forms_say_and_their_values_are_found_again
         PointSet(name="Far", crs=CRS, table=table, units={"g": "mGal"}, content="stations", quantities={"g": "gravity"})
     )
     rows = [{"unit": "1", "value": 2.67}, {"unit": "2", "value": 2.8, "lowest": 2.5, "highest": 3.5}]
+    named = BlockModel(
+        name="Named", crs=CRS, mesh=mesh, properties={"unit": units - 1.0}, names={"unit": ("Host", "Ore")}
+    )
+    rows_named = [{**row, "unit": name} for row, name in zip(rows, ("Host", "Ore"), strict=True)]
+    by_name = lamp.run(
+        "response-of-units", model=lamp.store.put(named), stations=stations, attribute="unit", units=rows_named, reading="g",
+        values="fitted",
+    )  # fmt: skip
+    found = lamp[by_name["model"]]
+    assert isinstance(found, BlockModel) and np.nanmax(found.properties["density"]) == pytest.approx(2.97, abs=0.01)
     asked: dict[str, Any] = {"model": geology, "stations": stations, "attribute": "unit", "units": rows, "reading": "g"}
     made = lamp.run("response-of-units", **asked, values="fitted")
     fitted = lamp[made["model"]]

@@ -13,29 +13,16 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
 from ...errors import ConvergenceError
 from ...progress import SILENT, Progress
-from ..compiled import compiled
+from .kernels import distances, sum_distances
 
 FloatArray = NDArray[np.float64]
 _LEAF, _OVERLAP, _COARSE = 200, 300, 1_500
 _ROUNDS = 40
 _BLOCK, _NODES, _NEAR = 20, 8, 1.0
-
-
-@compiled(cache=True, parallel=True, error_model="numpy", fastmath=True)
-def _product(p, cx, cy, cz, w, out):  # type: ignore[no-untyped-def]
-    # -sum of w |p - c|, coordinates of the centres in arrays of their own so that whole vectors are loaded.
-    for i in prange(p.shape[0]):
-        x, y, z = p[i, 0], p[i, 1], p[i, 2]
-        total = 0.0
-        for j in range(cx.shape[0]):
-            dx, dy, dz = x - cx[j], y - cy[j], z - cz[j]
-            total += w[j] * np.sqrt(dx * dx + dy * dy + dz * dz)
-        out[i] = -total
 
 
 class _Neighbours:
@@ -73,8 +60,8 @@ class _Neighbours:
             out[leaf] = rows @ r[around].astype(np.float32)
         c = self.coarse
         given = np.empty(len(c))
-        _product(self.points[c], *self.columns, out, given)
-        out[c] += self.whole @ (r[c] - given - self.diagonal[c] * out[c])
+        sum_distances(self.points[c], *self.columns, out, given)
+        out[c] += self.whole @ (r[c] + given - self.diagonal[c] * out[c])
         return out
 
 
@@ -93,19 +80,11 @@ def _inverse(points: FloatArray, diagonal: FloatArray) -> FloatArray:
     n = len(points)
     whole = np.zeros((n + 1, n + 1))
     block = np.empty((n, n))
-    _distances(points, block)
+    distances(points, block)
     whole[:n, :n] = -block
     whole[np.arange(n), np.arange(n)] += diagonal
     whole[n, :n] = whole[:n, n] = 1.0
     return np.asarray(np.linalg.inv(whole)[:n, :n])
-
-
-@compiled(cache=True, error_model="numpy")
-def _distances(p, out):  # type: ignore[no-untyped-def]
-    for i in range(p.shape[0]):
-        for j in range(p.shape[0]):
-            dx, dy, dz = p[i, 0] - p[j, 0], p[i, 1] - p[j, 1], p[i, 2] - p[j, 2]
-            out[i, j] = np.sqrt(dx * dx + dy * dy + dz * dz)
 
 
 def solve(
@@ -142,8 +121,8 @@ def solve(
 
     def product(w: FloatArray) -> FloatArray:
         out = np.empty(len(points))
-        _product(points, *columns, w, out)
-        return out + diagonal * w
+        sum_distances(points, *columns, w, out)
+        return diagonal * w - out
 
     ease = _Neighbours(points, diagonal, progress.part(0.0, 0.3))
     b = clean(values)
@@ -254,18 +233,20 @@ def _block(
     if far.any():
         at = np.stack(np.meshgrid(*(h * nodes for h in half), indexing="ij"), axis=-1).reshape(-1, 3)
         values = np.empty(len(at))
-        _product(np.ascontiguousarray(middle + at @ steps), *np.ascontiguousarray(centres[far].T), weights[far], values)
-        box = -values.reshape((_NODES,) * 3)
+        sum_distances(
+            np.ascontiguousarray(middle + at @ steps), *np.ascontiguousarray(centres[far].T), weights[far], values
+        )
+        box = values.reshape((_NODES,) * 3)
         for axis, (place, h) in enumerate(zip(axes, half, strict=True)):
             box = np.moveaxis(np.tensordot(_lagrange(nodes, place / h), box, axes=(1, axis)), 0, axis)
         total += box
     if near.any():
         at = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
         values = np.empty(len(at))
-        _product(
+        sum_distances(
             np.ascontiguousarray(middle + at @ steps), *np.ascontiguousarray(centres[near].T), weights[near], values
         )
-        total -= values.reshape(tuple(size))
+        total += values.reshape(tuple(size))
     return total
 
 

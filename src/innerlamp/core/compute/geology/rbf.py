@@ -10,14 +10,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 from scipy.linalg import cho_factor, cho_solve
 from scipy.spatial import cKDTree
 
 from ...errors import ConvergenceError, InputError
 from ...progress import SILENT, Progress
-from ..compiled import compiled
+from .kernels import distances, sum_cubes, sum_distances
 
 FloatArray = NDArray[np.float64]
 Drift = Literal["constant", "linear"]
@@ -136,7 +135,7 @@ def fit(
     # -|r| is conditionally positive definite of order 1: after adding a large constant it is
     # positive definite as it stands, and the drift is then found from the Schur complement.
     distance = np.empty((n, n))
-    _distances(scaled, distance)
+    distances(scaled, distance)
     np.negative(distance, out=distance)
     distance += extent * 4.0
     distance[np.diag_indices(n)] += nugget + 1e-9 * extent
@@ -167,7 +166,7 @@ def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT
         part = slice(begin, begin + batch)
         scaled = np.ascontiguousarray((points[part] - field.origin) @ field.matrix.T)
         values = np.empty(len(scaled))
-        (_sum_kernels if field.power == 1 else _sum_cubes)(scaled, *centres, field.weights, values)
+        (sum_distances if field.power == 1 else sum_cubes)(scaled, *centres, field.weights, values)
         out[part] = values + field.drift[0] + scaled @ field.drift[1:]
     progress(1.0, "Evaluating")
     return out
@@ -213,39 +212,3 @@ def _merge(points: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArr
     count = np.bincount(inverse)
     merged = np.column_stack([np.bincount(inverse, points[:, k]) / count for k in range(3)])
     return np.ascontiguousarray(merged), np.bincount(inverse, values) / count[: len(ids)]
-
-
-@compiled(cache=True, parallel=True, error_model="numpy")
-def _distances(p: np.ndarray, out: np.ndarray) -> None:
-    for i in prange(p.shape[0]):
-        for j in range(p.shape[0]):
-            dx, dy, dz = p[i, 0] - p[j, 0], p[i, 1] - p[j, 1], p[i, 2] - p[j, 2]
-            out[i, j] = np.sqrt(dx * dx + dy * dy + dz * dz)
-
-
-@compiled(cache=True, parallel=True, error_model="numpy", fastmath=True)
-def _sum_kernels(
-    at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray
-) -> None:
-    # Coordinates in arrays of their own: the inner loop then loads whole vectors.
-    for i in prange(at.shape[0]):
-        x, y, z = at[i, 0], at[i, 1], at[i, 2]
-        total = 0.0
-        for j in range(cx.shape[0]):
-            dx, dy, dz = x - cx[j], y - cy[j], z - cz[j]
-            total += weights[j] * np.sqrt(dx * dx + dy * dy + dz * dz)
-        out[i] = total
-
-
-@compiled(cache=True, parallel=True, error_model="numpy", fastmath=True)
-def _sum_cubes(
-    at: np.ndarray, cx: np.ndarray, cy: np.ndarray, cz: np.ndarray, weights: np.ndarray, out: np.ndarray
-) -> None:
-    for i in prange(at.shape[0]):
-        x, y, z = at[i, 0], at[i, 1], at[i, 2]
-        total = 0.0
-        for j in range(cx.shape[0]):
-            dx, dy, dz = x - cx[j], y - cy[j], z - cz[j]
-            square = dx * dx + dy * dy + dz * dz
-            total += weights[j] * square * np.sqrt(square)
-        out[i] = total

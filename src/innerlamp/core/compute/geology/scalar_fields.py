@@ -13,7 +13,8 @@ from scipy.linalg import lu_factor, lu_solve
 
 from ...errors import ConvergenceError, InputError
 from ...progress import SILENT, Progress
-from .rbf import LARGEST, Drift, Ellipsoid, RadialField, _distances
+from .kernels import distances
+from .rbf import LARGEST, Drift, Ellipsoid, RadialField
 
 FloatArray = NDArray[np.float64]
 
@@ -71,7 +72,7 @@ def fit_with_planes(
     n, m = len(points), 3 * len(plane_points)
     progress(0.1, f"Fitting {n:,} values and {len(plane_points):,} planes")
     kernel = np.empty((len(scaled), len(scaled)))
-    _distances(scaled, kernel)
+    distances(scaled, kernel)
     extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
     if power == 3:  # in shares of the extent, so that a nugget means about the same
         drift = "linear"

@@ -128,6 +128,26 @@ def polygon(points: FloatArray) -> Any:
     return shape
 
 
+def within_outline(corners: Any, x: FloatArray, y: FloatArray, what: str) -> NDArray[np.bool_]:
+    """Return which places (n,) lie within an outline of corners (m, 2), metres; `what` names it in what is said of it.
+
+    Raises
+    ------
+    InputError
+        When it is no polygon.
+    """
+    import shapely
+
+    try:
+        shape = polygon(np.asarray(corners, dtype=float))
+    except InputError as error:
+        raise InputError(
+            f"the {what} crosses itself, or has no area or less than three corners", fix="Move its corners"
+        ) from error
+    shapely.prepare(shape)
+    return np.asarray(shapely.contains_xy(shape, x, y))
+
+
 def is_area(shape: Any) -> bool:
     """Return whether a shapely geometry is a polygon or several."""
     return str(shape.geom_type).endswith("Polygon")

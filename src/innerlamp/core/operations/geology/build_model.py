@@ -15,7 +15,6 @@ from ...compute.geology.faults import Fault, taken_back
 from ...compute.geometry.orientations import plane_normal
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Sketch, ground_slot, structures_slot
 from ...errors import InputError
-from ...geometry.mesh import DrapedMesh
 from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import BlockModel
@@ -46,7 +45,6 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
     progress(0.05, "Contacts")
     read = readings(inputs, ground)
     places = mesh.centres()
-    there = mesh.thickness.ravel() > 0 if isinstance(mesh, DrapedMesh) else np.ones(mesh.size, dtype=bool)
     fields: list[np.ndarray] = [np.empty(0)] * (len(units) - 1)
     contacts: list[pd.DataFrame] = []
     every = ao.series(units)
@@ -60,7 +58,7 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
             fields[number] = values
             contacts.append(table)
     unit, margins = ao.combined(fields)
-    inside = there & within(p, places)
+    inside = (mesh.thickness.ravel() > 0) & within(p, places)
     numbers = np.where(inside, unit.astype(float), np.nan).reshape(mesh.shape)
     names = tuple(u.name for u in units)
     crs = (holes or chart).crs  # type: ignore[union-attr]

@@ -38,9 +38,8 @@ def faults_of(of: Sources, p: BuildModel, progress: Progress) -> tuple[list[Faul
     sets = [e.points[e.contact] for e in found]
     for turn, k in enumerate(wanted):
         progress(turn / len(wanted), f"Throw of {p.faults[k].fault}")
-        here = k
 
-        def rough(fault: Fault, here: int = here) -> float:
+        def rough(fault: Fault, here: int = k) -> float:
             others = [*made[:here], fault, *made[here + 1 :]]
             return step_across([(fault.off(at), taken_back(at, others)) for at in sets])
 

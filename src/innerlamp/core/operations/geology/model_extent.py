@@ -6,6 +6,7 @@ import numpy as np
 
 from ... import limits
 from ...compute.geometry.sampling import bilinear
+from ...compute.geometry.sketching import within_outline
 from ...compute.potential.meshing import draped_under
 from ...declaring.operation import Inputs
 from ...errors import InputError
@@ -73,10 +74,4 @@ def within(p: BuildModel, places: np.ndarray) -> np.ndarray:
     """Return which places lie within the boundary; all without one."""
     if not p.outline:
         return np.ones(len(places), dtype=bool)
-    import shapely
-
-    shape = shapely.Polygon(p.outline) if len(p.outline) > 2 else None
-    if shape is None or not shape.is_valid:
-        raise InputError("the boundary crosses itself, or has less than three corners", fix="Move its corners")
-    shapely.prepare(shape)
-    return np.asarray(shapely.contains_xy(shape, places[:, 0], places[:, 1]))
+    return within_outline(p.outline, places[:, 0], places[:, 1], "boundary")

@@ -7,11 +7,12 @@ import dataclasses
 import numpy as np
 import pandas as pd
 
+from ...compute.drilling.cells import rock_runs
 from ...compute.drilling.desurvey import locate
 from ...compute.geology.age_order import Unit
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
-from ...importing.hole_paths import path_from, place
+from ...importing.hole_paths import place
 from ...items.base import Item
 from ...items.fields import BlockModel
 from ...items.holes import HoleSet
@@ -29,28 +30,13 @@ class ScorecardParams(Params):
 
 def modelled(model: BlockModel, log: Logged, depth_of: np.ndarray, step: float) -> pd.DataFrame:
     """Return the runs of the modelled unit along holes: hole, from_m, to_m, modelled; `depth_of` is the end of each hole."""
-    tables = []
-    names = [str(n) for n in log.names]
-    for number, deep in enumerate(depth_of):
-        at = np.arange(0.5 * step, max(deep, step), step)
-        if not len(at):
-            continue
-        places = locate(log.path, np.full(len(at), number), at)
-        unit = model.named("unit", model.mesh.values_at(model.properties["unit"], *places.T))
-        change = np.flatnonzero(np.concatenate([[True], unit[1:] != unit[:-1]]))
-        ends = np.append(change[1:], len(at))
-        tables.append(
-            pd.DataFrame(
-                {
-                    "hole": names[number],
-                    "from_m": at[change] - 0.5 * step,
-                    "to_m": np.minimum(at[ends - 1] + 0.5 * step, deep),
-                    "modelled": unit[change],
-                }
-            )
-        )
-    whole = pd.concat(tables, ignore_index=True) if tables else pd.DataFrame()
-    return whole[whole["modelled"] != ""].reset_index(drop=True)
+    count = np.ceil(np.maximum(depth_of, step) / step - 0.5).astype(np.int64)
+    hole = np.repeat(np.arange(len(depth_of)), count)
+    start = step * (np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count))
+    at = locate(log.path, hole, start + 0.5 * step)
+    unit = model.named("unit", model.mesh.values_at(model.properties["unit"], *at.T))
+    of, top, foot, found = rock_runs(hole, start, np.minimum(start + step, depth_of[hole]), unit)
+    return pd.DataFrame({"hole": log.names.to_numpy().astype(str)[of], "from_m": top, "to_m": foot, "modelled": found})
 
 
 def _run(inputs: Inputs, p: ScorecardParams, progress: Progress) -> dict[str, Item]:
@@ -65,7 +51,7 @@ def _run(inputs: Inputs, p: ScorecardParams, progress: Progress) -> dict[str, It
     table = agreement(model, log, step=p.step)
     if not len(table):
         raise InputError("no hole lies in the model", where=holes.name)
-    deepest = holes.collars["depth_m"].to_numpy(float)
+    deepest = np.nan_to_num(holes.collars["depth_m"].to_numpy(float))
     column = modelled(model, log, deepest, p.step)
     own = pd.DataFrame(
         {
@@ -75,9 +61,9 @@ def _run(inputs: Inputs, p: ScorecardParams, progress: Progress) -> dict[str, It
             "logged": log.runs.unit,
         }
     )
-    path, _ = path_from(holes)
     tables = {
-        name: place(rows.assign(line=0), holes.collars, path) for name, rows in (("logged", own), ("modelled", column))
+        name: place(rows.assign(line=0), holes.collars, log.path)
+        for name, rows in (("logged", own), ("modelled", column))
     }
     stem = p.name or f"Scorecard of {model.name}"
     beside = dataclasses.replace(

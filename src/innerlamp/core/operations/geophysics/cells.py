@@ -44,11 +44,12 @@ class InversionParams(CellParams, ReadingParams):
 
 @dataclass(frozen=True)
 class Cells:
-    """The mesh below the readings, which of its cells are there, and how many columns had to yield to sensors."""
+    """The mesh below the readings, which of its cells are there, how many columns had to yield to sensors, the height of cells."""
 
     mesh: DrapedMesh
     active: np.ndarray
     lowered: int
+    height: float
 
     @property
     def count(self) -> int:
@@ -84,7 +85,7 @@ def below(inputs: Inputs, data: Readings, p: InversionParams) -> Cells:
         draped = DrapedMesh(mesh.x0, mesh.y0, mesh.u, mesh.v, mesh.azimuth, tops, thickness)
     else:
         draped = meshing.draped_under(mesh, tops)
-    return Cells(draped, draped.thickness > 0, int(lowered.sum()))
+    return Cells(draped, draped.thickness > 0, int(lowered.sum()), p.cell_z)
 
 
 def cost(cells: Cells, data: Readings, components: int, rounds: int, more: str, parts: int = 1) -> Cost:
@@ -100,23 +101,24 @@ def cost(cells: Cells, data: Readings, components: int, rounds: int, more: str, 
     vectors = components * cells.count * 8.0 * 20
     bound = limits.allowed()
     if parts > 1:
-        size /= parts
-        here = vectors + 16.0 * cells.mesh.size
-        more += f", {parts} workers with about {size / 1e6 + 250:,.0f} MB each"
-        size = here
-    else:
-        size += vectors
-        if size + 250e6 > bound:
-            more += f". One machine is too small for it: give a cluster and {int(np.ceil(2 * size / bound))} parts"
+        more += f", {parts} workers with about {size / parts / 1e6 + 250:,.0f} MB each"
+        size = 16.0 * cells.mesh.size
+    size += vectors
+    if parts == 1 and size + 250e6 > bound:
+        more += f". One machine is too small for it: give a cluster and {int(np.ceil(2 * size / bound))} parts"
     seconds = 1.0 + components * 1.5e-7 * near + rounds * components * (2.6e-8 * lattice + 2e-9 * near)
     text = f"{nx} × {ny} × {nz} cells ({cells.count:,} below ground), {n:,} readings, {more}"
-    notes = list(data.words)
-    close = int(np.sum(data.obs[:, 2] - data.ground < float(cells.mesh.thickness[:, :, -1].max())))
-    if close:
-        notes.append(f"{close:,} of {n:,} readings are within a cell's height of the ground")
+    notes = (*data.words, *near_ground(cells, data))
+    return Cost(text, size / 1e6 + 250, seconds, notes, Sketch(cells.mesh, data.obs))
+
+
+def near_ground(cells: Cells, data: Readings) -> list[str]:
+    """What is said of readings close to the cells."""
+    close = int(np.sum(data.obs[:, 2] - data.ground < cells.height))
+    words = [f"{close:,} of {len(data.obs):,} readings are within a cell's height of the ground"] if close else []
     if cells.lowered:
-        notes.append(f"{cells.lowered:,} lie so low that the top of their column is cut")
-    return Cost(text, size / 1e6 + 250, seconds, tuple(notes), Sketch(cells.mesh, data.obs))
+        words.append(f"{cells.lowered:,} lie so low that the top of their column is cut")
+    return words
 
 
 def fits(cells: Cells, data: Readings, components: int, parts: int = 1) -> None:

@@ -103,11 +103,12 @@ def flown_at(item: Item, p: MagneticReading, data: rd.Readings) -> list[tuple[np
         When a row of the table names no line.
     """
     dates = np.full(len(data.line), p.date, dtype=object)
+    lines = list(dict.fromkeys(data.line.tolist()))
     for row in p.flown:
         wanted = row.lines.strip()
-        rows = np.array([fnmatch.fnmatchcase(str(name), wanted) for name in data.line], dtype=bool)
+        rows = np.isin(data.line, fnmatch.filter(lines, wanted))
         if not rows.any():
-            some = ", ".join(list(dict.fromkeys(data.line.tolist()))[:8]) or "none"
+            some = ", ".join(lines[:8]) or "none"
             raise InputError(f"no line is called '{wanted}'", where=item.name, fix=f"Lines here: {some} …")
         dates[rows] = row.date.strip()
     return [(np.flatnonzero(dates == date), str(date)) for date in sorted(set(dates.tolist()))]
@@ -170,7 +171,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     ]
     progress(
         1.0,
-        sv.told(result, data, cells, p, more),
+        sv.told(result, data, cells, more),
         iteration=len(result.history),
         misfit=result.chi2,
         target=p.target,
@@ -229,7 +230,7 @@ def _estimate_magnetics(inputs: Inputs, p: InvertMagnetics) -> Cost:
     components = 1 if p.magnetisation == "along the field" else 3
     rounds = _ROUNDS[p.character] * (6 if p.magnetisation.startswith("one") else 1)
     rounds *= (8 if p.family == "six runs" else 1) + (4 if p.classes else 0)
-    return cost(cells, data, components, rounds, more, p.parts)
+    return cost(cells, data, components, rounds, more, p.elsewhere)
 
 
 def suggested(inputs: Inputs, slot: str, quantity: str) -> str:
@@ -334,7 +335,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     )
     progress(
         1.0,
-        sv.told(result, data, cells, p, [low, solved.words]),
+        sv.told(result, data, cells, [low, solved.words]),
         iteration=len(result.history),
         misfit=result.chi2,
         target=p.target,
@@ -359,7 +360,7 @@ def _estimate_gravity(inputs: Inputs, p: InvertGravity) -> Cost:
     level = rd.gravity_level(data, p.noise, p, inputs["stations"].name)
     unit = "mGal" if p.component == "gz" else "E"
     rounds = _ROUNDS[p.character] * ((8 if p.family == "six runs" else 1) + (4 if p.classes else 0))
-    return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}", p.parts)
+    return cost(cells, data, 1, rounds, f"noise {level:.3g} {unit}", p.elsewhere)
 
 
 INVERT_GRAVITY = Operation(

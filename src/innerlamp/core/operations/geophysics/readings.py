@@ -10,6 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ...compute.geometry.sampling import bilinear
+from ...compute.geometry.sketching import within_outline
 from ...compute.potential import meshing, scrutiny
 from ...declaring.operation import Input, Inputs, Maybe, Params, Places, ground_slot, param
 from ...errors import InputError
@@ -116,8 +117,6 @@ class Readings:
         Elevation of the ground below each sensor, metres; NaN where it is not known.
     words
         What was done with the survey, and what to look at, in short sentences.
-    rows
-        Row of each in the survey's table; of a mean, that of the first it was made of.
     all_places
         Easting and northing (m, 2) of all readings, for `all_values` and `all_lines`.
     """
@@ -130,7 +129,6 @@ class Readings:
     all_values: np.ndarray = field(repr=False, default_factory=lambda: np.zeros(0))
     all_lines: np.ndarray = field(repr=False, default_factory=lambda: np.zeros(0, dtype=np.int64))
     all_places: np.ndarray = field(repr=False, default_factory=lambda: np.zeros((0, 2)))
-    rows: np.ndarray = field(repr=False, default_factory=lambda: np.zeros(0, dtype=np.int64))
 
 
 def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: float) -> Readings:
@@ -157,7 +155,7 @@ def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: floa
         if area is not None:
             inside &= ~outside(area, np.nan_to_num(x), np.nan_to_num(y))
         if p.outline:
-            inside &= _within(p.outline, np.nan_to_num(x), np.nan_to_num(y))
+            inside &= within_outline(p.outline, np.nan_to_num(x), np.nan_to_num(y), "area")
         if not (good & inside).any():
             raise InputError("no reading lies in the area", where=item.name if area is None else area.name)
         words.append(f"{int((good & ~inside).sum()):,} readings lie outside of the area")
@@ -183,26 +181,7 @@ def read(inputs: Inputs, slot: str, attribute: str, p: ReadingParams, cell: floa
     x, y, z, taken, which = _thinned(x, y, z, values, rows, p, p.spacing or cell)
     obs = np.column_stack([x, y, z])
     ground = ground_at(inputs, p, obs)
-    return Readings(obs, taken, line[which], ground, tuple(words), values[rows], codes[rows], places, which)
-
-
-def _within(corners: Places, x: np.ndarray, y: np.ndarray) -> np.ndarray:
-    """Which places lie within the outline of an area.
-
-    Raises
-    ------
-    InputError
-        When it has less than three corners or crosses itself.
-    """
-    import shapely
-
-    if len(corners) < 3:
-        raise InputError(f"the area has {len(corners)} corners; three are the least")
-    shape = shapely.Polygon(corners)
-    if not shape.is_valid or shape.area == 0:
-        raise InputError(f"the area crosses itself ({shapely.is_valid_reason(shape)})", fix="Move its corners")
-    shapely.prepare(shape)
-    return np.asarray(shapely.contains_xy(shape, x, y))
+    return Readings(obs, taken, line[which], ground, tuple(words), values[rows], codes[rows], places)
 
 
 def _looked_at(

@@ -17,7 +17,7 @@ from ...declaring.operation import Inputs, Row, param
 from ...errors import InputError
 from ...items.base import Item
 from ...progress import Progress
-from .cells import Cells, InversionParams, fits
+from .cells import Cells, InversionParams, fits, near_ground
 from .known import KnownParams, known_of
 from .readings import Readings
 
@@ -98,6 +98,11 @@ class SolvingParams(KnownParams, InversionParams):
         more=True,
     )
 
+    @property
+    def elsewhere(self) -> int:
+        """Parts that do not take the memory of this machine; 1 where all is done here."""
+        return self.parts if self.cluster else 1
+
 
 @dataclass(frozen=True)
 class Solved:
@@ -135,7 +140,7 @@ def solve(
     from ...compute.potential import classes, coherent, inversion
 
     components = len(sensed[0][1])
-    fits(cells, data, components, p.parts if p.cluster else 1)
+    fits(cells, data, components, p.elsewhere)
     active = cells.active.ravel()
     settings = inversion.Settings(
         smoothness=p.smoothness or p.cell,
@@ -313,15 +318,10 @@ FIT_COLUMNS = ("observed", "noise", "regional", "predicted", "residual")
 FIT_ROLES = {n: n for n in ("noise", "predicted", "residual")}
 
 
-def told(result: inversion.Inversion, data: Readings, cells: Cells, p: SolvingParams, more: Sequence[str]) -> str:
+def told(result: inversion.Inversion, data: Readings, cells: Cells, more: Sequence[str]) -> str:
     """What is said at the end of a run."""
     reached = "reached" if result.reached else "not reached: the noise may be set too low"
-    close = int(np.sum(data.obs[:, 2] - data.ground < p.cell_z))
-    parts = [f"Misfit {result.chi2:.2f}, target {reached}", *data.words]
-    if close:
-        parts.append(f"{close:,} of {len(data.obs):,} readings are within a cell's height of the ground")
-    if cells.lowered:
-        parts.append(f"{cells.lowered:,} lie so low that the top of their column was cut")
+    parts = [f"Misfit {result.chi2:.2f}, target {reached}", *data.words, *near_ground(cells, data)]
     return "; ".join([*parts, *(m for m in more if m)])
 
 

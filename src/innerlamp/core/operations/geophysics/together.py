@@ -128,7 +128,7 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
         rd.above_ground(two, stations.name, max(p.cell_z, 5.0)),
     ]
     cells = below(inputs, both, p)
-    fits(cells, both, 2)
+    fits(cells, both, 2, p.elsewhere)
     active = cells.active.ravel()
     field, declination = main_field_at(lines, p.date, *one.obs.mean(axis=0))
     magnetic = one.values - main_field_in(one.values, field)
@@ -251,7 +251,7 @@ def _estimate(inputs: Inputs, p: InvertTogether) -> Cost:
     one, two, both = _read(inputs, p)
     cells = below(inputs, both, p)
     rounds = 160 * (5 if p.rocks else 1)
-    return cost(cells, both, 2, rounds, f"{len(one.obs):,} magnetic and {len(two.obs):,} of gravity", p.parts)
+    return cost(cells, both, 2, rounds, f"{len(one.obs):,} magnetic and {len(two.obs):,} of gravity", p.elsewhere)
 
 
 def _suggest(inputs: Inputs) -> dict[str, str | float]:

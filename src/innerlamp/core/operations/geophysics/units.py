@@ -19,8 +19,10 @@ if TYPE_CHECKING:
 COVER = "cover"
 
 
-def unit_words(values: np.ndarray) -> np.ndarray:
-    """Names of units that a model numbers: whole numbers without a point, '' for no value."""
+def unit_words(model: BlockModel, attribute: str, values: np.ndarray) -> np.ndarray:
+    """Names of units that a model numbers: its own, else whole numbers without a point; '' for no value."""
+    if attribute in model.names:
+        return model.named(attribute, values)
     codes, distinct = pd.factorize(values.ravel())  # -1 for NaN
     names = np.array([*(f"{v:g}" for v in distinct), ""], dtype=object)
     return np.asarray(names[codes]).reshape(values.shape)
@@ -45,7 +47,7 @@ def units_at(inputs: Inputs, slot: str, attribute: str, places: np.ndarray) -> n
             raise InputError(
                 f"'{name}' does not number units", where=item.name, fix="Choose a property of whole numbers"
             )
-        return unit_words(item.mesh.values_at(values, *places.T))
+        return unit_words(item, name, item.mesh.values_at(values, *places.T))
     codes = [n for n, a in item.attributes.items() if a.is_code]
     if not attribute and not codes:
         raise InputError("the map has no column of units", where=item.name)

@@ -28,7 +28,7 @@ _MU0 = 4e-7 * np.pi  # V s / (A m)
 
 
 class UnitProperties(Row):
-    unit: str = param(..., "Unit", help="Its number in the model")
+    unit: str = param(..., "Unit", help="Its name or number in the model")
     value: float = param(..., "Density or susceptibility", help="g/cm³, or SI")
     lowest: Maybe = param(None, "Lowest", help="For the fit; held at the value where no bound is given")
     highest: Maybe = param(None, "Highest")
@@ -118,7 +118,7 @@ def _responses(model: BlockModel, item: Item, obs: np.ndarray, p: UnitResponse, 
     if not p.units:
         factor = FACTORS.get(model.units.get(name, ""), 1.0)
         return _Responses(of(values[present] * factor, along)[:, None], np.zeros(len(obs)), [present])
-    words = unit_words(values[present])
+    words = unit_words(model, name, values[present])
     rows = rows_for(words, [row.unit.strip() for row in p.units], model.name)
     each = np.column_stack([of(r.astype(float), along) for r in rows])
     fixed = np.zeros(len(obs))
