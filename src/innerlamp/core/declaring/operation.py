@@ -188,13 +188,17 @@ class Sketch:
 
 @dataclass(frozen=True)
 class Cost:
-    """What a run will take, said before it runs; `notes` are what a look at the input found, with what will be done."""
+    """What a run will take, said before it runs; `notes` are what a look at the input found, with what will be done.
+
+    `contacts` are pairs of units that touch in holes: younger, older, how often, the unit whose surface they feed.
+    """
 
     text: str
     megabytes: float = 0.0
     seconds: float = 0.0
     notes: tuple[str, ...] = ()
     sketch: Sketch | None = None
+    contacts: tuple[tuple[str, str, int, str], ...] = ()
 
 
 I = TypeVar("I", bound=Item)  # noqa: E741 - an item

@@ -56,7 +56,10 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
             "gravity-of-model",
         ),
     },
-    "Geology": {"Models": ("build-units", "unit-surface", "score-model"), "Grades": ("grade-shell", "estimate-blocks")},
+    "Geology": {
+        "Models": ("build-units", "unit-surface", "score-model", "unit-uncertainty"),
+        "Grades": ("grade-shell", "estimate-blocks"),
+    },
     "Targets": {"Ranking": ("rank-targets",)},
 }
 

@@ -34,7 +34,7 @@ from ..operations.drilling import (
     nearest_sample,
     oriented,
 )
-from ..operations.geology import build_model, estimate_blocks, grade_shell, scorecard, unit_surface
+from ..operations.geology import build_model, estimate_blocks, grade_shell, scorecard, uncertainty, unit_surface
 from ..operations.geophysics import (
     coincidence,
     diurnal,
@@ -129,6 +129,7 @@ OPERATIONS: dict[str, Operation] = {
         forward.GRAVITY,
         units_forward.UNITS_FORWARD,
         build_model.OPERATION,
+        uncertainty.OPERATION,
         unit_surface.OPERATION,
         scorecard.OPERATION,
         estimate_blocks.OPERATION,

@@ -13,7 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from ..geometry.orientations import plane_normal
+from ..geometry.orientations import dip_and_direction, plane_normal
+from .rbf import RadialField, evaluate, fit
+from .veins import mean_plane
 
 FloatArray = NDArray[np.float64]
 
@@ -34,6 +36,12 @@ class Fault:
         Metres by which the hangingwall went along strike, positive to the left of the dip direction, as seen from above.
     length
         From tip to tip along strike, metres; the movement falls off as an ellipse and is nothing beyond. Infinite by default.
+    height
+        The same down the dip: with both the tips are an ellipse in the plane.
+    bent
+        How far the fault lies off its plane, over the plane (third coordinate 0); none for a plane.
+    ends
+        Other faults at which it ends, each with the side (1 hangingwall, -1 footwall) on which it is.
     """
 
     point: FloatArray
@@ -42,6 +50,9 @@ class Fault:
     throw: float = 0.0
     along: float = 0.0
     length: float = np.inf
+    height: float = np.inf
+    bent: RadialField | None = None
+    ends: tuple[tuple[Fault, float], ...] = ()
 
     @property
     def normal(self) -> FloatArray:
@@ -57,9 +68,8 @@ class Fault:
     @property
     def slip(self) -> FloatArray:
         """The movement (3,) of the hangingwall at the middle of the fault, in metres, along the plane."""
-        d, a = np.radians(self.dip), np.radians(self.dip_direction)
-        down = np.array([np.cos(d) * np.sin(a), np.cos(d) * np.cos(a), -np.sin(d)])
-        return np.asarray(self.throw / max(np.sin(d), 1e-9) * down + self.along * self.strike)
+        fallen = self.throw / max(np.sin(np.radians(self.dip)), 1e-9)
+        return np.asarray(fallen * self._down + self.along * self.strike)
 
     @property
     def heave(self) -> float:
@@ -67,15 +77,45 @@ class Fault:
         return float(self.throw / np.tan(np.radians(self.dip)))
 
     def off(self, points: FloatArray) -> FloatArray:
-        """Return metres (n,) from the plane, positive on the hangingwall."""
-        return np.asarray((points - self.point) @ self.normal)
+        """Return metres (n,) from the fault along the normal of its plane, positive on the hangingwall."""
+        local = points - self.point
+        off = local @ self.normal
+        if self.bent is not None:
+            off = off - evaluate(
+                self.bent, np.column_stack([local @ self.strike, local @ self._down, np.zeros(len(local))])
+            )
+        return np.asarray(off)
+
+    @property
+    def _down(self) -> FloatArray:
+        d, a = np.radians(self.dip), np.radians(self.dip_direction)
+        return np.array([np.cos(d) * np.sin(a), np.cos(d) * np.cos(a), -np.sin(d)])
 
     def share(self, points: FloatArray) -> FloatArray:
         """Return what part (n,) of the movement places along the fault have."""
-        if not np.isfinite(self.length):
-            return np.ones(len(points))
-        s = 2.0 * ((points - self.point) @ self.strike) / self.length
-        return np.sqrt(np.clip(1.0 - s**2, 0.0, 1.0))
+        local = points - self.point
+        square = np.zeros(len(points))
+        for way, size in ((self.strike, self.length), (self._down, self.height)):
+            if np.isfinite(size):
+                square += (2.0 * (local @ way) / size) ** 2
+        out = np.sqrt(np.clip(1.0 - square, 0.0, 1.0))
+        for other, side in self.ends:
+            out = np.where(side * other.off(points) > 0, out, 0.0)
+        return np.asarray(out)
+
+    def places_on(self, low: FloatArray, high: FloatArray, step: float) -> FloatArray:
+        """Return places (n, 3) on the fault within a box, where it moved, on a lattice of `step` metres in its plane."""
+        corners = np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        local = corners - self.point
+        u, v = local @ self.strike, local @ self._down
+        a, b = (np.arange(np.floor(c.min() / step), np.ceil(c.max() / step) + 1) * step for c in (u, v))
+        uv = np.stack(np.meshgrid(a, b, indexing="ij"), axis=-1).reshape(-1, 2)
+        at = self.point + uv @ np.stack([self.strike, self._down])
+        if self.bent is not None:
+            at = at + evaluate(self.bent, np.column_stack([uv, np.zeros(len(uv))]))[:, None] * self.normal
+        inside = ((at >= low) & (at <= high)).all(axis=1)
+        at = at[inside]
+        return np.asarray(at[self.share(at) > 0])
 
     def taken_back(self, points: FloatArray) -> FloatArray:
         """Return where places (n, 3) were before the fault moved."""
@@ -88,6 +128,48 @@ def taken_back(points: FloatArray, faults: Sequence[Fault]) -> FloatArray:
     for fault in faults:
         points = fault.taken_back(points)
     return points
+
+
+def through(
+    points: FloatArray, dip: float | None = None, dip_direction: float | None = None, smooth: float = 5.0
+) -> Fault:
+    """Return a fault through places of it (n, 3), metres: a trace on the ground, picked points, corners of a mesh.
+
+    Parameters
+    ----------
+    dip, dip_direction
+        Of its mean plane in degrees, where they are known; else of the plane that lies nearest to the places.
+    smooth
+        By which the bent surface may pass the places, in metres (nugget of its field).
+
+    Raises
+    ------
+    InputError
+        When the places lie on one line and no dip is known, or are too few.
+    """
+    if len(points) < 2:
+        raise InputError("a fault needs two places at least", fix="Draw more of it")
+    middle = points.mean(axis=0)
+    if dip is None:
+        _, axes = mean_plane(points)
+        found, direction = dip_and_direction(axes[2:3])
+        dip, dip_direction = float(found[0]), float(direction[0])
+        if float(np.abs((points - middle) @ axes[1]).max()) < 0.02 * float(np.ptp((points - middle) @ axes[0])):
+            raise InputError("the places of the fault lie nearly on one line, which has no dip", fix="Give its dip")
+    elif dip_direction is None:
+        # A trace tells the strike; of its two sides the one towards which it would dip by its relief.
+        _, _, rows = np.linalg.svd(points[:, :2] - middle[:2], full_matrices=False)
+        away = points[:, :2] - middle[:2]
+        side = float(np.sum((away @ rows[1]) * (points[:, 2] - middle[2])))
+        way = rows[1] if side <= 0 else -rows[1]
+        dip_direction = float(np.degrees(np.arctan2(way[0], way[1])) % 360.0)
+    fault = Fault(middle, dip, dip_direction)
+    if len(points) < 5:
+        return fault
+    local = points - middle
+    uv = np.column_stack([local @ fault.strike, local @ fault._down, np.zeros(len(local))])
+    off = local @ fault.normal
+    return replace(fault, bent=fit(uv, off, drift="constant", nugget=smooth))
 
 
 def checked(fault: Fault) -> Fault:

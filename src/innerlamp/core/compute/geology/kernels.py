@@ -10,11 +10,15 @@ from ..compiled import compiled
 
 @compiled(cache=True, parallel=True, error_model="numpy")
 def distances(p, out):  # type: ignore[no-untyped-def]
-    """Write the distances (n, n) in metres between points (n, 3)."""
+    """Write the distances (n, n) in metres between points (n, 3), or (n, 4) in a space with a fourth axis."""
+    lifted = p.shape[1] > 3
     for i in prange(p.shape[0]):
         for j in range(p.shape[0]):
             dx, dy, dz = p[i, 0] - p[j, 0], p[i, 1] - p[j, 1], p[i, 2] - p[j, 2]
-            out[i, j] = np.sqrt(dx * dx + dy * dy + dz * dz)
+            square = dx * dx + dy * dy + dz * dz
+            if lifted:
+                square += (p[i, 3] - p[j, 3]) ** 2
+            out[i, j] = np.sqrt(square)
 
 
 @compiled(cache=True, parallel=True, error_model="numpy", fastmath=True)

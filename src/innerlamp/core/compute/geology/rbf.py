@@ -68,8 +68,28 @@ class Ellipsoid:
 
 
 @dataclass(frozen=True)
+class Lift:
+    """A trend that bends: values reach farther along the surfaces on which a field is even than across them.
+
+    Places get a fourth coordinate, the field times √(reach² - 1): across the trend, where the field grows by a metre a
+    metre, distances are `reach` times longer, along it they stay. Distances in that space of four axes keep the
+    kernel conditionally positive definite, wherever the trend turns.
+    """
+
+    field: RadialField
+    reach: float
+
+    def __call__(self, points: FloatArray) -> FloatArray:
+        """Return the fourth coordinate (n,) of places (n, 3), metres."""
+        return np.asarray(evaluate(self.field, points) * np.sqrt(max(self.reach, 1.0) ** 2 - 1.0))
+
+
+@dataclass(frozen=True)
 class RadialField:
-    """A fitted interpolant: centres (n, 3) in scaled space, weights, drift, scaling, and the power of distance of its kernel."""
+    """A fitted interpolant: centres (n, 3) in scaled space, weights, drift, scaling, and the power of distance of its kernel.
+
+    With a `lift` centres have a fourth coordinate.
+    """
 
     centres: FloatArray
     weights: FloatArray
@@ -77,6 +97,7 @@ class RadialField:
     matrix: FloatArray
     origin: FloatArray
     power: int = 1
+    lift: Lift | None = None
 
 
 def fit(
@@ -160,6 +181,8 @@ def fit(
 def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT, batch: int = 50_000) -> FloatArray:
     """Return the interpolant at places (n, 3) in metres."""
     out = np.empty(len(points))
+    if field.lift is not None:
+        return _lifted(field, points, progress)
     centres = np.ascontiguousarray(field.centres.T)
     for begin in range(0, len(points), batch):
         progress(begin / max(len(points), 1), "Evaluating")
@@ -168,6 +191,21 @@ def evaluate(field: RadialField, points: FloatArray, progress: Progress = SILENT
         values = np.empty(len(scaled))
         (sum_distances if field.power == 1 else sum_cubes)(scaled, *centres, field.weights, values)
         out[part] = values + field.drift[0] + scaled @ field.drift[1:]
+    progress(1.0, "Evaluating")
+    return out
+
+
+def _lifted(field: RadialField, points: FloatArray, progress: Progress, batch: int = 4_000) -> FloatArray:
+    from scipy.spatial.distance import cdist
+
+    assert field.lift is not None
+    out = np.empty(len(points))
+    for begin in range(0, len(points), batch):
+        progress(begin / max(len(points), 1), "Evaluating")
+        part = slice(begin, begin + batch)
+        scaled = (points[part] - field.origin) @ field.matrix.T
+        away = cdist(np.column_stack([scaled, field.lift(points[part])]), field.centres)
+        out[part] = (away if field.power == 1 else away**3) @ field.weights + field.drift[0] + scaled @ field.drift[1:]
     progress(1.0, "Evaluating")
     return out
 
@@ -188,7 +226,7 @@ def evaluate_lattice(
     """
     from .large_fields import on_lattice
 
-    if field.power != 1:
+    if field.power != 1 or field.lift is not None:
         axes = [first[k] + steps[k] * np.arange(shape[k]) for k in range(3)]
         nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
         return evaluate(field, nodes, progress).reshape(shape)

@@ -7,6 +7,10 @@ Mathematical Geology 29, 571). The equations hold for any such differences, sinc
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import lu_factor, lu_solve
@@ -14,14 +18,73 @@ from scipy.linalg import lu_factor, lu_solve
 from ...errors import ConvergenceError, InputError
 from ...progress import SILENT, Progress
 from .kernels import distances
-from .rbf import LARGEST, Drift, Ellipsoid, RadialField
+from .rbf import LARGEST, Drift, Ellipsoid, Lift, RadialField
 
 FloatArray = NDArray[np.float64]
 
 
-def fit_with_planes(
+@dataclass(frozen=True)
+class Equations:
+    """The equations of a field, factorised, for any number of values that it may have to honour.
+
+    Attributes
+    ----------
+    factor
+        What `scipy.linalg.lu_factor` gave.
+    scaled
+        Centres (n + 6 m, 3 or 4): values first, then the two ends of each difference.
+    count, planes
+        Number of values and of planes.
+    axes
+        Of each plane (m, 3, 3): its normal and two directions in it, as rows.
+    """
+
+    factor: Any
+    scaled: FloatArray
+    count: int
+    planes: int
+    axes: FloatArray
+    way: float
+    extent: float
+    size: int
+    matrix: FloatArray
+    origin: FloatArray
+    power: int
+    lift: Lift | None
+
+    def grown(self, normals: FloatArray) -> FloatArray:
+        """Return what the differences of planes are (3 m,) when their normals (m, 3) are these, and the axes as they were fitted."""
+        return np.asarray(2.0 * self.way * np.einsum("mij,mj->mi", self.axes, normals).ravel())
+
+    def solved(self, values: FloatArray, growth: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Return weights (n + 6 m, r) and drifts (4, r) for columns of values (n, r) and of differences (3 m, r).
+
+        Raises
+        ------
+        ConvergenceError
+            When the equations have no solution.
+        """
+        k = len(self.factor[1]) - self.size
+        wanted = np.vstack([values, growth, np.zeros((k, values.shape[1]))])
+        with np.errstate(all="ignore"):
+            solution = lu_solve(self.factor, wanted, check_finite=False)
+        if not np.isfinite(solution).all():
+            raise ConvergenceError(
+                "the field's equations can't be solved",
+                fix="Add smoothing, or look for values on one place that differ",
+            )
+        n = self.count
+        weights = np.empty((len(self.scaled), values.shape[1]))
+        weights[:n] = solution[:n]
+        weights[n::2], weights[n + 1 :: 2] = solution[n : self.size], -solution[n : self.size]
+        drift = np.zeros((4, values.shape[1]))
+        drift[: min(k, 4)] = solution[self.size : self.size + 4]
+        drift[1:] /= self.extent
+        return weights * (self.extent**-2 if self.power == 3 else -1.0), drift
+
+
+def equations(
     points: FloatArray,
-    values: FloatArray,
     plane_points: FloatArray,
     normals: FloatArray,
     *,
@@ -31,29 +94,10 @@ def fit_with_planes(
     ellipsoid: Ellipsoid | None = None,
     way: float = 5.0,
     power: int = 1,
+    lift: Lift | None = None,
     progress: Progress = SILENT,
-) -> RadialField:
-    """Fit values (n,) at points (n, 3), and planes at other places.
-
-    Parameters
-    ----------
-    plane_points, normals
-        Shapes (m, 3): places of planes in metres, and unit normals that point to where the field grows.
-    nugget, plane_nugget
-        Smoothing in metres of the values (one, or one each) and of the differences over a way.
-    power
-        1 for the kernel -|r|, which keeps between its values; 3 for |r|³, which is smooth, and honours curved surfaces
-        with fewer values (it has a linear drift always).
-    way
-        Metres on each side over which a plane's differences are taken.
-
-    Raises
-    ------
-    InputError
-        With too few values, or more than can be solved at once.
-    ConvergenceError
-        When the equations have no solution.
-    """
+) -> Equations:
+    """Set up and factorise the equations of a field; parameters and errors as of `fit_with_planes`, shapes (n, 3) and (m, 3)."""
     if len(points) < 3:
         raise InputError(f"{len(points)} values are too few for a field", fix="At least three contacts are needed")
     count = len(points) + 6 * len(plane_points)
@@ -69,11 +113,14 @@ def fit_with_planes(
     ends = plane_points[:, None, None, :] + way * np.array([1.0, -1.0])[None, None, :, None] * axes[:, :, None, :]
     every = np.vstack([points, ends.reshape(-1, 3)])
     scaled = np.ascontiguousarray((every - origin) @ matrix.T)
+    extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
     n, m = len(points), 3 * len(plane_points)
     progress(0.1, f"Fitting {n:,} values and {len(plane_points):,} planes")
+    flat = scaled
+    if lift is not None:
+        scaled = np.column_stack([scaled, lift(every)])
     kernel = np.empty((len(scaled), len(scaled)))
     distances(scaled, kernel)
-    extent = float(np.linalg.norm(np.ptp(scaled, axis=0))) or 1.0
     if power == 3:  # in shares of the extent, so that a nugget means about the same
         drift = "linear"
         kernel **= 3
@@ -83,7 +130,7 @@ def fit_with_planes(
     # Each pair of ends becomes one difference; values stay as they are.
     kernel = np.vstack([kernel[:n], kernel[n::2] - kernel[n + 1 :: 2]])
     kernel = np.hstack([kernel[:, :n], kernel[:, n::2] - kernel[:, n + 1 :: 2]])
-    poly = np.column_stack([np.ones(len(scaled)), scaled / extent])[:, : 4 if drift == "linear" else 1]
+    poly = np.column_stack([np.ones(len(flat)), flat / extent])[:, : 4 if drift == "linear" else 1]
     poly = np.vstack([poly[:n], poly[n::2] - poly[n + 1 :: 2]])
     k = poly.shape[1]
     size = n + m
@@ -93,24 +140,82 @@ def fit_with_planes(
     whole[np.arange(n, size), np.arange(n, size)] += plane_nugget * 2.0 * way + 1e-9 * extent
     whole[:size, size:] = poly
     whole[size:, :size] = poly.T
-    growth = np.tile([2.0 * way, 0.0, 0.0], len(plane_points))
-    wanted = np.concatenate([values, growth, np.zeros(k)])
     progress(0.3, "Fitting")
     with np.errstate(all="ignore"):
-        solution = lu_solve(lu_factor(whole, overwrite_a=True, check_finite=False), wanted, check_finite=False)
-    if not np.isfinite(solution).all():
-        raise ConvergenceError(
-            "the field's equations can't be solved", fix="Add smoothing, or look for values on one place that differ"
-        )
-    weights = np.empty(len(scaled))
-    weights[:n] = solution[:n]
-    weights[n::2], weights[n + 1 :: 2] = solution[n:size], -solution[n:size]
-    coefficients = np.zeros(4)
-    coefficients[:k] = solution[size:]
-    coefficients[1:] /= extent
+        factor = lu_factor(whole, overwrite_a=True, check_finite=False)
+    return Equations(factor, scaled, n, len(plane_points), axes, way, extent, size, matrix, origin, power, lift)
+
+
+def fit_with_planes(
+    points: FloatArray,
+    values: FloatArray,
+    plane_points: FloatArray,
+    normals: FloatArray,
+    *,
+    drift: Drift = "linear",
+    nugget: FloatArray | float = 0.0,
+    plane_nugget: float = 1e-3,
+    ellipsoid: Ellipsoid | None = None,
+    way: float = 5.0,
+    power: int = 1,
+    lift: Lift | None = None,
+    progress: Progress = SILENT,
+) -> RadialField:
+    """Fit values (n,) at points (n, 3), and planes at other places.
+
+    Parameters
+    ----------
+    plane_points, normals
+        Shapes (m, 3): places of planes in metres, and unit normals that point to where the field grows.
+    nugget, plane_nugget
+        Smoothing in metres of the values (one, or one each) and of the differences over a way.
+    power
+        1 for the kernel -|r|, which keeps between its values; 3 for |r|³, which is smooth, and honours curved surfaces
+        with fewer values (it has a linear drift always).
+    way
+        Metres on each side over which a plane's differences are taken.
+    lift
+        A trend along which values reach farther than across it; see `rbf.Lift`.
+
+    Raises
+    ------
+    InputError
+        With too few values, or more than can be solved at once.
+    ConvergenceError
+        When the equations have no solution.
+    """
+    made = equations(
+        points, plane_points, normals, drift=drift, nugget=nugget, plane_nugget=plane_nugget, ellipsoid=ellipsoid,
+        way=way, power=power, lift=lift, progress=progress,
+    )  # fmt: skip
+    weights, coefficients = made.solved(values[:, None], made.grown(normals)[:, None])
     progress(1.0, "Fitting")
-    weights *= extent**-2 if power == 3 else -1.0
-    return RadialField(scaled, weights, coefficients, matrix, origin, power)
+    return RadialField(made.scaled, weights[:, 0], coefficients[:, 0], made.matrix, made.origin, power, lift)
+
+
+def several(
+    made: Equations, values: FloatArray, growth: FloatArray, at: FloatArray, batch: int = 2_000
+) -> Iterator[tuple[slice, FloatArray]]:
+    """Return, part by part, what fields with these columns of values (n, r) and differences (3 m, r) give at places (k, 3) in metres.
+
+    Yields which places a part is and the fields there (part, r).
+
+    Raises
+    ------
+    ConvergenceError
+        When the equations have no solution.
+    """
+    from scipy.spatial.distance import cdist
+
+    weights, drift = made.solved(values, growth)
+    for begin in range(0, len(at), batch):
+        part = slice(begin, min(begin + batch, len(at)))
+        scaled = (at[part] - made.origin) @ made.matrix.T
+        lifted = scaled if made.lift is None else np.column_stack([scaled, made.lift(at[part])])
+        away = cdist(lifted, made.scaled)
+        if made.power == 3:
+            away **= 3
+        yield part, away @ weights + drift[0] + scaled @ drift[1:]
 
 
 def _perpendicular(normals: FloatArray) -> FloatArray:

@@ -38,11 +38,49 @@ class Vein:
 
     def value(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) inside of the walls, negative outside."""
-        local = (points - self.origin) @ self.axes.T
-        flat = np.column_stack([local[:, :2], np.zeros(len(local))])
+        flat, off = self._flat_and_off(points)
         half = rbf.evaluate(self.half, flat)
         half = np.where(half > 0, np.maximum(half, self.least), half)
-        return np.asarray(half - np.abs(local[:, 2] - rbf.evaluate(self.middle, flat)))
+        return np.asarray(half - np.abs(off))
+
+    def off(self, points: FloatArray) -> FloatArray:
+        """Return metres (n,) from the middle surface along the normal of the plane, positive on its side."""
+        return self._flat_and_off(points)[1]
+
+    def _flat_and_off(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        local = (points - self.origin) @ self.axes.T
+        flat = np.column_stack([local[:, :2], np.zeros(len(local))])
+        return flat, np.asarray(local[:, 2] - rbf.evaluate(self.middle, flat))
+
+
+def parted(offsets: FloatArray, apart: float) -> NDArray[np.int64]:
+    """Return which of several parallel veins pieces belong to, numbered from the lowest offset on.
+
+    Parameters
+    ----------
+    offsets
+        Of each piece (n,) along the normal of their plane, metres.
+    apart
+        A wider gap than this, in metres, between one offset and the next parts two veins.
+    """
+    order = np.argsort(offsets, kind="stable")
+    out = np.empty(len(offsets), dtype=np.int64)
+    out[order] = np.concatenate([[0], np.cumsum(np.diff(offsets[order]) > apart)]) if len(offsets) else 0
+    return out
+
+
+def ended(value: FloatArray, off: FloatArray, off_own: FloatArray) -> FloatArray:
+    """Return metres (n,) inside of a vein that ends at another, on the side of it where most of its own pieces lie.
+
+    Parameters
+    ----------
+    value
+        Metres (n,) inside of the vein as it were without the other.
+    off, off_own
+        Metres from the middle surface of the other: of the places (n,), and of the vein's own pieces (k,).
+    """
+    side = 1.0 if float(np.median(off_own)) >= 0 else -1.0
+    return np.asarray(np.minimum(value, side * off))
 
 
 def mean_plane(points: FloatArray) -> tuple[FloatArray, FloatArray]:

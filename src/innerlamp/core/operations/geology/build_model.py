@@ -11,79 +11,131 @@ import pandas as pd
 
 from ...compute.geology import age_order as ao
 from ...compute.geology.contacts import pairs
-from ...compute.geology.faults import Fault, taken_back
-from ...compute.geometry.orientations import plane_normal
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Sketch, ground_slot, structures_slot
 from ...errors import InputError
+from ...geometry.mesh import DrapedMesh
 from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import BlockModel
 from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
-from ...progress import Progress
+from ...progress import SILENT, Progress
 from .agreement import agreement, share
-from .contact_evidence import Readings, Sources, evidence, for_series, levels, one_set, readings, thinned
-from .fault_throws import faults_of
-from .logged_units import Logged, UnitRow, logged, proposed_order, units_of
-from .model_extent import ground_of, mesh_of, within
+from .contact_evidence import Sources, readings
+from .contact_table import NONE, feeds, touching
+from .fault_throws import faults_of, throw_map
+from .given_surfaces import given_by_name
+from .hand_evidence import checked_edits
+from .logged_units import Logged, logged, proposed_order, units_of
+from .model_extent import coarser, ground_of, mesh_of, within
+from .model_units import INSIDE
+from .unit_fields import Found, fields
 from .unit_params import BuildModel
 
-INSIDE = "inside "  # begins the name of the property that says how far inside of a unit a cell lies
+_COARSE = 12_000  # cells of the model that is seen first
 
 
-def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
+def sources_of(inputs: Inputs, p: BuildModel) -> tuple[Sources, Logged | None, np.ndarray]:
+    """Return what a model is made of, all that was logged, and the numbers of the holes that were left out.
+
+    Raises
+    ------
+    InputError
+        When parameters or inputs do not go together.
+    """
     units, members = units_of(p.units)
+    names = [u.name for u in units]
+    checked_edits(p.edits, names)
+    for row in p.mends:
+        if row.surface.strip() not in ("", *names):
+            raise InputError(f"a hole is to be mended for '{row.surface}', which is no unit of the age order")
     holes = inputs.maybe("holes", HoleSet)
     chart = inputs.maybe("map", Features)
     if holes is None and chart is None:
         raise InputError("a model needs holes or a map")
     log = logged(holes, p.attribute, units, members) if holes is not None else None
+    if log is not None:
+        known = set(map(str, log.names))
+        for row in p.mends:
+            if row.hole.strip() not in known:
+                raise InputError(
+                    f"the hole '{row.hole}' that is to be mended is not there", where=holes.name if holes else ""
+                )
     left = _left_out(log, p)
     used = log.without(left) if log is not None and len(left) else log
-    mesh = mesh_of(inputs, p, log)
     ground = ground_of(inputs, p)
-    progress(0.05, "Contacts")
-    read = readings(inputs, ground)
-    places = mesh.centres()
-    fields: list[np.ndarray] = [np.empty(0)] * (len(units) - 1)
-    contacts: list[pd.DataFrame] = []
-    every = ao.series(units)
-    of = Sources(units, members, used, chart, read, ground, mesh)
-    faults, told = faults_of(of, p, progress.part(0.05, 0.2))
-    places_then = taken_back(places, faults)
-    for turn, group in enumerate(every):
-        part = progress.part(0.2 + 0.7 * turn / len(every), 0.2 + 0.7 * (turn + 1) / len(every))
-        made = _group(group, of, p, places_then, faults, part)
-        for number, (values, table) in zip(group, made, strict=True):
-            fields[number] = values
-            contacts.append(table)
-    unit, margins = ao.combined(fields)
-    inside = (mesh.thickness.ravel() > 0) & within(p, places)
-    numbers = np.where(inside, unit.astype(float), np.nan).reshape(mesh.shape)
-    names = tuple(u.name for u in units)
-    crs = (holes or chart).crs  # type: ignore[union-attr]
-    model = BlockModel(
-        name=p.name or (f"Units of {holes.name}" if holes is not None else f"Units of {chart.name}"),  # type: ignore[union-attr]
+    of = Sources(
+        units, members, used, chart, readings(inputs, ground), ground, mesh_of(inputs, p, log), feeds(p.contacts, units),
+        inputs.all("lines", Features), inputs.all("picks", PointSet), given_by_name(inputs), inputs.all("traces", Item),
+    )  # fmt: skip
+    return of, log, left
+
+
+def model_from(of: Sources, p: BuildModel, mesh: DrapedMesh, found: Sequence[Found], name: str, crs: str) -> BlockModel:
+    """Return the model of units on a mesh whose fields were found at its middles."""
+    unit, margins = ao.combined([f.values for f in found])
+    inside = (mesh.thickness.ravel() > 0) & within(p, mesh.centres())
+    return BlockModel(
+        name=name,
         crs=crs,
         mesh=mesh,
         properties={
-            "unit": numbers,
+            "unit": np.where(inside, unit.astype(float), np.nan).reshape(mesh.shape),
             **{
                 f"{INSIDE}{u.name}": np.where(inside, m, np.nan).astype(np.float32).reshape(mesh.shape)
-                for u, m in zip(units, margins, strict=True)
+                for u, m in zip(of.units, margins, strict=True)
             },
         },
-        units={"unit": "", **{f"{INSIDE}{u.name}": "m" for u in units}},
-        names={"unit": names},
-        members=members,
+        units={"unit": "", **{f"{INSIDE}{u.name}": "m" for u in of.units}},
+        names={"unit": tuple(u.name for u in of.units)},
+        members=of.members,
     )
+
+
+def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
+    of, log, left = sources_of(inputs, p)
+    source = inputs.maybe("holes", HoleSet) or inputs.need("map", Features)
+    name = p.name or f"Units of {source.name}"
+    faults, told = faults_of(of, p, progress.part(0.05, 0.2))
+    if of.mesh.size > _COARSE:
+        # What is seen while the fine one is made: larger cells, fewer values.
+        coarse = coarser(inputs, p, log, of.mesh.size / _COARSE)
+        first = fields(of, p, coarse.centres(), faults, SILENT, most=1_000)
+        progress.show(model_from(of, p, coarse, first, f"{name}, coarse", source.crs))
+    found = fields(of, p, of.mesh.centres(), faults, progress.part(0.2, 0.9))
+    model = model_from(of, p, of.mesh, found, name, source.crs)
     out: dict[str, Item] = {"model": model}
-    table = pd.concat(contacts, ignore_index=True) if contacts else pd.DataFrame()
-    if len(table):
+    contacts, misses = (
+        pd.concat([t for t in tables if len(t)], ignore_index=True) if any(map(len, tables)) else pd.DataFrame()
+        for tables in ([f.contacts for f in found], [f.misses for f in found])
+    )
+    if len(contacts):
         out["contacts"] = PointSet(
-            name=f"Contacts of {model.name}", crs=crs, table=table, units={"misfit": "m"}, content="readings"
+            name=f"Contacts of {name}", crs=source.crs, table=contacts, units={"misfit": "m"}, content="readings"
         )
-    progress(1.0, "; ".join([_told(units, model, log, used, left, table), *told]))
+    if len(misses):
+        rows = misses.sort_values("distance", ascending=False).reset_index(drop=True)
+        out["misses"] = PointSet(
+            name=f"Holes that {name} misses",
+            crs=source.crs,
+            table=rows,
+            units={"misfit": "m", "distance": "m"},
+            content="readings",
+        )
+    throws = throw_map(faults, p, of)
+    if len(throws):
+        out["throws"] = PointSet(
+            name=f"Throws of {name}",
+            crs=source.crs,
+            table=throws,
+            units=dict.fromkeys(("throw", "heave", "along"), "m"),
+            content="readings",
+        )
+    if len(misses):
+        told.append(
+            f"{len(misses)} times a hole is passed by more than {p.tolerance:g} m, worst {rows['hole'].iloc[0]}"
+        )
+    progress(1.0, "; ".join([_told(of.units, model, log, of.log, left, contacts), *told]))
     return out
 
 
@@ -97,110 +149,6 @@ def _left_out(log: Logged | None, p: BuildModel) -> np.ndarray:
     if len(found) == len(log.names):
         raise InputError("all holes are left out", fix="Leave some in")
     return np.array(found, dtype=np.int64)
-
-
-# ---- fields
-
-
-def _group(
-    group: list[int], of: Sources, p: BuildModel, places: np.ndarray, faults: Sequence[Fault], progress: Progress
-) -> list[tuple[np.ndarray, pd.DataFrame]]:
-    """Metres inside of the contact of each unit of a series at places before faults, and its contacts with their misfit."""
-    units = of.units
-    if units[group[0]].kind == "vein":
-        return [_vein(group[0], of, p, places, faults)]
-    found = [evidence(k, of, p, faults) for k in group]
-    row = p.units[group[0]]
-    for number, each in zip(group, found, strict=True):
-        if not (each.values > 0).any() or not (each.values < 0).any():
-            side = "outside" if (each.values > 0).any() else "inside"
-            raise InputError(
-                f"nothing tells where '{units[number].name}' ends: there is no place {side} of it",
-                fix="Look at its codes and its place in the age order",
-            )
-    from ...compute.geology import rbf, scalar_fields
-
-    # Layers of one series are levels of one field: each base is moved to the same zero by its mean distance.
-    shifts = levels(found)
-    if len(found) > 1:
-        found = [for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
-    points, values, contact = thinned(*one_set(found, shifts, faults))
-    smooth = p.field == "smooth"
-    nugget = np.where(contact, p.smoothing, p.smoothing + 0.05 * np.abs(values)) * (0.1 if smooth else 1.0)
-    near = of.readings if ao.laid_down(units[group[0]].kind) else Readings(of.readings.at[:0], of.readings.normals[:0])
-    limit = max((rbf.LARGEST - len(points)) // 6, 0)
-    most = min(limit, len(near.at), 300)
-    keep = np.linspace(0, max(len(near.at) - 1, 0), most).astype(np.int64)
-    field = scalar_fields.fit_with_planes(
-        points,
-        values,
-        taken_back(near.at[keep], faults),
-        near.normals[keep],
-        nugget=nugget,
-        ellipsoid=_ellipsoid(row),
-        plane_nugget=0.02 if smooth else 0.2,
-        power=3 if smooth else 1,
-        progress=progress.part(0.0, 0.4),
-    )
-    at = rbf.evaluate(field, places, progress.part(0.4, 1.0))
-    out = []
-    for number, each, shift in zip(group, found, shifts, strict=True):
-        rows = np.flatnonzero(each.contact)
-        off = rbf.evaluate(field, taken_back(each.points[rows], faults)) + shift
-        table = pd.DataFrame(
-            {
-                "x": each.points[rows, 0],
-                "y": each.points[rows, 1],
-                "z": each.points[rows, 2],
-                "surface": units[number].name,
-                "misfit": off,
-                "hole": each.hole[rows],
-            }
-        )
-        out.append((at + shift, table))
-    return out
-
-
-def _ellipsoid(row: UnitRow) -> Any:
-    from ...compute.geology.rbf import Ellipsoid
-
-    if row.dip is None or row.dip_direction is None or row.reach is None:
-        return None
-    return Ellipsoid((row.dip_direction - 90.0) % 360.0, row.dip, row.reach, row.reach)
-
-
-def _vein(
-    number: int, of: Sources, p: BuildModel, places: np.ndarray, faults: Sequence[Fault]
-) -> tuple[np.ndarray, pd.DataFrame]:
-    from ...compute.geology.veins import fit_vein
-
-    name, row, log = of.units[number].name, p.units[number], of.log
-    if log is None:
-        raise InputError(f"the vein '{name}' needs holes")
-    mine = np.flatnonzero(log.unit == number)
-    others = np.flatnonzero(log.unit > number)
-    if not len(mine):
-        raise InputError(f"no hole has the vein '{name}'", fix="Look at its codes")
-    top, foot = (log.places(log.runs.hole[mine], d[mine]) for d in (log.runs.start, log.runs.stop))
-    without = tuple(log.places(log.runs.hole[others], d[others]) for d in (log.runs.start, log.runs.stop))
-    normal = None
-    if row.dip is not None and row.dip_direction is not None:
-        normal = plane_normal(np.array([row.dip]), np.array([row.dip_direction]))[0]
-    top_then, foot_then, first, last = (taken_back(w, faults) for w in (top, foot, *without))
-    vein = fit_vein(top_then, foot_then, (first, last), normal, p.vein_least, p.vein_reach)
-    walls = np.vstack([top, foot])
-    hole = np.tile(np.array([*map(str, log.names)], dtype=object)[log.runs.hole[mine]], 2)
-    table = pd.DataFrame(
-        {
-            "x": walls[:, 0],
-            "y": walls[:, 1],
-            "z": walls[:, 2],
-            "surface": name,
-            "misfit": vein.value(taken_back(walls, faults)),
-            "hole": hole,
-        }
-    )
-    return vein.value(places), table
 
 
 # ---- what comes out
@@ -225,8 +173,8 @@ def _told(
         if log.strangers:
             some = ", ".join(f"{code} ({metres:,.0f} m)" for code, metres in list(log.strangers.items())[:4])
             words.append(f"codes of no unit: {some}")
-        top = pairs(used.runs).iloc[0]
-        words.append(f"most frequent contact {top['upper']} over {top['lower']}, {top['count']} times")
+        for top in pairs(used.runs).head(1).itertuples():
+            words.append(f"most frequent contact {top.upper} over {top.lower}, {top.count} times")
     if len(table):
         words.append(f"contacts are off by {float(table['misfit'].abs().median()):.1f} m (median)")
     return "; ".join(words)
@@ -239,9 +187,11 @@ def _estimate(inputs: Inputs, p: BuildModel) -> Cost:
     mesh = mesh_of(inputs, p, log)
     nx, ny, nz = mesh.shape
     notes = []
+    pairs_fed: tuple[tuple[str, str, int, str], ...] = ()
     if log is not None:
-        table = pairs(log.runs)
-        notes = [f"{r.upper} over {r.lower}: {r.count} times" for r in table.head(6).itertuples()]
+        pairs_fed = tuple(touching(log.runs, log.unit, units, feeds(p.contacts, units)))
+        lost = [f"{one} and {other} ({many} times)" for one, other, many, fed in pairs_fed if fed == NONE]
+        notes = [f"contacts that feed no surface: {', '.join(lost[:4])}"] if lost else []
         notes += [
             f"the code {code} belongs to no unit ({metres:,.0f} m)" for code, metres in list(log.strangers.items())[:4]
         ]
@@ -256,6 +206,7 @@ def _estimate(inputs: Inputs, p: BuildModel) -> Cost:
         seconds,
         tuple(notes),
         Sketch(mesh, places),
+        pairs_fed,
     )
 
 
@@ -302,8 +253,49 @@ OPERATION = Operation(
         ground_slot(),
         Input("map", "Geological map", ("features",), optional=True, proposed=False, help="Polygons of units"),
         structures_slot("Bedding for layers that were laid down"),
+        Input(
+            "lines",
+            "Drawn lines",
+            ("features",),
+            optional=True,
+            proposed=False,
+            many=True,
+            help="Lines and outlines drawn in sections or in 3D, contour lines: each lies on the contact of the unit that it names",
+        ),
+        Input(
+            "picks",
+            "Picked points",
+            ("points",),
+            optional=True,
+            proposed=False,
+            many=True,
+            help="Points with a column of units on whose contact they lie; a column 'inside' gives metres inside",
+        ),
+        Input(
+            "surfaces",
+            "Given surfaces",
+            ("grid", "surface"),
+            optional=True,
+            proposed=False,
+            many=True,
+            help="Contacts from elsewhere, which rows of the age order name",
+        ),
+        Input(
+            "traces",
+            "Traces of faults",
+            ("features", "points", "surface"),
+            optional=True,
+            proposed=False,
+            many=True,
+            help="Traces, points or surfaces, named as in the list of faults",
+        ),
     ),
-    outputs=(Output("model", "blocks", "Model of units"), Output("contacts", "points", "Contacts with their misfit")),
+    outputs=(
+        Output("model", "blocks", "Model of units"),
+        Output("contacts", "points", "Contacts with their misfit"),
+        Output("misses", "points", "Holes that it misses"),
+        Output("throws", "points", "Throws on its faults"),
+    ),
     estimate=_estimate,
     suggest=_suggest,
 )

@@ -1,9 +1,9 @@
-"""What tells where units end: contacts and samples of holes, mapped contacts on the ground, structural readings."""
+"""What tells where units end: contacts and samples of holes, mapped contacts, what was drawn by hand, structural readings."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from itertools import pairwise
 
 import numpy as np
@@ -12,13 +12,16 @@ from ...compute.geology import age_order as ao
 from ...compute.geology.contacts import sided
 from ...compute.geology.faults import Fault, taken_back
 from ...compute.geometry.orientations import plane_normal
+from ...compute.geometry.structural_field import normals_near
 from ...declaring.operation import Inputs
 from ...errors import InputError
 from ...geometry.mesh import DrapedMesh
 from ...items.attributes import orientation
+from ...items.base import Item
 from ...items.features import Features, texts_of
-from ...items.fields import Grid
+from ...items.fields import Grid, Surface
 from ...items.points import PointSet
+from .hand_evidence import placed
 from .logged_units import Logged, number_of
 from .model_extent import height_at
 from .unit_params import BuildModel
@@ -28,12 +31,17 @@ _MAPPED = 1_500  # places of the map for each field at most
 
 @dataclass(frozen=True)
 class Evidence:
-    """What a field is fitted to: places (n, 3), metres inside, and which of them are contacts in holes."""
+    """What a field is fitted to: places (n, 3), metres inside, which are contacts, their hole, and which must be honoured."""
 
     points: np.ndarray
     values: np.ndarray
     contact: np.ndarray
     hole: np.ndarray
+    firm: np.ndarray
+
+    def only(self, rows: np.ndarray) -> Evidence:
+        """Return some of it, given as a mask."""
+        return Evidence(self.points[rows], self.values[rows], self.contact[rows], self.hole[rows], self.firm[rows])
 
 
 @dataclass(frozen=True)
@@ -56,6 +64,10 @@ class Sources:
         Holes, map and structural readings, where there are.
     ground, mesh
         Of the model.
+    feeds
+        Which surface each pair of units feeds; see `contact_table.feeds`.
+    drawn, picks, given, faults
+        Drawings, picked points, surfaces from outside by name, and what tells where faults lie.
     """
 
     units: list[ao.Unit]
@@ -65,6 +77,11 @@ class Sources:
     readings: Readings
     ground: Grid | float
     mesh: DrapedMesh
+    feeds: np.ndarray
+    drawn: tuple[Features, ...] = ()
+    picks: tuple[PointSet, ...] = ()
+    given: Mapping[str, Grid | Surface] = field(default_factory=dict)
+    faults: tuple[Item, ...] = ()
 
 
 def readings(inputs: Inputs, ground: Grid | float) -> Readings:
@@ -84,14 +101,12 @@ def readings(inputs: Inputs, ground: Grid | float) -> Readings:
     return Readings(at[good], plane_normal(columns[good, 0], columns[good, 1]))
 
 
-def one_set(
-    found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Places before the faults, values in the field that a series shares, and which are contacts."""
-    return (
+def one_set(found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]) -> Evidence:
+    """Return the evidence of a series as one: places before the faults, values in the field that its bases share."""
+    return Evidence(
         taken_back(np.vstack([e.points for e in found]), faults),
         np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)]),
-        np.concatenate([e.contact for e in found]),
+        *(np.concatenate([getattr(e, name) for e in found]) for name in ("contact", "hole", "firm")),
     )
 
 
@@ -114,22 +129,24 @@ def for_series(one: Evidence, youngest: bool, oldest: bool, cap: float) -> Evide
     """What a base tells of a field that it shares: beyond the cap only the outer bases tell their outer side."""
     far = np.abs(one.values) >= cap * (1 - 1e-9)
     keep = ~far | (youngest & (one.values > 0)) | (oldest & (one.values < 0))
-    return Evidence(one.points[keep], one.values[keep], one.contact[keep], one.hole[keep])
+    return one.only(keep)
 
 
-def thinned(points: np.ndarray, values: np.ndarray, contact: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """At most as many values as are solved at once: contacts first, of the rest an even part."""
+def thinned(whole: Evidence, most: int = 0) -> Evidence:
+    """Return at most as many values as are solved at once: contacts first, of the rest an even part."""
     from ...compute.geology.rbf import LARGEST
 
-    most = int(0.7 * LARGEST)
-    if len(points) <= most:
-        return points, values, contact
-    rest = np.flatnonzero(~contact)
-    kept = np.flatnonzero(contact)
+    most = most or int(0.7 * LARGEST)
+    if len(whole.points) <= most:
+        return whole
+    rest = np.flatnonzero(~whole.contact)
+    kept = np.flatnonzero(whole.contact)
     if len(kept) > most:
         kept = kept[np.linspace(0, len(kept) - 1, most // 2).astype(int)]
-    rows = np.sort(np.concatenate([kept, rest[np.linspace(0, len(rest) - 1, most - len(kept)).astype(int)]]))
-    return points[rows], values[rows], contact[rows]
+    rows = np.zeros(len(whole.points), dtype=bool)
+    rows[kept] = True
+    rows[rest[np.linspace(0, len(rest) - 1, min(most - len(kept), len(rest))).astype(int)]] = True
+    return whole.only(rows)
 
 
 def evidence(number: int, of: Sources, p: BuildModel, planes: Sequence[Fault] = (), alone: bool = False) -> Evidence:
@@ -137,21 +154,46 @@ def evidence(number: int, of: Sources, p: BuildModel, planes: Sequence[Fault] = 
     parts: list[Evidence] = []
     log, units = of.log, of.units
     if log is not None:
-        # A contact feeds the surface of the younger of its two units, and no other.
-        mine = np.minimum(log.unit[:-1], log.unit[1:]) == number
-        mine &= ~_on_faults(log, planes, 0.5 * p.step)
-        samples = sided(log.runs, ao.sides(units, number, log.unit), p.step, p.cap, mine)
-        at = log.places(samples.hole, samples.depth)
-        names = np.array([*map(str, log.names), ""], dtype=object)[samples.hole]
-        parts.append(Evidence(at, samples.value, samples.contact, names))
+        parts += _drilled(number, of, log, p, planes)
     if of.chart is not None and units[number].kind != "vein":
         parts.append(_mapped(number, of, of.chart, p))
+    by_hand = placed(number, of, p.line_units, p.edits, max(0.5 * p.cell, 1.0))
+    count = len(by_hand.points)
+    parts.append(Evidence(*by_hand, np.full(count, "", dtype=object), np.ones(count, dtype=bool)))
     good = [np.isfinite(e.points).all(axis=1) for e in parts]
-    points, values, contact, hole = (
+    points, values, contact, hole, firm = (
         np.concatenate([getattr(e, name)[g] for e, g in zip(parts, good, strict=True)])
-        for name in ("points", "values", "contact", "hole")
+        for name in ("points", "values", "contact", "hole", "firm")
     )
-    return Evidence(points, values if alone else _nearer(points, values, contact), contact, hole)
+    return Evidence(points, values if alone else _nearer(points, values, contact), contact, hole, firm & contact)
+
+
+def _nothing() -> Evidence:
+    return Evidence(np.empty((0, 3)), np.empty(0), np.empty(0, bool), np.empty(0, object), np.empty(0, bool))
+
+
+def _drilled(number: int, of: Sources, log: Logged, p: BuildModel, planes: Sequence[Fault]) -> list[Evidence]:
+    """Contacts and samples of holes for a unit, without those that are doubted."""
+    name = of.units[number].name
+    upper, lower = log.unit[:-1], log.unit[1:]
+    # Each pair of units feeds one surface, and no other: that of the younger, or the one that it was given to.
+    mine = of.feeds[upper, lower] == number
+    mine &= ~_on_faults(log, planes, 0.5 * p.step)
+    side = ao.sides(of.units, number, log.unit)
+    samples = sided(log.runs, side, p.step, p.cap, mine)
+    holes, depths, values = [samples.hole], [samples.depth], [samples.value]
+    # A pair that was given to another surface than the younger's lies on that surface all the same.
+    moved = mine & log.runs.touch() & (side[:-1] * side[1:] >= 0)
+    holes.append(log.runs.hole[:-1][moved])
+    depths.append(0.5 * (log.runs.stop[:-1] + log.runs.start[1:])[moved])
+    values.append(np.zeros(int(moved.sum())))
+    hole, depth, value = np.concatenate(holes), np.concatenate(depths), np.concatenate(values)
+    names = np.array([*map(str, log.names), ""], dtype=object)[hole]
+    doubted = [r.hole.strip() for r in p.mends if r.what == "doubtful" and r.surface.strip() in (name, "")]
+    honoured = [r.hole.strip() for r in p.mends if r.what == "honour" and r.surface.strip() in (name, "")]
+    firm = np.isin(names, honoured) | (p.exact != "nothing")
+    one = Evidence(log.places(hole, depth), value, value == 0.0, names, firm)
+    return [one.only(~np.isin(names, doubted))]
 
 
 def _on_faults(log: Logged, planes: Sequence[Fault], near: float) -> np.ndarray:
@@ -188,9 +230,8 @@ def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidenc
         shapely.union_all([s for (_, s), k in zip(shapes, side, strict=True) if k == wanted]).intersection(box)
         for wanted in (1, -1)
     )
-    nothing = Evidence(np.empty((0, 3)), np.empty(0), np.empty(0, dtype=bool), np.empty(0, dtype=object))
     if one.is_empty:
-        return nothing
+        return _nothing()
     every = max(2.0 * p.cell, float(np.sqrt(box.area / _MAPPED)))
     across = np.arange(box.bounds[0] + every / 2, box.bounds[2], every)
     along = np.arange(box.bounds[1] + every / 2, box.bounds[3], every)
@@ -208,10 +249,31 @@ def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidenc
     ]
     edge = np.vstack(on) if on else np.empty((0, 2))
     xy = np.vstack([np.column_stack([x[keep], y[keep]]), edge])
-    z = height_at(of.ground, xy[:, 0], xy[:, 1])
-    return Evidence(
-        np.column_stack([xy, z]),
-        np.concatenate([value[keep], np.zeros(len(edge))]),
-        np.concatenate([np.zeros(int(keep.sum()), dtype=bool), np.ones(len(edge), dtype=bool)]),
-        np.full(len(xy), "", dtype=object),
-    )
+    at = np.column_stack([xy, height_at(of.ground, xy[:, 0], xy[:, 1])])
+    values = np.concatenate([value[keep], np.zeros(len(edge))])
+    deeper = _down_dip(at[int(keep.sum()) :], number, of, p)
+    at, values = np.vstack([at, deeper]), np.concatenate([values, np.zeros(len(deeper))])
+    on = values == 0.0
+    return Evidence(at, values, on, np.full(len(at), "", dtype=object), np.full(len(at), p.exact == "everything"))
+
+
+def _down_dip(edge: np.ndarray, number: int, of: Sources, p: BuildModel) -> np.ndarray:
+    """Places of a mapped contact carried down its dip: the one that was typed, else that of the readings around."""
+    if not p.map_reach or not len(edge):
+        return np.empty((0, 3))
+    row = p.units[number]
+    if row.dip is not None and row.dip_direction is not None and row.reach is None:
+        normal = np.repeat(plane_normal(np.array([row.dip]), np.array([row.dip_direction])), len(edge), axis=0)
+        told = np.ones(len(edge), dtype=bool)
+    elif len(of.readings.at) and ao.laid_down(of.units[number].kind):
+        normal, share = normals_near(edge, of.readings.at, of.readings.normals, max(p.map_reach, 4.0 * p.cell))
+        told = share > 0.1
+    else:
+        return np.empty((0, 3))
+    normal = np.where(normal[:, 2:] < 0, -normal, normal)[told]
+    level = np.hypot(normal[:, 0], normal[:, 1])
+    steep = level > 0.02  # what lies flat has no way down
+    normal, level, at = normal[steep], level[steep], edge[told][steep]
+    down = np.column_stack([normal[:, :2] * (normal[:, 2] / level)[:, None], -level])
+    ways = p.map_reach * np.array([0.15, 0.35, 0.65, 1.0])
+    return np.asarray((at[None, :, :] + ways[:, None, None] * down[None, :, :]).reshape(-1, 3))

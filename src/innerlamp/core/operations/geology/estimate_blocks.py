@@ -17,6 +17,7 @@ from ...items.fields import BlockModel
 from ...items.points import PointSet
 from ...numbers import parse_number
 from ...progress import Progress
+from .model_units import in_unit, unit_number
 
 
 class EstimateBlocks(Params):
@@ -87,7 +88,7 @@ def _cells(inputs: Inputs, p: EstimateBlocks, at: np.ndarray) -> tuple[Mesh, np.
     model = inputs.maybe("model", BlockModel)
     if model is None:
         if p.unit:
-            raise InputError("a unit is named, but no model has it", fix="Give the model of units")
+            unit_number(None, p.unit)
         low, high = at.min(axis=0) - p.reach, at.max(axis=0) + p.reach
         step = np.array([p.cell, p.cell, p.cell_z])
         low = np.floor(low / step) * step
@@ -101,12 +102,7 @@ def _cells(inputs: Inputs, p: EstimateBlocks, at: np.ndarray) -> tuple[Mesh, np.
         return mesh, np.ones(mesh.shape, dtype=bool)
     wanted = model.present
     if p.unit:
-        names = model.names.get("unit", ())
-        if p.unit not in names:
-            raise InputError(
-                f"the model has no unit '{p.unit}'", where=model.name, fix=f"There are: {', '.join(names) or 'none'}"
-            )
-        wanted = model.properties["unit"] == names.index(p.unit)
+        wanted = model.properties["unit"] == unit_number(model, p.unit)
     return model.mesh, np.asarray(wanted)
 
 
@@ -119,8 +115,7 @@ def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Ite
     mesh, wanted = _cells(inputs, p, at)
     model = inputs.maybe("model", BlockModel)
     if p.unit and model is not None:
-        names = model.names["unit"]
-        inside = mesh.values_at(model.properties["unit"], *at.T) == names.index(p.unit)
+        inside = in_unit(model, unit_number(model, p.unit), at)
         if not inside.any():
             raise InputError(f"no composite lies in the unit '{p.unit}'", where=source.name)
         at, values = at[inside], values[inside]

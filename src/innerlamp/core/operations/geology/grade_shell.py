@@ -6,21 +6,47 @@ from typing import Any, Literal
 
 import numpy as np
 
+from ...compute.geometry.orientations import plane_normal
 from ...compute.geometry.sampling import bilinear
-from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Params, ground_slot, param
+from ...declaring.operation import (
+    Cost,
+    Example,
+    Input,
+    Inputs,
+    Maybe,
+    Operation,
+    Output,
+    Params,
+    Several,
+    ground_slot,
+    param,
+)
 from ...errors import InputError
-from ...items.attributes import in_role
+from ...items.attributes import in_role, orientation
 from ...items.base import Item
-from ...items.fields import Grid, Surface
+from ...items.fields import BlockModel, Grid, Surface
 from ...items.points import PointSet
+from ...numbers import parse_number
 from ...progress import Progress
+from .model_units import INSIDE, in_unit, model_slot, unit_number
 
 MOST_NODES = 12_000_000
+SLOTS = ("shell", "second", "third", "fourth")
 
 
 class GradeShell(Params):
     attribute: str = param(..., "Grade", editor="attribute", of="composites")
     cutoff: float = param(..., "Cut-off", help="The shell encloses what is interpolated at or above this grade")
+    further: Several = param(
+        (),
+        "Further cut-offs",
+        editor="lines",
+        help="Up to three, parted by semicolons: nested shells of the same field, which never cross",
+    )
+    unit: str = param(
+        "", "Only in the unit", help="Of the model: composites outside of it take no part; all when empty"
+    )
+    top_cut: Maybe = param(None, "Top-cut", help="Grades above it count as it; none when empty", more=True)
     cell: float = param(
         15.0,
         "Cell size",
@@ -72,20 +98,81 @@ class GradeShell(Params):
     name: str = param("", "Name", help="Attribute and cut-off when empty")
 
 
-def _points(item: PointSet, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
+def _points(inputs: Inputs, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
+    item = inputs.need("composites", PointSet)
     table = item.table
     xyz = table[["x", "y", "z"]].to_numpy(float)
     v = table[p.attribute].to_numpy(float)
     good = np.isfinite(xyz).all(axis=1) & np.isfinite(v)
     if not good.any():
         raise InputError(f"no composite has a grade of {p.attribute} and a place", where=item.name)
-    return xyz[good], v[good]
+    xyz, v = xyz[good], v[good]
+    if p.top_cut is not None:
+        v = np.minimum(v, p.top_cut)
+    if not p.unit.strip():
+        return xyz, v
+    number = unit_number(inputs.maybe("model", BlockModel), p.unit)
+    inside = in_unit(inputs.need("model", BlockModel), number, xyz)
+    if not inside.any():
+        raise InputError(f"no composite lies in the unit '{p.unit}'", where=item.name)
+    return xyz[inside], v[inside]
+
+
+def cutoffs(p: GradeShell) -> list[float]:
+    """Return the cut-offs of the shells from the lowest on.
+
+    Raises
+    ------
+    InputError
+        When one is no number, or there are too many.
+    """
+    found = sorted({p.cutoff, *(parse_number(word) for word in p.further)})
+    if not np.isfinite(found).all():
+        raise InputError("further cut-offs must be numbers")
+    if len(found) > len(SLOTS):
+        raise InputError(f"{len(found)} cut-offs are too many", fix=f"Give {len(SLOTS)} at most")
+    return found
 
 
 def _box(xyz: np.ndarray, p: GradeShell) -> tuple[np.ndarray, tuple[int, ...]]:
     low = np.floor((xyz.min(axis=0) - p.search_radius_m) / p.cell) * p.cell
     high = np.ceil((xyz.max(axis=0) + p.search_radius_m) / p.cell) * p.cell
     return low, tuple(int(n) for n in np.round((high - low) / p.cell) + 1)
+
+
+def _trend(inputs: Inputs, p: GradeShell) -> Any:
+    """The trend that bends, of readings or of a surface; None without one."""
+    from ...compute.geology import trends
+
+    item = inputs.get("trend")
+    if item is None:
+        return None
+    if p.ratio <= 1.0:
+        raise InputError(
+            "a trend is given, but grade reaches no farther along it", fix="Raise 'Continuity in the plane'"
+        )
+    if isinstance(item, PointSet):
+        dip, direction = orientation(item.attributes) or ("", "")
+        if not dip:
+            raise InputError("the readings have no dip and dip direction", where=item.name)
+        at = item.table[["x", "y", "z", dip, direction]].to_numpy(float)
+        at = at[np.isfinite(at).all(axis=1)]
+        return trends.of_planes(at[:, :3], plane_normal(at[:, 3], at[:, 4]), p.ratio)
+    surface = inputs.need("trend", Surface)
+    return trends.of_surface(surface.vertices, surface.triangles, p.ratio)
+
+
+def _field(inputs: Inputs, p: GradeShell, xyz: np.ndarray, v: np.ndarray, progress: Progress) -> Any:
+    from ...compute.geology import rbf, scalar_fields
+
+    lift = _trend(inputs, p)
+    if lift is None:
+        ellipsoid = rbf.Ellipsoid(p.azimuth, p.dip, p.ratio, p.ratio_across or p.ratio, p.pitch)
+        return rbf.fit(xyz, v, nugget=p.smoothing, ellipsoid=ellipsoid, progress=progress)
+    nothing = np.empty((0, 3))
+    return scalar_fields.fit_with_planes(
+        xyz, v, nothing, nothing, drift="constant", nugget=p.smoothing, lift=lift, progress=progress
+    )
 
 
 def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
@@ -95,10 +182,12 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     from ...compute.geology.shells import closed_shell
 
     source = inputs.need("composites", PointSet)
-    xyz, v = _points(source, p)
-    if not v.max() >= p.cutoff:
+    xyz, v = _points(inputs, p)
+    grades = v
+    levels = cutoffs(p)
+    if not v.max() >= levels[0]:
         raise InputError(
-            f"no composite reaches the cut-off {p.cutoff:g}; the highest is {v.max():.3g}",
+            f"no composite reaches the cut-off {levels[0]:g}; the highest is {v.max():.3g}",
             where=source.name,
             fix="Lower the cut-off",
         )
@@ -106,42 +195,54 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     if np.prod(shape) > MOST_NODES:
         raise InputError(f"the field would have {np.prod(shape):,} nodes", fix="Take a larger cell size")
     if p.transform == "log":
-        if p.cutoff <= 0:
+        if levels[0] <= 0:
             raise InputError("a log transform needs a cut-off above 0", fix="Take transform none")
-        floor = max(float(v[v > 0].min()), p.cutoff * 1e-3) if (v > 0).any() else p.cutoff * 1e-3
-        v, level = np.log(np.maximum(v, floor)), float(np.log(p.cutoff))
+        floor = max(float(v[v > 0].min()), levels[0] * 1e-3) if (v > 0).any() else levels[0] * 1e-3
+        v, passed = np.log(np.maximum(v, floor)), [float(np.log(c)) for c in levels]
     else:
-        level = p.cutoff
-    ellipsoid = rbf.Ellipsoid(p.azimuth, p.dip, p.ratio, p.ratio_across or p.ratio, p.pitch)
-    field = rbf.fit(xyz, v, nugget=p.smoothing, ellipsoid=ellipsoid, progress=progress.part(0.0, 0.4))
+        passed = levels
+    field = _field(inputs, p, xyz, v, progress.part(0.0, 0.4))
     axes = [low[k] + p.cell * np.arange(shape[k]) for k in range(3)]
     nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
     away, _ = cKDTree(xyz).query(nodes, distance_upper_bound=p.search_radius_m)
     near = np.isfinite(away)
-    values = np.full(len(nodes), -np.inf)
-    if len(xyz) > rbf.BY_PARTS:  # all nodes by blocks are sooner done than those nearby one by one
+    found = np.full(len(nodes), -np.inf)
+    if (
+        len(xyz) > rbf.BY_PARTS and field.lift is None
+    ):  # all nodes by blocks are sooner done than those nearby one by one
         whole = rbf.evaluate_lattice(
             field, low, (p.cell,) * 3, (shape[0], shape[1], shape[2]), progress.part(0.4, 0.95)
         )
-        values[near] = whole.ravel()[near] - level
+        found[near] = whole.ravel()[near]
     else:
-        values[near] = rbf.evaluate(field, nodes[near], progress.part(0.4, 0.95)) - level
+        found[near] = rbf.evaluate(field, nodes[near], progress.part(0.4, 0.95))
     # The shell ends where composites are too far: the smaller of grade excess and remaining distance decides.
     spread = float(np.std(v)) or 1.0
     limit = np.full(len(nodes), -1.0)
     limit[near] = (p.search_radius_m - away[near]) / p.search_radius_m
-    values = np.minimum(np.maximum(values, -10 * spread), limit * 4 * spread)
+    limit *= 4 * spread
     ground = inputs.maybe("ground", Grid)
     if ground is not None:
         top = bilinear(ground.values, ground.x0, ground.y0, ground.dx, ground.dy, nodes[:, 0], nodes[:, 1])
         below = np.where(np.isfinite(top), top - nodes[:, 2], np.inf)
-        values = np.minimum(values, below / p.cell * spread)
+        limit = np.minimum(limit, below / p.cell * spread)
+    model = inputs.maybe("model", BlockModel)
+    if p.unit.strip() and model is not None:
+        limit = np.minimum(limit, _inside_unit(model, p.unit.strip(), nodes) / p.cell * spread)
     progress(0.96, "Closing the surface")
-    vertices, triangles, held = closed_shell(values.reshape(shape), (low[0], low[1], low[2]), p.cell)
     known = source.attributes[p.attribute]
-    name = p.name or f"{p.attribute} ≥ {p.cutoff:g}"
-    return {
-        "shell": Surface(
+    out: dict[str, Item] = {}
+    words = []
+    for slot, cutoff, level in zip(SLOTS, levels, passed, strict=False):
+        values = np.minimum(np.maximum(found - level, -10 * spread), limit).reshape(shape)
+        if not (values > 0).any() and out:
+            words.append(f"none from {cutoff:g}")
+            continue
+        vertices, triangles, held = closed_shell(values, (low[0], low[1], low[2]), p.cell)
+        name = f"{p.attribute} ≥ {cutoff:g}"
+        if p.name:
+            name = p.name if len(levels) == 1 else f"{p.name} {cutoff:g}"
+        out[slot] = Surface(
             name=name,
             crs=source.crs,
             vertices=vertices,
@@ -151,13 +252,58 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
             attribute=p.attribute,
             unit=known.unit,
             quantities={p.attribute: known.quantity},
-            level=p.cutoff,
+            level=cutoff,
         )
-    }
+        words.append(dilution(values, low, p.cell, xyz, grades, cutoff, held, known.unit))
+    progress(1.0, "; ".join(words))
+    return out
+
+
+def _inside_unit(model: BlockModel, unit: str, nodes: np.ndarray) -> np.ndarray:
+    """Metres inside of a unit at nodes; half a metre either way where the model only tells which cells it has."""
+    margin = model.properties.get(f"{INSIDE}{unit}")
+    values = (
+        margin
+        if margin is not None
+        else np.where(model.properties["unit"] == model.names["unit"].index(unit), 0.5, -0.5)
+    )
+    return np.nan_to_num(model.mesh.values_at(values, *nodes.T), nan=-1.0)
+
+
+def dilution(
+    values: np.ndarray,
+    low: np.ndarray,
+    cell: float,
+    xyz: np.ndarray,
+    grades: np.ndarray,
+    cutoff: float,
+    held: float,
+    unit: str,
+) -> str:
+    """Say what a shell holds: volume, mean of the composites in it and out of it, and both kinds of mistake.
+
+    `values` are those of the shell at its nodes, above 0 inside.
+    """
+    from scipy.ndimage import map_coordinates
+
+    inside = (
+        map_coordinates(np.where(np.isfinite(values), values, -1e9), ((xyz - low) / cell).T, order=1, mode="nearest")
+        > 0
+    )
+    rich = grades >= cutoff
+    words = f"from {cutoff:g} {unit}: {held / 1e6:,.3f} million m³".replace(" :", ":")
+    if inside.any():
+        words += f", mean {grades[inside].mean():.4g} in {int(inside.sum()):,} composites"
+        words += f", {100.0 * (~rich[inside]).mean():.1f} % of them below the cut-off"
+    if (~inside).any():
+        words += f", mean {grades[~inside].mean():.4g} outside"
+    if rich.any():
+        words += f", {100.0 * (~inside[rich]).mean():.1f} % of those above left outside"
+    return words
 
 
 def _estimate(inputs: Inputs, p: GradeShell) -> Cost:
-    xyz, _ = _points(inputs.need("composites", PointSet), p)
+    xyz, _ = _points(inputs, p)
     _, shape = _box(xyz, p)
     nodes, n = float(np.prod(shape)), float(len(xyz))
     words = f"{len(xyz):,} composites, {shape[0]} × {shape[1]} × {shape[2]} nodes"
@@ -186,15 +332,29 @@ OPERATION = Operation(
     ),
     title="Build a grade shell",
     area="Geology",
-    help="Interpolates composites in space with a radial-basis field and encloses what lies at or above a cut-off in a closed surface. With a ground surface the shell ends there.",
+    help="Interpolates composites in space with a radial-basis field and encloses what lies at or above a cut-off, or at several, in closed surfaces, all over or inside of one unit. Says what each holds, and what it leaves outside. With a ground surface shells end there.",
     params=GradeShell,
     run=_run,
     reads=("composites",),
     inputs=(
         Input("composites", "Composites", ("points",), need=lambda e: bool(in_role(e.attributes, "from"))),
         ground_slot(),
+        model_slot(optional=True),
+        Input(
+            "trend",
+            "Trend that bends",
+            ("points", "surface"),
+            optional=True,
+            proposed=False,
+            help="Structural readings, or a surface such as a vein or a folded bed: grade reaches along it instead of a plane",
+        ),
     ),
-    outputs=(Output("shell", "surface", "Grade shell"),),
+    outputs=(
+        Output("shell", "surface", "Grade shell"),
+        Output("second", "surface", "Second shell"),
+        Output("third", "surface", "Third shell"),
+        Output("fourth", "surface", "Fourth shell"),
+    ),
     estimate=_estimate,
     suggest=_suggest,
 )

@@ -28,7 +28,17 @@ class UnitRow(Row):
     )
     dip: Maybe = param(None, "Dip (°)", help="Of a vein's plane, or of the way in which a body reaches")
     dip_direction: Maybe = param(None, "Dip direction (°)")
-    reach: Maybe = param(None, "Reach in the plane", help="Times as far as across it")
+    reach: Maybe = param(
+        None,
+        "Reach in the plane",
+        help="Times as far as across it; without a dip along the bedding of the readings, as it bends",
+    )
+    thickness: Maybe = param(None, "Thickness (m)", help="Of a vein that is known by lines only")
+    apart: Maybe = param(
+        None, "Veins apart (m)", help="Pieces with a wider gap across the plane are veins of their own"
+    )
+    ends_at: str = param("", "Ends at", help="A vein of the list at which this one ends")
+    surface: str = param("", "Given surface", help="By its name, under 'Given surfaces': the contact as it is")
 
 
 def units_of(rows: Sequence[UnitRow]) -> tuple[list[Unit], dict[str, str]]:

@@ -70,6 +70,12 @@ def mesh_of(inputs: Inputs, p: BuildModel, log: Logged | None) -> DrapedMesh:
     return draped_under(whole, tops)
 
 
+def coarser(inputs: Inputs, p: BuildModel, log: Logged | None, times: float) -> DrapedMesh:
+    """Return the mesh of the model with about so many times fewer cells."""
+    wider = max(times, 1.0) ** (1.0 / 3.0)
+    return mesh_of(inputs, p.model_copy(update={"cell": p.cell * wider, "cell_z": p.cell_z * wider}), log)
+
+
 def within(p: BuildModel, places: np.ndarray) -> np.ndarray:
     """Return which places lie within the boundary; all without one."""
     if not p.outline:

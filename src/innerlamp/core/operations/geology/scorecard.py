@@ -20,6 +20,7 @@ from ...items.points import PointSet
 from ...progress import Progress
 from .agreement import agreement, share
 from .logged_units import Logged, logged
+from .model_units import model_slot
 
 
 class ScorecardParams(Params):
@@ -126,12 +127,7 @@ OPERATION = Operation(
     run=_run,
     inputs=(
         Input("holes", "Drillholes", ("holes",)),
-        Input(
-            "model",
-            "Model of units",
-            ("blocks",),
-            need=lambda e: "unit" in e.attributes and e.attributes["unit"].is_code,
-        ),
+        model_slot(),
     ),
     outputs=(
         Output("beside", "holes", "Logged and modelled units"),

@@ -5,19 +5,40 @@ from __future__ import annotations
 from typing import Literal
 
 from ...declaring.operation import Maybe, Params, Places, Row, param
+from .contact_table import ContactRow
 from .logged_units import UnitRow
 
 
-class FaultRow(Row):
-    fault: str = param(..., "Fault")
-    east: float = param(..., "Easting", unit="m", help="Of a place on it; the middle of one that dies out")
+class EditRow(Row):
+    surface: str = param(..., "Unit", help="Whose contact is pushed")
+    east: float = param(..., "Easting", unit="m")
     north: float = param(..., "Northing", unit="m")
+    elevation: float = param(..., "Elevation", unit="m")
+    inside: float = param(0.0, "Inside by", unit="m", help="0 lies on the contact, negative outside of the unit")
+
+
+class FaultRow(Row):
+    fault: str = param(
+        ..., "Fault", help="Its name; traces, points and surfaces of that name under 'Traces of faults' give its place"
+    )
+    east: Maybe = param(None, "Easting", unit="m", help="Of a place on it; the middle of one that dies out")
+    north: Maybe = param(None, "Northing", unit="m")
     elevation: Maybe = param(None, "Elevation", unit="m", help="The ground's when empty")
-    dip: float = param(..., "Dip", unit="°")
-    dip_direction: float = param(..., "Dip direction", unit="°")
+    dip: Maybe = param(None, "Dip", unit="°", help="Of its plane; of its trace, points or surface when empty")
+    dip_direction: Maybe = param(None, "Dip direction", unit="°")
     throw: Maybe = param(None, "Throw", unit="m", help="Down on the hangingwall; looked for when empty")
     along: float = param(0.0, "Along strike", unit="m", help="To the left of the dip direction")
     length: Maybe = param(None, "Length", unit="m", help="From tip to tip; it goes through when empty")
+    height: Maybe = param(None, "Height", unit="m", help="The same down its dip: the tips are an ellipse")
+    ends_at: str = param("", "Ends at", help="Another fault of the list")
+
+
+class MendRow(Row):
+    hole: str = param(..., "Hole")
+    surface: str = param("", "Unit", help="Whose contact it is about; all when empty")
+    what: Literal["honour", "doubtful"] = param(
+        "honour", "Its contacts are", help="Honoured exactly; or doubtful, and not used"
+    )
 
 
 class BuildModel(Params):
@@ -25,12 +46,31 @@ class BuildModel(Params):
     units: tuple[UnitRow, ...] = param(
         (), "Age order", editor="table", help="Units from the youngest to the oldest, with the kind of their contact"
     )
+    contacts: tuple[ContactRow, ...] = param(
+        (),
+        "Contact table",
+        editor="table",
+        help="Pairs of units whose contact feeds another surface than the younger's, or none",
+        more=True,
+    )
     faults: tuple[FaultRow, ...] = param(
         (),
         "Faults",
         editor="table",
         help="From the youngest to the oldest; without a throw the one is found that fits best",
         more=True,
+    )
+    edits: tuple[EditRow, ...] = param(
+        (), "Pushes", editor="table", help="Places that push the contact of a unit where they want it", more=True
+    )
+    mends: tuple[MendRow, ...] = param(
+        (), "Holes to mend", editor="table", help="Holes whose contacts are honoured exactly, or doubted", more=True
+    )
+    exact: Literal["nothing", "holes", "everything"] = param(
+        "nothing", "Honoured exactly", help="What the smoothing does not touch", more=True
+    )
+    tolerance: float = param(
+        2.0, "Misses from", unit="m", above=0.0, help="A hole that its surface passes by more is listed", more=True
     )
     most_throw: float = param(
         200.0, "Largest throw", unit="m", above=0.0, help="Up to which a throw is looked for", more=True
@@ -67,6 +107,17 @@ class BuildModel(Params):
         more=True,
     )
     map_units: str = param("", "Units of the map", editor="attribute", of="map", help="Its column of units", more=True)
+    line_units: str = param(
+        "", "Units of drawn lines", help="Their column that names a unit; 'body' when empty", more=True
+    )
+    map_reach: float = param(
+        0.0,
+        "Mapped contacts reach down",
+        unit="m",
+        low=0.0,
+        help="Along the dip of their unit's row, or of the readings around; 0 leaves them on the ground",
+        more=True,
+    )
     vein_least: float = param(0.5, "Least thickness of veins", unit="m", low=0.0, more=True)
     vein_reach: float = param(
         80.0, "Veins end beyond holes at", unit="m", above=0.0, help="Where no hole says so before", more=True

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
+from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...geometry.mesh import DrapedMesh
 from ...items.base import Item
 from ...items.fields import BlockModel, Surface
 from ...progress import Progress
-from .build_model import INSIDE
+from .model_units import INSIDE, model_slot
 
 
 class UnitSurface(Params):
@@ -66,13 +66,6 @@ OPERATION = Operation(
     help="Makes the closed surface of a unit of a model, smooth between the middles of its cells, ending at the ground and at the model's edge, with its volume.",
     params=UnitSurface,
     run=_run,
-    inputs=(
-        Input(
-            "model",
-            "Model of units",
-            ("blocks",),
-            need=lambda e: "unit" in e.attributes and e.attributes["unit"].is_code,
-        ),
-    ),
+    inputs=(model_slot(),),
     outputs=(Output("surface", "surface", "Closed surface"),),
 )
