@@ -193,12 +193,12 @@ def test_contacts_come_from_a_grid_an_open_and_a_closed_surface(lamp: Project, t
         {"unit": "Slate", "kind": "background", "codes": "SLATE"},
     ]
     given = [lamp.store.put(grid), lamp.store.put(sphere)]
-    model = lamp[lamp.run("build-units", holes=holes, units=units, surfaces=given, **CELLS)["model"]]
-    assert isinstance(model, BlockModel)
+    made = lamp.run("build-units", holes=holes, units=units, surfaces=given, **CELLS)["model"]
+    model = lamp[made]
     for place in (20.0, 180.0):
         assert base_of(model, "Cover", place, 100) == pytest.approx(50 + 0.2 * place, abs=8.0)
-    volume = model.mesh.volumes().reshape(model.mesh.shape)[model.properties["unit"] == 1].sum()
-    assert volume == pytest.approx(ground.volume, rel=0.03)
+    pluton = lamp[lamp.run("unit-surface", model=made, unit="Granite")["surface"]]
+    assert isinstance(pluton, Surface) and pluton.volume_m3 == pytest.approx(ground.volume, rel=0.03)
     triangles = np.array([[k, k + 1, k + 21] for k in range(0, 419)] + [[k + 1, k + 22, k + 21] for k in range(0, 419)])
     gx, gy = np.meshgrid(x, y)
     sheet = Surface(

@@ -17,7 +17,7 @@ from ..theme.plain import axis_words
 from .chart_data import ChartData
 from .colours import class_colour, colour_at, table
 from .flat import label
-from .line_charts import paint_along, paint_control
+from .line_charts import paint_along, paint_control, paint_curves
 
 FloatArray = NDArray[np.float64]
 PERCENTILES = (50, 90, 95, 98)
@@ -200,6 +200,7 @@ PAINTERS: dict[str, Callable[[pg.PlotItem, ChartData], str]] = {
     "Correlation": paint_correlation,
     "By rank": lambda plot, d: paint_correlation(plot, d, by_rank=True),
     "Boxes": paint_boxes,
+    "Curves": paint_curves,
     "Along": paint_along,
     "Control": paint_control,
 }

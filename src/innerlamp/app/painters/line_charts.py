@@ -14,10 +14,11 @@ from ...core.items.holes import HoleSet
 from ...core.items.legend import position
 from ..theme.plain import axis_words
 from .chart_data import ChartData
-from .colours import colour_at
+from .colours import class_colour, colour_at
 from .flat import label
 
 BLANKS, PAIRS = "blanks", "duplicates"
+_CURVES = 12
 
 
 def groups_of_controls(holes: HoleSet) -> list[str]:
@@ -110,6 +111,32 @@ def _paint_pairs(plot: pg.PlotItem, d: ChartData, holes: HoleSet) -> str:
     plot.setLabel("bottom", axis_words(f"Original {d.x_label}"))
     _, spread = quality.check_duplicates(pairs["first"].to_numpy(float), pairs["second"].to_numpy(float))
     return f"{int(good.sum())} pairs, coefficient of variation {spread:.1f} %, {int(bad.sum())} apart by more than 25 %"
+
+
+def paint_curves(plot: pg.PlotItem, d: ChartData) -> str:
+    """Rows joined in the order of the attribute across, one curve for each class, named where it ends."""
+    good = np.isfinite(d.x) & np.isfinite(d.y)
+    if not good.any():
+        return "No pairs."
+    names = d.classes if d.classes is not None else np.full(len(d.x), "", dtype=object)
+    kinds = sorted({str(n) for n in names[good]})
+    if len(kinds) > _CURVES:
+        return f"{len(kinds)} classes are too many for curves; choose others in 'by'."
+    for kind in kinds:
+        rows = np.flatnonzero(good & (names == kind))
+        rows = rows[np.argsort(d.x[rows], kind="stable")]
+        ink = class_colour(d.class_legend, kind) if d.class_legend is not None else QColor(d.theme.text)
+        style = Qt.PenStyle.SolidLine if kinds.index(kind) % 2 == 0 else Qt.PenStyle.DashLine
+        x, y = d.x[rows], d.y[rows]
+        plot.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(ink, width=1.8, style=style), name=kind))
+        plot.addItem(pg.ScatterPlotItem(x, y, size=6, pen=None, brush=pg.mkBrush(ink)))
+        if kind:
+            plot.addItem(label(kind, float(x[-1]), float(y[-1]), ink.name(), 20, (1.0, 1.0)), ignoreBounds=True)
+    hit = np.flatnonzero(good & d.chosen)
+    if len(hit):
+        plot.addItem(pg.ScatterPlotItem(d.x[hit], d.y[hit], size=9, pen=None, brush=pg.mkBrush(d.theme.lit)))
+    plot.setLabel("left", axis_words(d.y_label))
+    return f"{int(good.sum()):,} rows in {len(kinds)} curves" if kinds != [""] else f"{int(good.sum()):,} rows"
 
 
 def paint_along(plot: pg.PlotItem, d: ChartData) -> str:

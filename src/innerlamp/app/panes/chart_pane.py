@@ -213,10 +213,10 @@ class ChartPane(ItemPane):
             self.words.clear()
             return
         what, name = self.what.currentText(), self.across.currentText()
-        self.upward.setVisible(what == "Scatter")
-        self.upward_words.setVisible(what == "Scatter")
-        self.by.setVisible(what in ("Scatter", "Boxes"))
-        self.by_words.setVisible(what in ("Scatter", "Boxes"))
+        self.upward.setVisible(what in ("Scatter", "Curves"))
+        self.upward_words.setVisible(what in ("Scatter", "Curves"))
+        self.by.setVisible(what in ("Scatter", "Curves", "Boxes"))
+        self.by_words.setVisible(what in ("Scatter", "Curves", "Boxes"))
         self.of.setVisible(what in ("Along", "Control"))
         self.of_words.setVisible(what in ("Along", "Control"))
         self.log.setVisible(what != "Control" or self.of.currentText() == "duplicates")
@@ -352,9 +352,9 @@ class ChartPane(ItemPane):
             axis.setTextPen(pg.mkPen(self.ctx.theme.faint))
         pairs = what == "Control" and self.of.currentText() == "duplicates"
         down = what == "Along" and self._down
-        self.bottom.log = log and (what in ("Histogram", "Probability", "Scatter") or pairs or down)
-        self.left.log = log and (what in ("Scatter", "Boxes") or pairs or (what == "Along" and not down))
-        plot.setLabel("bottom", axis_words(words) if what in ("Histogram", "Probability", "Scatter") else "")
+        self.bottom.log = log and (what in ("Histogram", "Probability", "Scatter", "Curves") or pairs or down)
+        self.left.log = log and (what in ("Scatter", "Curves", "Boxes") or pairs or (what == "Along" and not down))
+        plot.setLabel("bottom", axis_words(words) if what in ("Histogram", "Probability", "Scatter", "Curves") else "")
 
     # ---- selection
 
@@ -375,7 +375,7 @@ class ChartPane(ItemPane):
                 hit = np.isin(d.classes, wanted) & (d.x >= up[0]) & (d.x <= up[1])
             else:
                 hit = (d.x >= along[0]) & (d.x <= along[1])
-                if what == "Scatter":
+                if what in ("Scatter", "Curves"):
                     hit &= (d.y >= up[0]) & (d.y <= up[1])
         rows = np.flatnonzero(hit)
         self.ctx.select_rows(Selection(self._table[0], self._table[1], tuple(rows.tolist())))

@@ -58,7 +58,8 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
     },
     "Geology": {
         "Models": ("build-units", "unit-surface", "score-model", "unit-uncertainty"),
-        "Grades": ("grade-shell", "estimate-blocks"),
+        "Grades": ("grade-shell", "estimate-blocks", "swaths"),
+        "Blocks": ("compute-blocks", "take-into-blocks", "cut-blocks", "report-blocks"),
     },
     "Targets": {"Ranking": ("rank-targets",)},
 }

@@ -34,7 +34,17 @@ from ..operations.drilling import (
     nearest_sample,
     oriented,
 )
-from ..operations.geology import build_model, estimate_blocks, grade_shell, scorecard, uncertainty, unit_surface
+from ..operations.geology import (
+    block_columns,
+    block_parts,
+    block_reports,
+    build_model,
+    estimate_blocks,
+    grade_shell,
+    scorecard,
+    uncertainty,
+    unit_surface,
+)
 from ..operations.geophysics import (
     coincidence,
     diurnal,
@@ -130,6 +140,11 @@ OPERATIONS: dict[str, Operation] = {
         units_forward.UNITS_FORWARD,
         build_model.OPERATION,
         uncertainty.OPERATION,
+        block_columns.COMPUTE,
+        block_columns.TAKE,
+        block_parts.OPERATION,
+        block_reports.REPORT,
+        block_reports.SWATHS,
         unit_surface.OPERATION,
         scorecard.OPERATION,
         estimate_blocks.OPERATION,

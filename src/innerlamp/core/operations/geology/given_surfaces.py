@@ -51,14 +51,22 @@ def inside_of(name: str, given: Mapping[str, Grid | Surface], kind: Kind, places
         slope = np.hypot(*np.gradient(item.values, item.dy, item.dx))
         steep = np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
     else:
-        from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
-
-        _, first = np.unique(np.round(item.vertices[:, :2], 3), axis=0, return_index=True)
-        xy, z = item.vertices[first, :2], item.vertices[first, 2]
-        height = LinearNDInterpolator(xy, z)(places[:, :2])
-        lost = ~np.isfinite(height)
-        height[lost] = NearestNDInterpolator(xy, z)(places[lost, :2])
+        height = heights(item, places)
         steep = 0.0
     above = (places[:, 2] - height) / np.sqrt(1.0 + float(steep) ** 2)
     above = np.where(np.isfinite(above), above, -np.inf if laid_down(kind) else np.inf)
     return np.asarray(above if laid_down(kind) else -above)
+
+
+def heights(surface: Surface, places: np.ndarray) -> np.ndarray:
+    """Return the elevation of an open surface at places (n, 3), in metres; beyond its edge that of its nearest corner."""
+    from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
+
+    _, first = np.unique(np.round(surface.vertices[:, :2], 3), axis=0, return_index=True)
+    if len(first) < 3:
+        raise InputError("the surface has no extent in plan", where=surface.name)
+    xy, z = surface.vertices[first, :2], surface.vertices[first, 2]
+    height = LinearNDInterpolator(xy, z)(places[:, :2])
+    lost = ~np.isfinite(height)
+    height[lost] = NearestNDInterpolator(xy, z)(places[lost, :2])
+    return np.asarray(height)
