@@ -74,7 +74,7 @@ class Context:
         self.pointed: Signal[[Selection]] = Signal()
         self.clicked: Signal[[float, float, str]] = Signal()
         # A pane asks for a form (operation, inputs, values) or for another pane (kind, what it is to show).
-        self.ask: Signal[[str, dict[str, str], dict[str, Any]]] = Signal()
+        self.ask: Signal[[str, dict[str, Any], dict[str, Any]]] = Signal()
         self.wish: Signal[[str, str]] = Signal()
         self.jobs_changed: Signal[[list[Job]]] = Signal()
         self.compared: Signal[[int, int]] = Signal()

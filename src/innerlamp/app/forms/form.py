@@ -280,6 +280,8 @@ class OperationForm(FormState):
             self.cost.setText(f"{cost.text}. About {_seconds(cost.seconds)}, {max(cost.megabytes, 1):,.0f} MB.")
             self.notes.setText("\n".join(f"• {note}" for note in cost.notes))
             self.ctx.set_sketch(cost.sketch)
+            if self.preview is not None:
+                self.preview.cost_known(cost)
         else:
             self.cost.setText(str(cost) if isinstance(cost, LampError) else "")
             self.notes.setText("")
@@ -299,7 +301,11 @@ class OperationForm(FormState):
                 if isinstance(field, FileField) and field.info.required and not field.value():
                     raise LampError(f"choose the {field.info.label.lower()}")
             if self.edit is not None and self.ctx.session is not None:
-                self.ctx.session.desk.redo_edit(*self.edit, self.values())
+                item, place = self.edit
+                if place:
+                    self.ctx.session.desk.redo_edit(item, place, self.values())
+                else:
+                    self.ctx.session.desk.rerun(item, self.values(), self.inputs())
             else:
                 self.ctx.start(self.operation.name, self.values(), self.inputs())
         except LampError as error:

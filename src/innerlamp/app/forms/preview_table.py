@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from .contacts_preview import ContactsPreview
 from .curves_preview import CurvesPreview
 from .form_state import FormState
 from .grid_preview import CoarsePreview, KrigingPreview, SpectrumPreview
@@ -15,6 +16,8 @@ from .section_preview import TakeSection
 from .variogram_preview import VariogramPreview
 
 PREVIEWS: dict[str, Callable[[FormState], Preview]] = {
+    "build-units": ContactsPreview,
+    "unit-uncertainty": ContactsPreview,
     "import-holes": lambda form: ColumnsPreview(
         form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True
     ),

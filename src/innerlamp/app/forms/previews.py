@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.comparing.differences import compare_holes
-from ...core.declaring.operation import Inputs
+from ...core.declaring.operation import Cost, Inputs
 from ...core.errors import LampError
 from ...core.formats import columns, tables_in
 from ...core.operations.data import add_holes
@@ -35,6 +35,9 @@ class Preview(QWidget):
 
     def update_preview(self) -> None:
         """Show what the form says now."""
+
+    def cost_known(self, cost: Cost) -> None:
+        """Show what a look at the inputs found."""
 
 
 class ColumnsPreview(Preview):

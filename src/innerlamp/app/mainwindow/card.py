@@ -38,6 +38,7 @@ from ..theme.plain import Label
 from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard
 from .item_history import HistoryList
+from .misses import MissList, is_list
 from .space_rows import space_rows
 from .style_rows import OpacitySlider, UnitList, symbol_rows, width_row
 from .trade_off import TradeOff
@@ -101,6 +102,8 @@ class Card(QScrollArea):
             item = self.ctx.item(entry.id)
             if item is not None:
                 self._colours(box, entry, item)
+            if item is not None and is_list(item, entry):
+                box.addWidget(MissList(self.ctx, entry, item))
             self._recipe(box, entry)
             if self.ctx.comparable(entry):
                 box.addWidget(DifferenceCard(self.ctx, entry))

@@ -57,9 +57,13 @@ class HistoryList(QFrame):
         row.setObjectName("bad" if bad else "faint")
         row.setWordWrap(True)
         row.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
-        changeable = place > 0 and not self.entry.dated
-        if changeable:
-            row.setToolTip("A change made to the item. Right click to drop it or to make it otherwise")
+        run = place == 0 and not bad and bool(self.entry.chain) and not self.entry.chain[0].is_edit
+        if (place > 0 or run) and not self.entry.dated:
+            row.setToolTip(
+                "A change made to the item. Right click to drop it or to make it otherwise"
+                if place
+                else "The run that made the item. Right click to open its form and make it anew otherwise"
+            )
             row.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             row.customContextMenuRequested.connect(lambda at, row=row, place=place: self._menu(row, place, at))
@@ -68,7 +72,8 @@ class HistoryList(QFrame):
 
     def _menu(self, row: QLabel, place: int, at: QPoint) -> None:
         menu = QMenu(self)
-        menu.addAction("Drop this change", lambda: self.drop(place))
+        if place:
+            menu.addAction("Drop this change", lambda: self.drop(place))
         menu.addAction("Open its form…", lambda: self.open(place))
         menu.exec(row.mapToGlobal(at))
 
@@ -80,8 +85,14 @@ class HistoryList(QFrame):
     def open(self, place: int) -> None:
         """Open the form of a change as it was made; running it there changes that step."""
         step = self.entry.chain[place]
-        inputs = {slot: pairs[0][0] for slot, pairs in step.inputs.items() if pairs} | {step.base: self.entry.id}
-        values: dict[str, Any] = {"@edit": place, **step.params}
+        inputs: dict[str, Any] = {
+            slot: pairs[0][0] if len(pairs) == 1 else [i for i, _ in pairs]
+            for slot, pairs in step.inputs.items()
+            if pairs
+        }
+        if step.base:
+            inputs[step.base] = self.entry.id
+        values: dict[str, Any] = {"@edit": place, "@item": self.entry.id, **step.params}
         self.ctx.ask.emit(step.operation, inputs, values)
 
 

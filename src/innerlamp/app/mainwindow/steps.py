@@ -205,14 +205,16 @@ class Steps(QFrame):
         self._show(self.form, FORM_WIDTH)
         return self.form
 
-    def _asked(self, operation: str, inputs: dict[str, str], values: dict[str, Any]) -> None:
+    def _asked(self, operation: str, inputs: dict[str, Any], values: dict[str, Any]) -> None:
         form = self.open_form(operation)
-        edit = values.pop("@edit", None)
+        edit, item = values.pop("@edit", None), values.pop("@item", "")
         if edit is not None:
-            form.edit = (inputs[form.operation.base], int(edit))
+            form.edit = (inputs.get(form.operation.base, item), int(edit))
             form.run_button.setText("Change")
         for slot, item in inputs.items():
-            if slot in form.slots and (at := form.slots[slot].findData(item)) >= 0:
+            if slot in form.lists:
+                form.lists[slot].choose([item] if isinstance(item, str) else list(item))
+            elif slot in form.slots and (at := form.slots[slot].findData(item)) >= 0:
                 form.slots[slot].setCurrentIndex(at)
         form._slot_changed()
         for name, value in form.operation.today(values, form.operation.version).items():

@@ -146,6 +146,21 @@ class JobDesk:
         self._go(job)
         return job
 
+    def rerun(
+        self, item: str, params: Mapping[str, Any], inputs: Mapping[str, str | Sequence[str]] | None = None
+    ) -> Job:
+        """Make all items of an item's run anew with other parameters or inputs, as new versions of them.
+
+        Raises
+        ------
+        LampError
+            When the item was not made by a run, or the parameters do not fit.
+        """
+        job = self.runner.new(execute.rerun(self.store, item, params, inputs))
+        self.jobs.append(job)
+        self._go(job)
+        return job
+
     def _carry(self, how: execute.Again, cause: int | None) -> None:
         if how.found:
             self.store.point(how.found, "Found again", cause)

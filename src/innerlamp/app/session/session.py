@@ -47,6 +47,7 @@ class Session:
         self.closed = False
         # Models of iterations that are looked at while their job runs: drawn like items, never stored.
         self.guests: dict[str, tuple[Entry, Item]] = {}
+        self._unasked: set[str] = set()
         self._shown = 0
         # Who may only look still lights and colours things, for as long as the window is open.
         self._lit: dict[str, int] = {}
@@ -76,12 +77,20 @@ class Session:
         before = dict(self.guests)
         for job in jobs:
             name = f"job {job.id}"
-            if not job.active or not job.watched:
+            if not job.active or (name in self.guests and not job.watched and name not in self._unasked):
                 self.guests.pop(name, None)
+                self._unasked.discard(name)
             elif isinstance(job.shown, Item):
+                # What a job shows unasked, such as a coarse model, is seen until the job ends.
                 item = job.shown
                 self._shown += 1
-                title = f"{item.name}, iteration {job.measures.get('iteration', 0):.0f}"
+                if not job.watched:
+                    self._unasked.add(name)
+                title = (
+                    f"{item.name}, iteration {job.measures['iteration']:.0f}"
+                    if "iteration" in job.measures
+                    else item.name
+                )
                 entry = Entry(
                     name, item.kind, title, -self._shown, attributes=dict(item.attributes), bounds=item.bounds,
                     crs=item.crs, lit=1,

@@ -256,10 +256,40 @@ def _surface(a: Surface, b: Surface) -> list[Change]:
     return out
 
 
+def _units(a: BlockModel, b: BlockModel, name: str) -> list[Change]:
+    """Volumes of units, and how far their surfaces moved: what they are inside by now where they ended before."""
+    out: list[Change] = []
+    for unit in dict.fromkeys([*b.names[name], *a.names[name]]):
+        before, after = (
+            float(m.mesh.volumes(np.argwhere(m.properties[name] == m.names[name].index(unit))).sum()) / 1e6
+            if unit in m.names[name]
+            else 0.0
+            for m in (a, b)
+        )
+        out.append(_sizes(f"Volume of {unit}", before, after, "million m³"))
+        one, two = (m.properties.get(f"inside {unit}") for m in (a, b))
+        if one is None or two is None or a.mesh != b.mesh:
+            continue
+        near = np.isfinite(one) & np.isfinite(two) & (np.abs(one) < 1.5 * b.mesh.thin)
+        if near.any():
+            moved = np.where(near, np.abs(two.astype(float) - one), -1.0)
+            i, j, k = np.unravel_index(int(np.argmax(moved)), moved.shape)
+            if moved[i, j, k] > 0:
+                x, y, z = (float(c) for c in b.mesh.centres(np.array([[i, j, k]]))[0])
+                words = f"{float(np.median(moved[near])):.1f} m (median), {float(moved[i, j, k]):.0f} m at most"
+                out.append(Change(f"Surface of {unit}: moved by", "", words, (x, y, z)))
+    return out
+
+
 def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
     out: list[Change] = []
     for name in b.properties:
         if name not in a.properties:
+            continue
+        if name in a.names and name in b.names:
+            out += _units(a, b, name)
+            continue
+        if name.startswith("inside ") and b.names:
             continue
         one, two = a.properties[name], b.properties[name]
         unit = b.units.get(name, "")

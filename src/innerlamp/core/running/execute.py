@@ -58,7 +58,8 @@ class Way:
 class Task:
     """All that a worker needs to make items; plain data that can be sent to a process.
 
-    `ways` is by output slot; without any, every output of the run becomes a new item.
+    `ways` is by output slot; without any, every output of the run becomes a new item. A `loose` task may make other outputs
+    than those that have a way: what it makes besides becomes a new item, what it makes no more stays as it was.
     """
 
     label: str
@@ -72,6 +73,7 @@ class Task:
     instant: bool = False
     layouts: tuple[tables_in.Known, ...] = ()
     area: tuple[float, float, float, float] | None = None
+    loose: bool = False
 
     @property
     def step(self) -> Recipe:
@@ -342,6 +344,40 @@ def redone(store: Store, item: str, edit: int, params: Mapping[str, Any] | None)
     return _task(store, f"{word}: {op.title}", run, {run.output: way}, refresh=True)
 
 
+def rerun(store: Store, item: str, params: Mapping[str, Any], inputs: Chosen | None = None) -> Task:
+    """Return the task that makes all items of the run of an item anew, with other parameters or inputs, as new versions of them.
+
+    Their later changes are made again on top.
+
+    Raises
+    ------
+    InputError
+        When the item was not made by a run, or the parameters or inputs do not fit.
+    """
+    entry = store.entry(item)
+    if not entry.chain or entry.chain[0].is_edit or entry.dated:
+        raise InputError("it was not made by a run that could be changed", where=entry.name)
+    present = store.heads()
+    first = _today(entry.chain[0].on(present))
+    op = find_operation(first.operation)
+    chosen = {slot: [i for i, _ in pairs] for slot, pairs in first.inputs.items()} if inputs is None else inputs
+    group = [e for e in store.entries() if e.chain and e.chain[0].group == entry.chain[0].group and not e.dated]
+    every = {e.id: e for e in store.entries()}
+    run = dataclasses.replace(_step(store, op, params, chosen), base="")
+    for used, _ in run.pairs:
+        if any(used == e.id or freshness.made_of(every, used, e.id) for e in group):
+            raise InputError(
+                f"'{every[used].name}' is itself made from '{entry.name}'", where=op.name, fix="Use a dated copy of it"
+            )
+    ways = {
+        e.chain[0].output: Way(
+            tuple(dataclasses.replace(_today(s.on(present)), problem="") for s in e.chain[1:]), 0, e.id, e.version
+        )
+        for e in group
+    }
+    return dataclasses.replace(_task(store, f"Change: {op.title}", run, ways, refresh=True), loose=True)
+
+
 # ---- carrying out
 
 
@@ -378,7 +414,10 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
         done = 1
     made = Made()
     staging = Path(task.staging)
-    for slot, way in (task.ways or {name: Way() for name in outputs}).items():
+    others = {name: Way() for name in outputs} if task.loose or not task.ways else {}
+    for slot, way in {**others, **task.ways}.items():
+        if task.loose and not way.start and slot not in outputs:
+            continue  # what the run makes no more stays as it was
         first = () if way.start or run is None else (dataclasses.replace(run, output=slot),)
         if not way.start and slot not in outputs:
             raise InputError(
@@ -471,6 +510,9 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
     state = freshness.judge(store.entries(), store.same) if cause is not None else {}
     landing: dict[str, Result] = {}
     for slot, result in made.results.items():
+        if slot not in task.ways:
+            landing[slot] = result
+            continue
         way = task.ways[slot]
         if way.item not in present:  # taken off the shelf while its refresh ran: it stays off
             continue
@@ -482,8 +524,8 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
             store.put_aside(way.item, result, lines[slot])
     if not landing:
         return {}
-    replace = {slot: task.ways[slot].item for slot in landing}
-    expect = {task.ways[slot].item: task.ways[slot].expect for slot in landing}
+    replace = {slot: task.ways[slot].item for slot in landing if slot in task.ways}
+    expect = {task.ways[slot].item: task.ways[slot].expect for slot in replace}
     return store.add(landing, task.label, lines, replace, expect=expect, cause=cause, items=made.items)
 
 

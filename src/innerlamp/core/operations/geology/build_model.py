@@ -29,7 +29,7 @@ from .hand_evidence import checked_edits
 from .logged_units import Logged, logged, proposed_order, units_of
 from .model_extent import coarser, ground_of, mesh_of, within
 from .model_units import INSIDE
-from .unit_fields import Found, fields
+from .unit_fields import COLUMNS, Found, fields
 from .unit_params import BuildModel
 
 _COARSE = 12_000  # cells of the model that is seen first
@@ -113,12 +113,17 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
         out["contacts"] = PointSet(
             name=f"Contacts of {name}", crs=source.crs, table=contacts, units={"misfit": "m"}, content="readings"
         )
-    if len(misses):
-        rows = misses.sort_values("distance", ascending=False).reset_index(drop=True)
+    if log is not None:  # empty when none is missed: what hangs from it, and a list that was long, follow
+        rows = (
+            misses
+            if len(misses)
+            else pd.DataFrame(columns=[*COLUMNS, "what", "distance"]).astype(dict.fromkeys("xyz", float))
+        )
+        rows = rows.sort_values("distance", ascending=False).reset_index(drop=True)
         out["misses"] = PointSet(
             name=f"Holes that {name} misses",
             crs=source.crs,
-            table=rows,
+            table=rows.astype({"misfit": float, "distance": float}),
             units={"misfit": "m", "distance": "m"},
             content="readings",
         )
