@@ -145,3 +145,56 @@ def _places(start: float, stop: float, top: bool, foot: bool, step: float, cap: 
         count = max(int((inner[1] - inner[0]) / (4.0 * step)), 1)
         parts.append(inner[0] + (np.arange(count) + 0.5) * (inner[1] - inner[0]) / count)
     return np.unique(np.round(np.concatenate(parts), 3)) if parts else np.array([0.5 * (start + stop)])
+
+
+def pieces(runs: Runs, unit: NDArray[np.integer], number: int) -> tuple[IntArray, FloatArray, FloatArray]:
+    """Return the pieces of a unit on holes: hole (n,), start and stop (n,), metres along the hole.
+
+    What is younger (a lower number) took the place of the unit: pieces with nothing else between them are one.
+    """
+    hole: list[int] = []
+    start: list[float] = []
+    stop: list[float] = []
+    touch = runs.touch()
+    open_piece = False
+    for k in range(len(unit)):
+        if k and not touch[k - 1]:
+            open_piece = False
+        if unit[k] == number:
+            if open_piece:
+                stop[-1] = float(runs.stop[k])
+            else:
+                hole.append(int(runs.hole[k]))
+                start.append(float(runs.start[k]))
+                stop.append(float(runs.stop[k]))
+            open_piece = True
+        elif unit[k] < 0 or unit[k] > number:
+            open_piece = False
+    return np.array(hole, dtype=np.int64), np.array(start), np.array(stop)
+
+
+def covered(runs: Runs, unit: NDArray[np.integer], number: int) -> tuple[IntArray, FloatArray, NDArray[np.bool_]]:
+    """Return down to where holes are covered by units up to a number: hole (n,), depth (n,) in metres, and whether the base was met.
+
+    A hole that begins in something older is covered down to nothing; one that never leaves the cover says that it
+    reaches at least to its end. Holes whose log does not begin near the collar are left out.
+    """
+    hole: list[int] = []
+    depth: list[float] = []
+    met: list[bool] = []
+    touch = runs.touch()
+    k = 0
+    while k < len(unit):
+        last = k
+        while last + 1 < len(unit) and runs.hole[last + 1] == runs.hole[k]:
+            last += 1
+        if runs.start[k] <= 2.0 * GAP:
+            base, j = 0.0, k
+            while j <= last and 0 <= unit[j] <= number and (j == k or touch[j - 1]):
+                base = float(runs.stop[j])
+                j += 1
+            hole.append(int(runs.hole[k]))
+            depth.append(base)
+            met.append(j <= last)
+        k = last + 1
+    return np.array(hole, dtype=np.int64), np.array(depth), np.array(met, dtype=bool)

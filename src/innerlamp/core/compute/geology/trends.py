@@ -19,8 +19,8 @@ def of_planes(at: FloatArray, normals: FloatArray, reach: float) -> Lift:
     Parameters
     ----------
     at, normals
-        Places (n, 3) in metres and unit normals (n, 3). All point to one side of the layers where they are upright; a
-        reading of an overturned limb counts as one that is not.
+        Places (n, 3) in metres and unit normals (n, 3), all to the same side of the layers: upward where these are upright,
+        downward where they are overturned.
     reach
         How many times farther values reach along the trend than across it.
 
@@ -33,7 +33,6 @@ def of_planes(at: FloatArray, normals: FloatArray, reach: float) -> Lift:
         raise InputError(f"{len(at)} structural readings are too few for a trend", fix="Three are needed")
     keep = np.linspace(0, len(at) - 1, min(len(at), _MOST)).astype(np.int64)
     at, normals = at[keep], normals[keep]
-    normals = np.where(normals[:, 2:] < 0, -normals, normals)
     middle = at.mean(axis=0)
     mean = normals.mean(axis=0)
     mean /= max(float(np.linalg.norm(mean)), 1e-9)

@@ -11,6 +11,7 @@ from ...errors import InputError
 from . import rbf
 
 FloatArray = NDArray[np.float64]
+_ALONG = 0.12  # sine of the angle (about 7 degrees) under which a hole runs along a vein
 
 
 @dataclass(frozen=True)
@@ -23,9 +24,9 @@ class Vein:
         A place on the plane, metres.
     axes
         Unit vectors (3, 3) as rows: two in the plane, its normal.
-    middle, half
-        Fields over the plane (third coordinate 0): offset of the middle surface along the normal, and half the
-        thickness, negative beyond where it pinches out.
+    middle, half, extent
+        Fields over the plane (third coordinate 0), metres: offset of the middle surface along the normal, half the
+        thickness of its pieces, and what bounds that half: large where the vein is, negative beyond where it pinches out.
     least
         Half of the least thickness in metres where the vein is there.
     """
@@ -34,14 +35,16 @@ class Vein:
     axes: FloatArray
     middle: rbf.RadialField
     half: rbf.RadialField
+    extent: rbf.RadialField
     least: float
 
     def value(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) inside of the walls, negative outside."""
         flat, off = self._flat_and_off(points)
-        half = rbf.evaluate(self.half, flat)
-        half = np.where(half > 0, np.maximum(half, self.least), half)
-        return np.asarray(half - np.abs(off))
+        there = rbf.evaluate(self.extent, flat)
+        half = np.minimum(np.maximum(rbf.evaluate(self.half, flat), self.least), there)
+        # As thick as asked wherever it is, up to where it ends.
+        return np.asarray(np.where(there > 0, np.maximum(half, np.minimum(self.least, 4.0 * there)), there) - np.abs(off))
 
     def off(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) from the middle surface along the normal of the plane, positive on its side."""
@@ -148,6 +151,11 @@ def fit_vein(
         origin, axes = centres.mean(axis=0), plane_axes(normal)
     local = (centres - origin) @ axes.T
     thick = np.abs((one_wall - other_wall) @ axes[2])
+    # Where a hole runs along the vein its ends are no walls: such a piece tells where the vein is, not how thick.
+    length = np.linalg.norm(one_wall - other_wall, axis=1)
+    walls = thick > _ALONG * length
+    if not walls.any():
+        walls[:] = True
     flat = np.column_stack([local[:, :2], np.zeros(len(local))])
     middle = _over_plane(flat, local[:, 2])
     # Where pieces without it pass through the middle surface it has no thickness.
@@ -157,12 +165,15 @@ def fit_vein(
     through = off[0] * off[1] < 0
     share = (off[0] / np.where(through, off[0] - off[1], 1.0))[:, None]
     empty = (ends[0] + share * (ends[1] - ends[0]))[through]
-    # Round about it ends at its reach.
-    ring = _ring(flat[:, :2], reach)
-    usual = float(np.median(thick)) if len(thick) else 1.0
-    at = np.vstack([flat, _flat(empty[:, :2]), _flat(ring)])
-    value = np.concatenate([0.5 * thick, np.full(len(empty), -0.5 * usual), np.full(len(ring), -0.5 * usual)])
-    return Vein(origin, axes, middle, _over_plane(at, value), 0.5 * least)
+    # Round about it ends at its reach, and beyond it is gone.
+    rings = [_ring(flat[:, :2], reach), _ring(flat[:, :2], 1.6 * reach)]
+    usual = float(np.median(thick[walls]))
+    at = np.vstack([flat, _flat(empty[:, :2]), *map(_flat, rings)])
+    # What bounds the thickness falls from four times of half of it to as much below nothing, so that it ends half-way.
+    steep = 2.0 * np.maximum(np.where(walls, thick, usual), usual)
+    beyond = [np.full(len(ring), share * usual) for ring, share in zip(rings, (-0.02, -2.0), strict=True)]
+    bound = np.concatenate([steep, np.full(len(empty), -2.0 * usual), *beyond])
+    return Vein(origin, axes, middle, _over_plane(flat[walls], 0.5 * thick[walls]), _over_plane(at, bound), 0.5 * least)
 
 
 def _flat(uv: FloatArray) -> FloatArray:

@@ -65,7 +65,7 @@ def sources_of(inputs: Inputs, p: BuildModel) -> tuple[Sources, Logged | None, n
     used = log.without(left) if log is not None and len(left) else log
     ground = ground_of(inputs, p)
     of = Sources(
-        units, members, used, chart, readings(inputs, ground), ground, mesh_of(inputs, p, log), feeds(p.contacts, units),
+        units, members, used, chart, readings(inputs, ground, p.planes), ground, mesh_of(inputs, p, log), feeds(p.contacts, units),
         inputs.all("lines", Features), inputs.all("picks", PointSet), given_by_name(inputs), inputs.all("traces", Item),
     )  # fmt: skip
     return of, log, left

@@ -21,6 +21,7 @@ from ...items.base import Item
 from ...items.features import Features, texts_of
 from ...items.fields import Grid, Surface
 from ...items.points import PointSet
+from ...items.signs import plane_sign
 from .hand_evidence import placed
 from .logged_units import Logged, number_of
 from .model_extent import height_at
@@ -46,7 +47,7 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Readings:
-    """Planes: places (n, 3), upward normals (n, 3)."""
+    """Planes: places (n, 3), normals (n, 3) that point to where layers get younger."""
 
     at: np.ndarray
     normals: np.ndarray
@@ -84,7 +85,19 @@ class Sources:
     faults: tuple[Item, ...] = ()
 
 
-def readings(inputs: Inputs, ground: Grid | float) -> Readings:
+def readings(inputs: Inputs, ground: Grid | float, kinds: str = "") -> Readings:
+    """Return the planes of the slot `structures`; their normals point to where layers get younger.
+
+    Parameters
+    ----------
+    kinds
+        What the readings are of, such as "bedding"; by default bedding alone where the readings say what they are of.
+
+    Raises
+    ------
+    InputError
+        When a dip is impossible, or no reading is of that kind.
+    """
     item = inputs.maybe("structures", PointSet)
     if item is None:
         return Readings(np.empty((0, 3)), np.empty((0, 3)))
@@ -95,10 +108,27 @@ def readings(inputs: Inputs, ground: Grid | float) -> Readings:
             f"{int(bad.sum())} readings have a dip that is not from 0 to 90°, such as row {int(np.flatnonzero(bad)[0]) + 1}",
             where=item.name,
         )
+    words = np.full(len(item.table), "", dtype=object)
+    for name, attribute in item.attributes.items():
+        if attribute.is_code:
+            words = words + " " + item.table[name].fillna("").astype(str).to_numpy(dtype=object)
+    words = np.array([str(w).lower() for w in words], dtype=object)
+    wanted = np.ones(len(words), dtype=bool)
+    if kinds.strip():
+        wanted = np.array([kinds.strip().lower() in w for w in words], dtype=bool)
+        if not wanted.any():
+            raise InputError(f"no structural reading is of '{kinds}'", where=item.name)
+    elif any(w.strip() for w in words):
+        told = np.array([plane_sign(w) for w in words], dtype=object)
+        bedding = np.isin(told, ["tick", "overturned"])
+        wanted = bedding if bedding.any() else wanted
     z = np.where(np.isfinite(columns[:, 4]), columns[:, 4], height_at(ground, columns[:, 2], columns[:, 3]))
     at = np.column_stack([columns[:, 2:4], z])
-    good = np.isfinite(at).all(axis=1) & np.isfinite(columns[:, :2]).all(axis=1)
-    return Readings(at[good], plane_normal(columns[good, 0], columns[good, 1]))
+    good = np.isfinite(at).all(axis=1) & np.isfinite(columns[:, :2]).all(axis=1) & wanted
+    normal = plane_normal(columns[:, 0], columns[:, 1])
+    turned = np.array([plane_sign(w) == "overturned" for w in words], dtype=bool)
+    normal[turned] *= -1.0  # an overturned limb gets younger downwards
+    return Readings(at[good], normal[good])
 
 
 def one_set(found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]) -> Evidence:

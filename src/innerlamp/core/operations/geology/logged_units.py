@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import pandas as pd
@@ -32,6 +33,10 @@ class UnitRow(Row):
         None,
         "Reach in the plane",
         help="Times as far as across it; without a dip along the bedding of the readings, as it bends",
+    )
+    beyond: Maybe = param(None, "Ends beyond holes (m)", help="Of a vein, where no hole says so before")
+    follows: Literal["as all", "between its values", "smooth"] = param(
+        "as all", "Its field is", help="Between its values, or smooth: a roof that goes on downwards needs a smooth one"
     )
     thickness: Maybe = param(None, "Thickness (m)", help="Of a vein that is known by lines only")
     apart: Maybe = param(

@@ -13,6 +13,7 @@ from ...compute.geology.faults import Fault, taken_back
 from ...errors import InputError
 from ...progress import Progress
 from .contact_evidence import Evidence, Readings, Sources, evidence, for_series, levels, one_set, thinned
+from .covers import cover_of
 from .given_surfaces import inside_of
 from .kept_fields import kept
 from .logged_units import UnitRow
@@ -74,6 +75,16 @@ def fields(
             for k in given:
                 values = inside_of(p.units[k].surface.strip(), of.given, of.units[k].kind, now)
                 out[k] = Found(values, pd.DataFrame(columns=COLUMNS), pd.DataFrame())
+        elif of.units[group[0]].kind == "overburden" and (cover := cover_of(group[0], of, p)) is not None:
+            table = pd.DataFrame(
+                {**{axis: cover.points[:, k] for k, axis in enumerate("xyz")}, "surface": of.units[group[0]].name}
+                | {"misfit": cover.inside(cover.points, of), "hole": cover.hole}
+            )
+            bad = table[(table["misfit"].abs() > p.tolerance) & (table["hole"] != "")]
+            bad = bad.assign(what="misses its contact", distance=bad["misfit"].abs())
+            out[group[0]] = Found(
+                cover.inside(now, of), table, bad.sort_values("distance", ascending=False).drop_duplicates("hole")
+            )
         elif group[0] in bodies:
             out[group[0]] = _vein(group[0], bodies, of, p, then, faults)
         else:
@@ -107,7 +118,7 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
     if len(found) > 1:
         found = [for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
     whole = thinned(one_set(found, shifts, faults), most)
-    smooth = p.field == "smooth"
+    smooth = (p.field if row.follows == "as all" else row.follows) == "smooth"
     nugget = np.where(whole.contact, p.smoothing, p.smoothing + 0.05 * np.abs(whole.values)) * (0.1 if smooth else 1.0)
     nugget[whole.firm] = 0.0
     laid = ao.laid_down(units[group[0]].kind)

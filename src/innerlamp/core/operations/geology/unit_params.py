@@ -110,6 +110,12 @@ class BuildModel(Params):
     line_units: str = param(
         "", "Units of drawn lines", help="Their column that names a unit; 'body' when empty", more=True
     )
+    planes: str = param(
+        "",
+        "Readings of",
+        help="Such as bedding or S0; bedding alone when empty, where readings say what they are of",
+        more=True,
+    )
     map_reach: float = param(
         0.0,
         "Mapped contacts reach down",

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ...compute.geology.contacts import pieces
 from ...compute.geology.faults import Fault, taken_back
 from ...compute.geology.veins import Vein, ended, fit_vein, mean_plane, parted
 from ...compute.geometry.orientations import plane_normal
@@ -55,20 +56,28 @@ def vein_bodies(number: int, of: Sources, p: BuildModel, faults: Sequence[Fault]
     if log is not None:
         names = np.array([*map(str, log.names)], dtype=object)
         sure = ~np.isin(names[log.runs.hole], doubted)
-        mine, others = np.flatnonzero((log.unit == number) & sure), np.flatnonzero((log.unit > number) & sure)
-        tops, feet = ([log.places(log.runs.hole[mine], d[mine])] for d in (log.runs.start, log.runs.stop))
-        hole = [names[log.runs.hole[mine]]]
+        of_hole, start, stop = pieces(log.runs, log.unit, number)
+        mine = ~np.isin(names[of_hole], doubted) if len(of_hole) else np.zeros(0, dtype=bool)
+        others = np.flatnonzero((log.unit > number) & sure)
+        tops, feet = ([log.places(of_hole[mine], d[mine])] for d in (start, stop))
+        hole = [names[of_hole[mine]]] if len(of_hole) else hole
         ends = np.stack([log.places(log.runs.hole[others], d[others]) for d in (log.runs.start, log.runs.stop)])
     lines = _lines(number, of, p)
-    if not len(tops[0]) and not lines:
-        raise InputError(f"no hole has the vein '{name}', and no line", fix="Look at its codes")
     thick = row.thickness or 2.0 * max(p.vein_least, 0.5)
     for line in lines:
         across = normal if normal is not None else _upright(line)
         tops.append(line + 0.5 * thick * across)
         feet.append(line - 0.5 * thick * across)
         hole.append(np.full(len(line), "", dtype=object))
+    drilled_only = not lines
+    for top, foot in _outcrops(number, of, p, normal):
+        drilled_only = False
+        tops.append(top)
+        feet.append(foot)
+        hole.append(np.full(len(top), "", dtype=object))
     whole_top, whole_foot = (taken_back(np.vstack(w), faults) for w in (tops, feet))
+    if not len(whole_top):
+        raise InputError(f"no hole has the vein '{name}', and no line", fix="Look at its codes")
     without = tuple(taken_back(e, faults) for e in ends)
     centres = 0.5 * (whole_top + whole_foot)
     of_body = np.zeros(len(centres), dtype=np.int64)
@@ -77,14 +86,14 @@ def vein_bodies(number: int, of: Sources, p: BuildModel, faults: Sequence[Fault]
         of_body = parted(centres @ across, row.apart)
         if normal is None:
             normal = across
-    elif lines and not len(tops[0]):
+    elif lines and len(whole_top) == sum(map(len, lines)):
         of_body = np.repeat(np.arange(len(lines)), [len(line) for line in lines])
     made = []
     for k in range(int(of_body.max()) + 1):
         rows = of_body == k
-        plane = normal if normal is not None else (_upright(centres[rows]) if not len(tops[0]) else None)
+        plane = normal if normal is not None else (None if drilled_only else _upright(centres[rows]))
         made.append(
-            fit_vein(whole_top[rows], whole_foot[rows], (without[0], without[1]), plane, p.vein_least, p.vein_reach)
+            fit_vein(whole_top[rows], whole_foot[rows], (without[0], without[1]), plane, p.vein_least, row.beyond or p.vein_reach)
         )
     return Bodies(tuple(made), np.vstack([*tops, *feet]), np.tile(np.concatenate(hole), 2), centres)
 
@@ -94,6 +103,51 @@ def _upright(line: np.ndarray) -> np.ndarray:
     away = line[:, :2] - line[:, :2].mean(axis=0)
     _, _, rows = np.linalg.svd(away, full_matrices=False)
     return np.array([-rows[0, 1], rows[0, 0], 0.0])
+
+
+def _outcrops(
+    number: int, of: Sources, p: BuildModel, normal: np.ndarray | None
+) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Walls (n, 3) of a vein at its mapped polygons: where lines across its strike enter and leave them, on the ground and down dip."""
+    if of.chart is None:
+        return []
+    import shapely
+
+    from ...formats.features import polygons_of
+
+    column = p.map_units or next((n for n, a in of.chart.attributes.items() if a.is_code), "")
+    names = texts_of(of.chart, column)
+    mine = (number_of(names, of.units, of.members) == number) | (names == of.units[number].name)
+    row = p.units[number]
+    west, east, south, north = of.mesh.bounds[:4]
+    box, out = shapely.box(west, south, east, north), []
+    for owner, whole in polygons_of(of.chart):
+        shape = whole.intersection(box)
+        if not mine[owner] or shape.is_empty:
+            continue
+        corners = np.array(shapely.minimum_rotated_rectangle(shape).exterior.coords)
+        sides = np.diff(corners[:3], axis=0)
+        long = sides[int(np.argmax(np.linalg.norm(sides, axis=1)))]
+        across = np.array([-long[1], long[0]]) if normal is None or np.hypot(*normal[:2]) < 0.05 else normal[:2]
+        across = across / np.linalg.norm(across)
+        along = np.array([across[1], -across[0]])
+        middle = np.array(shape.centroid.coords[0])
+        ring = shapely.get_coordinates(shape) - middle
+        reach = float(np.abs(ring @ across).max()) + 10.0
+        spots = np.arange(float((ring @ along).min()) + 5.0, float((ring @ along).max()), max(2.0 * p.cell, 20.0))
+        walls: list[np.ndarray] = []
+        for s in spots:
+            at = middle + s * along
+            cut = shape.intersection(shapely.LineString([at - reach * across, at + reach * across]))
+            walls += [
+                np.array(g.coords) for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > 0
+            ]
+        if walls:
+            top, foot = (np.array([w[end] for w in walls]) for end in (-1, 0))
+            pair = [np.column_stack([w, height_at(of.ground, w[:, 0], w[:, 1])]) for w in (top, foot)]
+            deeper = [np.vstack([w, *_deeper(w, row.dip, row.dip_direction, p.map_reach)]) for w in pair]
+            out.append((deeper[0], deeper[1]))
+    return out
 
 
 def _lines(number: int, of: Sources, p: BuildModel) -> list[np.ndarray]:
