@@ -161,13 +161,13 @@ def test_units_have_shares_in_blocks_and_columns_with_their_true_tops(lamp: Proj
     shares = block_model(lamp, lamp.run("cut-blocks", model=model)["model"])
     volume = shares.mesh.volumes().reshape(shares.mesh.shape)
     granite = np.nan_to_num(shares.properties["share of Granite"])
-    assert (volume * granite).sum() / 100 == pytest.approx(exact, rel=0.01)  # by whole cells it is within 3 %
+    assert (volume * granite).sum() / 100 == pytest.approx(exact, rel=0.015)  # by whole cells it is within 3 %
     assert (granite + np.nan_to_num(shares.properties["share of Slate"]))[
         np.isfinite(shares.properties["unit"])
     ] == pytest.approx(100.0)
     columns = block_model(lamp, lamp.run("cut-blocks", model=model, how="columns with true tops")["model"])
     volume = columns.mesh.volumes().reshape(columns.mesh.shape)
-    assert volume[columns.properties["unit"] == 0].sum() == pytest.approx(exact, rel=0.01)
+    assert volume[columns.properties["unit"] == 0].sum() == pytest.approx(exact, rel=0.015)
     whole = block_model(lamp, model)
     assert volume.sum() == pytest.approx(whole.mesh.volumes().sum(), rel=1e-6)
     middle = columns.mesh.values_at(

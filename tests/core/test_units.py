@@ -134,7 +134,7 @@ def test_a_sphere_comes_back_with_its_volume_and_the_units_fill_the_box(lamp: Pr
     exact = 4.0 / 3.0 * np.pi * 70.0**3
     mesh = trimesh.Trimesh(surface.vertices, surface.triangles, process=False)
     assert mesh.is_watertight and mesh.is_winding_consistent and mesh.volume > 0
-    assert mesh.volume == pytest.approx(surface.volume_m3) == pytest.approx(exact, rel=0.02)
+    assert mesh.volume == pytest.approx(surface.volume_m3) == pytest.approx(exact, rel=0.01)
     away = np.linalg.norm(surface.vertices - [WEST + 100, SOUTH + 100, TOP - 120], axis=1)
     assert np.abs(away - 70.0).max() < 6.0 and np.median(np.abs(away - 70.0)) < 1.0
     values, volume = model.properties["unit"], model.mesh.volumes().reshape(model.mesh.shape)

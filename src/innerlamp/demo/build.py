@@ -12,11 +12,11 @@ from ..core.errors import InputError
 from ..core.progress import SILENT, Progress
 from ..core.project.store import Store
 from ..core.running import execute
-from . import papers, truth
+from . import geology, papers, truth
 
 FILES = Path(__file__).parent / "files"
 LIT = ("ground", "geology", "holes", "shell", "targets")  # what is lit at first, by our short names
-VERSION = 6  # of the prospect; a demo of another one is made anew by `ensure`
+VERSION = 7  # of the prospect; a demo of another one is made anew by `ensure`
 _FENCE = ((2_005.0, 2_745.0), (2_183.0, 2_440.0), (2_465.0, 2_456.0), (2_420.0, 2_700.0))
 Step = tuple[str, dict[str, Any], dict[str, str], dict[str, str]]
 
@@ -191,10 +191,11 @@ STEPS: tuple[Step, ...] = (
             "azimuth": truth.VEIN_STRIKE,
             "dip": truth.VEIN_DIP,
             "ratio": 3.0,
-            "name": "Sn shell 800 ppm",
+            "further": ["2500"],
+            "name": "Sn shell",
         },
         {"composites": "composites", "ground": "ground"},
-        {"shell": "shell"},
+        {"shell": "shell", "second": "inner shell"},
     ),
     (
         "invert-magnetics",
@@ -352,6 +353,7 @@ STEPS: tuple[Step, ...] = (
         {"page": "log page"},
     ),
     ("make-walk", {"name": "Emberlow in six views", "stops": _walk()}, {}, {"walk": "walk"}),
+    *geology.STEPS,
 )
 
 

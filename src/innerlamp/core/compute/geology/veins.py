@@ -44,7 +44,9 @@ class Vein:
         there = rbf.evaluate(self.extent, flat)
         half = np.minimum(np.maximum(rbf.evaluate(self.half, flat), self.least), there)
         # As thick as asked wherever it is, up to where it ends.
-        return np.asarray(np.where(there > 0, np.maximum(half, np.minimum(self.least, 4.0 * there)), there) - np.abs(off))
+        return np.asarray(
+            np.where(there > 0, np.maximum(half, np.minimum(self.least, 4.0 * there)), there) - np.abs(off)
+        )
 
     def off(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) from the middle surface along the normal of the plane, positive on its side."""

@@ -27,6 +27,7 @@ from .logged_units import Logged, number_of
 from .model_extent import height_at
 from .unit_params import BuildModel
 
+_FARTHER = 4.0  # times: a smooth field goes on by how far its contact is, where others only need its side
 _MAPPED = 1_500  # places of the map for each field at most
 
 
@@ -210,7 +211,8 @@ def _drilled(number: int, of: Sources, log: Logged, p: BuildModel, planes: Seque
     mine = of.feeds[upper, lower] == number
     mine &= ~_on_faults(log, planes, 0.5 * p.step)
     side = ao.sides(of.units, number, log.unit)
-    samples = sided(log.runs, side, p.step, p.cap, mine)
+    cap = p.cap if p.follow(number) != "smooth" else _FARTHER * p.cap
+    samples = sided(log.runs, side, p.step, cap, mine)
     holes, depths, values = [samples.hole], [samples.depth], [samples.value]
     # A pair that was given to another surface than the younger's lies on that surface all the same.
     moved = mine & log.runs.touch() & (side[:-1] * side[1:] >= 0)
@@ -295,7 +297,7 @@ def _down_dip(edge: np.ndarray, number: int, of: Sources, p: BuildModel) -> np.n
     if row.dip is not None and row.dip_direction is not None and row.reach is None:
         normal = np.repeat(plane_normal(np.array([row.dip]), np.array([row.dip_direction])), len(edge), axis=0)
         told = np.ones(len(edge), dtype=bool)
-    elif len(of.readings.at) and ao.laid_down(of.units[number].kind):
+    elif len(of.readings.at) and (ao.laid_down(of.units[number].kind) or (row.reach is not None and row.dip is None)):
         normal, share = normals_near(edge, of.readings.at, of.readings.normals, max(p.map_reach, 4.0 * p.cell))
         told = share > 0.1
     else:

@@ -59,6 +59,27 @@ def _placed(row: FaultRow, of: Sources) -> Fault:
     )  # fmt: skip
 
 
+def cutting(number: int, made: Sequence[Fault], of: Sources, p: BuildModel) -> list[Fault]:
+    """Return the faults that cut a unit.
+
+    Raises
+    ------
+    InputError
+        When a fault is to cut from a unit that is not there.
+    """
+    names = [u.name for u in of.units]
+    out = []
+    for row, fault in zip(p.faults, made, strict=True):
+        first = row.cuts_from.strip()
+        if first and first not in names:
+            raise InputError(
+                f"the fault '{row.fault}' cuts from '{first}', which is no unit", fix="There are: " + ", ".join(names)
+            )
+        if not first or names.index(first) <= number:
+            out.append(fault)
+    return out
+
+
 def _ended(number: int, made: Sequence[Fault], p: BuildModel) -> Fault:
     """A fault that ends at another, on the side on which its own place lies."""
     name = p.faults[number].ends_at.strip()

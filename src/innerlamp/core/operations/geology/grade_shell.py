@@ -241,7 +241,7 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
         vertices, triangles, held = closed_shell(values, (low[0], low[1], low[2]), p.cell)
         name = f"{p.attribute} ≥ {cutoff:g}"
         if p.name:
-            name = p.name if len(levels) == 1 else f"{p.name} {cutoff:g}"
+            name = p.name if len(levels) == 1 else f"{p.name} {cutoff:g} {known.unit}".rstrip()
         out[slot] = Surface(
             name=name,
             crs=source.crs,

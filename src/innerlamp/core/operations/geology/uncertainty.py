@@ -18,7 +18,7 @@ from ...progress import Progress
 from .build_model import OPERATION as BUILD
 from .build_model import sources_of
 from .contact_evidence import Sources
-from .fault_throws import faults_of
+from .fault_throws import cutting, faults_of
 from .given_surfaces import inside_of
 from .model_extent import within
 from .unit_fields import Posed, posed
@@ -133,10 +133,12 @@ def _run(inputs: Inputs, p: Uncertainty, progress: Progress) -> dict[str, Item]:
     of, _, _ = sources_of(inputs, p)
     faults, _ = faults_of(of, p, progress.part(0.0, 0.1))
     now = of.mesh.centres()
-    then = taken_back(now, faults)
     rng = np.random.default_rng(p.seed)
     groups = ao.series(of.units)
-    sources = [_several(group, of, p, faults, now, then, rng) for group in groups]
+    cut = [cutting(group[0], faults, of, p) for group in groups]
+    sources = [
+        _several(group, of, p, mine, now, taken_back(now, mine), rng) for group, mine in zip(groups, cut, strict=True)
+    ]
     counts = np.zeros((len(now), len(of.units)), dtype=np.int32)
     volumes = np.zeros((p.realisations, len(of.units)))
     inside = (of.mesh.thickness.ravel() > 0) & within(p, now)

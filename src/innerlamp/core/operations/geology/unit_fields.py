@@ -14,6 +14,7 @@ from ...errors import InputError
 from ...progress import Progress
 from .contact_evidence import Evidence, Readings, Sources, evidence, for_series, levels, one_set, thinned
 from .covers import cover_of
+from .fault_throws import cutting
 from .given_surfaces import inside_of
 from .kept_fields import kept
 from .logged_units import UnitRow
@@ -55,17 +56,18 @@ def fields(
     InputError
         When nothing tells where a unit ends.
     """
-    then = taken_back(now, faults)
     every = ao.series(of.units)
+    cut = {group[0]: cutting(group[0], faults, of, p) for group in every}
     out: dict[int, Found] = {}
     bodies = {
-        group[0]: vein_bodies(group[0], of, p, faults)
+        group[0]: vein_bodies(group[0], of, p, cut[group[0]])
         for group in every
         if of.units[group[0]].kind == "vein" and not p.units[group[0]].surface
     }
     for turn, group in enumerate(every):
         part = progress.part(turn / len(every), (turn + 1) / len(every))
         part(0.0, of.units[group[0]].name)
+        mine, then = cut[group[0]], taken_back(now, cut[group[0]])
         if given := [k for k in group if p.units[k].surface.strip()]:
             if len(given) < len(group):
                 raise InputError(
@@ -86,9 +88,9 @@ def fields(
                 cover.inside(now, of), table, bad.sort_values("distance", ascending=False).drop_duplicates("hole")
             )
         elif group[0] in bodies:
-            out[group[0]] = _vein(group[0], bodies, of, p, then, faults)
+            out[group[0]] = _vein(group[0], bodies, of, p, then, mine)
         else:
-            out |= dict(zip(group, _group(group, of, p, then, faults, part, most), strict=True))
+            out |= dict(zip(group, _group(group, of, p, then, mine, part, most), strict=True))
     return [out[k] for k in range(len(of.units) - 1)]
 
 
@@ -118,7 +120,7 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
     if len(found) > 1:
         found = [for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
     whole = thinned(one_set(found, shifts, faults), most)
-    smooth = (p.field if row.follows == "as all" else row.follows) == "smooth"
+    smooth = p.follow(group[0]) == "smooth"
     nugget = np.where(whole.contact, p.smoothing, p.smoothing + 0.05 * np.abs(whole.values)) * (0.1 if smooth else 1.0)
     nugget[whole.firm] = 0.0
     laid = ao.laid_down(units[group[0]].kind)
@@ -130,6 +132,8 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
         "ellipsoid": _ellipsoid(row),
         "plane_nugget": 0.02 if smooth else 0.2,
         "power": 3 if smooth else 1,
+        # Layers go on as planes do; a body closes where nothing says that it goes on.
+        "drift": "linear" if laid else "constant",
         "lift": _along_bedding(row, of, faults),
     }
     return Posed(found, shifts, whole, nugget, taken_back(near.at[keep], faults), near.normals[keep], options)

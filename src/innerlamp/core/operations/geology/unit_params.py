@@ -31,6 +31,9 @@ class FaultRow(Row):
     length: Maybe = param(None, "Length", unit="m", help="From tip to tip; it goes through when empty")
     height: Maybe = param(None, "Height", unit="m", help="The same down its dip: the tips are an ellipse")
     ends_at: str = param("", "Ends at", help="Another fault of the list")
+    cuts_from: str = param(
+        "", "Cuts from", help="The youngest unit that it cuts; younger ones lie over it. All when empty"
+    )
 
 
 class MendRow(Row):
@@ -135,3 +138,8 @@ class BuildModel(Params):
         more=True,
     )
     name: str = param("", "Name")
+
+    def follow(self, number: int) -> str:
+        """How the field of a unit goes on between its values."""
+        row = self.units[number].follows
+        return self.field if row == "as all" else row

@@ -93,7 +93,14 @@ def vein_bodies(number: int, of: Sources, p: BuildModel, faults: Sequence[Fault]
         rows = of_body == k
         plane = normal if normal is not None else (None if drilled_only else _upright(centres[rows]))
         made.append(
-            fit_vein(whole_top[rows], whole_foot[rows], (without[0], without[1]), plane, p.vein_least, row.beyond or p.vein_reach)
+            fit_vein(
+                whole_top[rows],
+                whole_foot[rows],
+                (without[0], without[1]),
+                plane,
+                p.vein_least,
+                row.beyond or p.vein_reach,
+            )
         )
     return Bodies(tuple(made), np.vstack([*tops, *feet]), np.tile(np.concatenate(hole), 2), centres)
 
