@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from innerlamp.core.items.attributes import Attribute
-from innerlamp.core.items.legend import CLASS_COLOURS, RAMPS, Legend, position, propose, value_at, without_unit
+from innerlamp.core.items.legend import CLASS_COLOURS, RAMPS, Legend, is_line, position, propose, value_at, without_unit
 
 LEGENDS = (
     Legend("Sn", "ppm", low=5.0, high=500.0),
@@ -115,3 +115,13 @@ def test_a_total_field_is_told_apart_on_its_colour_bar() -> None:
     assert 49_120 < made.high < 49_170
     ticks = [made.tick(v) for v in (made.low, 49_030.0, made.high)]
     assert len(set(ticks)) == 3 and ticks[1] == "49\u2009030"
+
+
+def test_a_unit_whose_name_has_a_word_of_lines_has_a_colour_but_a_line_of_a_map_its_sign() -> None:
+    names = np.array(["Slate", "Quartz veins", "Slate", "fault"], dtype=object)
+    of_map, of_blocks = (propose("unit", Attribute(), names, lines) for lines in (True, False))
+    assert is_line(of_map, "fault") and is_line(of_map, "Quartz veins") and not is_line(of_map, "Slate")
+    assert not is_line(of_blocks, "Quartz veins") and of_blocks.classes["Quartz veins"] != of_blocks.classes["Slate"]
+    both = of_map.with_classes(propose("unit", Attribute(), np.array(["Slate", "Till", "Skarn"], dtype=object), False))
+    areas = [both.classes[n] for n in ("Slate", "Till", "Skarn")]
+    assert len(set(areas)) == 3 and is_line(both, "fault") and both.with_classes(of_map) == both

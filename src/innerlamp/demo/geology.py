@@ -54,11 +54,11 @@ def _box(west: float, south: float, east: float, north: float) -> list[list[floa
     return [[x + a, y + b] for a, b in ((west, south), (east, south), (east, north), (west, north))]
 
 
-def model_params(cell: float = 25.0, cell_z: float = 12.5) -> dict[str, Any]:
+def model_params(cell: float = 25.0, cell_z: float = 15.0) -> dict[str, Any]:
     """Parameters of the model from holes, map and readings."""
     return {
         "attribute": "Rock", "units": UNITS, "faults": [fault("Greisen veins")], "cell": cell, "cell_z": cell_z, "base": -50.0,
-        "outline": _box(1_400.0, 1_900.0, 2_800.0, 3_200.0), "step": 5.0, "map_units": "code", "name": MODEL,
+        "outline": _box(1_400.0, 1_900.0, 2_800.0, 3_200.0), "step": 5.0, "map_units": "code", "name": MODEL, "layers": "follow the ground",
     }  # fmt: skip
 
 

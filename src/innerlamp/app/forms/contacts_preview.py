@@ -8,13 +8,13 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
 )
 
 from ...core.declaring.operation import Cost
+from ...core.items.legend import CLASS_COLOURS
 from ...core.operations.geology.contact_table import NONE
 from ..theme.plain import Label
 from .form_state import FormState
@@ -22,7 +22,7 @@ from .previews import Preview
 from .table_field import TableField
 
 _READ = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-_WIDEST = 96
+_WIDEST, _ROW, _COLUMN = 96, 22, 32
 
 
 class ContactsPreview(Preview):
@@ -42,8 +42,10 @@ class ContactsPreview(Preview):
         self.grid.setObjectName("contactTable")
         self.grid.setAccessibleName("Contact table")
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.grid.verticalHeader().setDefaultSectionSize(34)
-        self.grid.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.grid.verticalHeader().setDefaultSectionSize(_ROW)
+        self.grid.verticalHeader().setMaximumWidth(_WIDEST)
+        self.grid.horizontalHeader().setDefaultSectionSize(_COLUMN)
+        self.grid.horizontalHeader().setMinimumSectionSize(_COLUMN)
         self.grid.currentCellChanged.connect(lambda *_: self._chosen())
         box.addWidget(self.grid)
         row = QHBoxLayout()
@@ -75,7 +77,11 @@ class ContactsPreview(Preview):
         self.grid.clear()
         self.grid.setRowCount(len(touching))
         self.grid.setColumnCount(len(touching))
-        self.grid.setHorizontalHeaderLabels(touching)
+        self.grid.setHorizontalHeaderLabels([t[:4] for t in touching])
+        for column, name in enumerate(touching):
+            head_item = self.grid.horizontalHeaderItem(column)
+            if head_item is not None:
+                head_item.setToolTip(name)
         self.grid.setVerticalHeaderLabels(touching)
         self.pairs = {}
         known = {(one, other): pair for pair in cost.contacts for one, other in (pair[:2],)}
@@ -89,19 +95,16 @@ class ContactsPreview(Preview):
                 else:
                     self.pairs[i, j] = pair
                     cell.setFlags(_READ)
-                    cell.setText(f"{pair[2]}\n{pair[3]}")
+                    cell.setText(str(pair[2]) if pair[3] != NONE else f"({pair[2]})")
                     cell.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
                     cell.setToolTip(
                         f"{pair[0]} and {pair[1]} touch {pair[2]} times; they feed the surface of {pair[3]}"
                     )
-                    if pair[3] == NONE:
-                        cell.setForeground(QBrush(QColor(theme.bad)))
+                    cell.setBackground(QBrush(self._shade(pair[3], units)))
+                    cell.setForeground(QBrush(QColor(theme.bad if pair[3] == NONE else "#1F2328")))
                 self.grid.setItem(i, j, cell)
-        for column in range(len(touching)):
-            if self.grid.columnWidth(column) > _WIDEST:
-                self.grid.setColumnWidth(column, _WIDEST)
         head = self.grid.horizontalHeader().sizeHint().height()
-        self.grid.setFixedHeight(head + 34 * min(max(len(touching), 1), 7) + 20)
+        self.grid.setFixedHeight(head + _ROW * max(len(touching), 1) + 18)
         if at in self.pairs:
             self.grid.setCurrentCell(*at)
         self.grid.blockSignals(False)
@@ -111,6 +114,12 @@ class ContactsPreview(Preview):
         )
         self.left_out.setVisible(bool(lost))
         self._chosen()
+
+    def _shade(self, surface: str, units: list[str]) -> QColor:
+        """A light colour for the unit that a pair feeds, the same in all cells of it; white for none."""
+        if surface not in units:
+            return QColor("#FFFFFF")
+        return QColor(CLASS_COLOURS[units.index(surface) % len(CLASS_COLOURS)]).lighter(112)
 
     def _rows(self, name: str) -> list[dict[str, str]]:
         field = self.form.fields[name]

@@ -25,7 +25,7 @@ from ..theme.plain import Label
 from .fields import AreaField, AttributeField, FileField, MappingField, widget_for
 from .form_state import FormState
 from .item_list import ItemList
-from .preview_table import PREVIEWS, PREVIEWS_FIRST
+from .preview_table import PREVIEWS, PREVIEWS_AFTER, PREVIEWS_FIRST
 from .previews import Preview
 
 _MANY = 3  # inputs that are not proposed, from which they stand under "More"
@@ -154,6 +154,9 @@ class OperationForm(FormState):
                 target.addRow(label, widget)
             if info.more:
                 hidden += [label, widget]
+            if name == PREVIEWS_AFTER.get(op.name, ("", None))[0]:
+                self.preview = PREVIEWS_AFTER[op.name][1](self)
+                target.addRow(self.preview)
         if hidden:
             toggle = QPushButton("More")
             toggle.setObjectName("link")

@@ -16,8 +16,6 @@ from .section_preview import TakeSection
 from .variogram_preview import VariogramPreview
 
 PREVIEWS: dict[str, Callable[[FormState], Preview]] = {
-    "build-units": ContactsPreview,
-    "unit-uncertainty": ContactsPreview,
     "import-holes": lambda form: ColumnsPreview(
         form, {"collar": "collar", "survey": "survey", "assay": "interval", "lithology": "interval"}, nested=True
     ),
@@ -40,4 +38,9 @@ PREVIEWS: dict[str, Callable[[FormState], Preview]] = {
 PREVIEWS_FIRST: dict[str, Callable[[FormState], Preview]] = {
     "rank-targets": CurvesPreview,
     "section-pages": TakeSection,
+}
+# These stand below the parameter that they belong to.
+PREVIEWS_AFTER: dict[str, tuple[str, Callable[[FormState], Preview]]] = {
+    "build-units": ("units", ContactsPreview),
+    "unit-uncertainty": ("units", ContactsPreview),
 }

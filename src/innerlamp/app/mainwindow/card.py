@@ -100,10 +100,10 @@ class Card(QScrollArea):
                 box.addWidget(bad)
             self._facts(box, entry)
             item = self.ctx.item(entry.id)
-            if item is not None:
-                self._colours(box, entry, item)
             if item is not None and is_list(item, entry):
                 box.addWidget(MissList(self.ctx, entry, item))
+            if item is not None:
+                self._colours(box, entry, item)
             self._recipe(box, entry)
             if self.ctx.comparable(entry):
                 box.addWidget(DifferenceCard(self.ctx, entry))

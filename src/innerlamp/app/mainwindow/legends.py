@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ...core.items.attributes import is_ground
-from ...core.items.legend import Legend, value_at
+from ...core.items.legend import Legend, is_line, value_at
 from ...core.items.signs import LINE_SIGNS, line_sign
 from ...core.project.records import Notice
 from ..context import Context
@@ -21,9 +21,9 @@ _BAR, _CLASS, _WIDE = 36, 14, 210
 
 def draw_class(painter: QPainter, legend: Legend, name: str, box: QRectF, ink: QColor) -> None:
     """Draw the sample of a class: its line sign when its name is that of one, else colour and pattern."""
-    sign = line_sign(name)
     painter.save()
-    if sign:
+    if is_line(legend, name):
+        sign = line_sign(name)
         middle = box.center().y()
         draw_signed_line(painter, np.array([[box.left(), middle], [box.right(), middle]]), LINE_SIGNS[sign], ink)
     else:

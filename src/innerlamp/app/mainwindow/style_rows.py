@@ -22,9 +22,9 @@ from PySide6.QtWidgets import (
 
 from ...core.errors import InputError
 from ...core.items.holes import HoleSet, table_with
-from ...core.items.legend import Legend
+from ...core.items.legend import Legend, is_line
 from ...core.items.points import PointSet
-from ...core.items.signs import PATTERNS, line_sign
+from ...core.items.signs import PATTERNS
 from ...core.numbers import parse_number
 from ...core.project.records import Entry
 from ..context import Context
@@ -166,7 +166,7 @@ class UnitList(QWidget):
             words = Label("Units, youngest first")
             words.setObjectName("faint")
             grid.addWidget(words, 0, 0, 1, 6)
-        names = [n for n in legend.ordered if not line_sign(n)]  # lines have signs of their own
+        names = [n for n in legend.ordered if not is_line(legend, n)]  # lines have signs of their own
         for row, name in enumerate(names, start=1):
             pattern = legend.patterns.get(name, "plain")
             there = QCheckBox()

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...core.items.attributes import Attribute, in_role, orientation
 from ...core.items.base import Item
+from ...core.items.features import Features
 from ...core.items.fields import BlockModel, Grid
 from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, propose
@@ -23,6 +24,7 @@ class LegendBook:
     def __init__(self, store: Store | None) -> None:
         self.store = store
         self._proposed: dict[str, Legend] = {}
+        self._asked: dict[str, set[tuple[str, str]]] = {}  # whose classes a proposed legend has
         self._meanwhile: dict[
             tuple[str, str, str], Legend
         ] = {}  # by attribute, kind and name of the item that was asked of
@@ -36,15 +38,24 @@ class LegendBook:
         if self.store is not None and (stored := self.store.legend(attribute)) is not None:
             return stored
         if attribute in self._proposed:
-            return self._proposed[attribute]
+            return self._with_all(attribute, item)
         best = self._best(attribute)
         if best is None:
             return _proposal(attribute, item) if self.store is None else self._for_now(attribute, item)
         if self.store is not None and self.store.loaded(best.version):
             made = _proposal(attribute, self.store.load(best.id, best.version))
             self._proposed[attribute] = made
-            return made
+            return self._with_all(attribute, item)
         return self._for_now(attribute, item)
+
+    def _with_all(self, attribute: str, item: Item) -> Legend:
+        """The proposed legend, with classes that only this item has: a map and a model may name different units."""
+        known = self._proposed[attribute]
+        if known.classes and (item.kind, item.name) not in self._asked.setdefault(attribute, set()):
+            self._asked[attribute].add((item.kind, item.name))
+            own = _proposal(attribute, item)
+            known = self._proposed[attribute] = known.with_classes(own)
+        return known
 
     def _best(self, attribute: str) -> Entry | None:
         """The item whose values propose the legend of an attribute."""
@@ -60,6 +71,7 @@ class LegendBook:
     def forget(self) -> None:
         """Propose anew: items have changed."""
         self._proposed.clear()
+        self._asked.clear()
         self._meanwhile.clear()
 
     @staticmethod
@@ -72,6 +84,8 @@ class LegendBook:
             wanted = str(step.params.get("attribute", ""))
             if wanted in entry.attributes:
                 return wanted
+        if entry.kind == "blocks" and "entropy" in entry.attributes:
+            return "entropy"  # where a model is a guess is what such a model is looked at for
         if entry.kind == "blocks" and (units := [a for a, known in entry.attributes.items() if known.is_code]):
             return units[0]  # a model of units is seen by them, not by how far inside of one its cells lie
         if orientation(
@@ -87,7 +101,8 @@ class LegendBook:
 
 
 def _proposal(attribute: str, item: Item) -> Legend:
-    return propose(attribute, item.attributes.get(attribute, Attribute()), values_of(item, attribute))
+    known, lines = item.attributes.get(attribute, Attribute()), isinstance(item, Features)
+    return propose(attribute, known, values_of(item, attribute), lines)
 
 
 def values_of(item: Item, attribute: str) -> np.ndarray:

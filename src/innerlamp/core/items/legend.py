@@ -98,6 +98,25 @@ class Legend:
         known = [c for c in self.order if c in self.classes]
         return known + [c for c in self.classes if c not in known]
 
+    def with_classes(self, other: Legend) -> Legend:
+        """Return the legend with the classes that only another one has, in colours that are free where there are any."""
+        fresh = [c for c in other.ordered if c not in self.classes]
+        if not fresh:
+            return self
+        colours, patterns = dict(self.classes), dict(self.patterns)
+        for name in fresh:
+            used = set(colours.values())
+            wanted = other.classes[name]
+            free = (
+                [wanted, *CLASS_COLOURS]
+                if wanted == LINE_COLOUR
+                else [c for c in (wanted, *CLASS_COLOURS) if c not in used]
+            )
+            colours[name] = free[0] if free else wanted
+            if name in other.patterns:
+                patterns[name] = other.patterns[name]
+        return dataclasses.replace(self, classes=colours, patterns=patterns)
+
     @property
     def label(self) -> str:
         """Attribute as written on screen, its unit after it."""
@@ -171,17 +190,26 @@ def value_at(legend: Legend, place: float) -> float:
     return legend.low + (legend.high - legend.low) * place
 
 
-def propose(attribute: str, known: Attribute, values: NDArray[Any]) -> Legend:
-    """Return the legend that suits a quantity and its values: its own ramp, log where values are skewed, classes for text."""
+def is_line(legend: Legend, name: str) -> bool:
+    """Whether a class is one of lines that have a sign, such as a fault of a map; a unit called 'Quartz veins' is none."""
+    return bool(line_sign(name)) and legend.classes.get(name, LINE_COLOUR) == LINE_COLOUR
+
+
+def propose(attribute: str, known: Attribute, values: NDArray[Any], lines: bool = True) -> Legend:
+    """Return the legend that suits a quantity and its values: its own ramp, log where values are skewed, classes for text.
+
+    `lines` tells whether classes may be lines, which have signs and no colours: those of maps may.
+    """
     unit, shown = known.unit, known.shown
     array = np.asarray(values)
     if array.dtype.kind not in "fiu":
         counts = pd.Series(array).astype(str).value_counts()
         texts = sorted(set(counts.index) - {"", "nan", "None", "NaT", "<NA>"})
         # What is there most gets the quietest colour; signs of lines need none.
-        by_turn = sorted(texts, key=lambda t: (bool(line_sign(t)), -int(counts[t]), t))
+        signed = {t for t in texts if lines and line_sign(t)}
+        by_turn = sorted(texts, key=lambda t: (t in signed, -int(counts[t]), t))
         turn = {t: k for k, t in enumerate(by_turn)}
-        colours = {t: LINE_COLOUR if line_sign(t) else CLASS_COLOURS[turn[t] % len(CLASS_COLOURS)] for t in texts}
+        colours = {t: LINE_COLOUR if t in signed else CLASS_COLOURS[turn[t] % len(CLASS_COLOURS)] for t in texts}
         patterns = {t: p for t in texts if (p := pattern_for(t)) != "plain"} if not unit else {}
         return Legend(attribute, unit, known.quantity, classes=colours, patterns=patterns)
     array = array.astype(float)

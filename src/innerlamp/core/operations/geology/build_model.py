@@ -203,7 +203,7 @@ def _estimate(inputs: Inputs, p: BuildModel) -> Cost:
     count = 4000.0 if log is None else 6.0 * len(log.runs.hole) * p.cap / p.step / 4
     fields = len(ao.series(units))
     count = min(count, 6000.0)
-    seconds = fields * (mesh.size * count / 8e8 + (count / 6000.0) ** 3 * 12.0 + 0.3)
+    seconds = fields * (mesh.size * count / 8e8 + (count / 6000.0) ** 3 * 4.0 + 0.2)
     places = np.empty((0, 3)) if log is None else log.places(log.runs.hole, log.runs.start)
     return Cost(
         f"{nx} × {ny} × {nz} cells, {len(units)} units in {fields} fields",
@@ -228,7 +228,11 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
     log = hit[1]
     known = log[column].fillna("").astype(str).str.strip() != ""
     metres = (log["to_m"] - log["from_m"])[known].groupby(log[column][known].astype(str)).sum()
-    return {"attribute": column} | ({"units": proposed_order(metres)} if 2 <= len(metres) <= 40 else {})
+    if not 2 <= len(metres) <= 40:
+        return {"attribute": column}
+    rows = proposed_order(metres)
+    covered = any(row["kind"] == "overburden" for row in rows)
+    return {"attribute": column, "units": rows, "layers": "follow the ground" if covered else "are level"}
 
 
 OPERATION = Operation(

@@ -67,7 +67,19 @@ def mesh_of(inputs: Inputs, p: BuildModel, log: Logged | None) -> DrapedMesh:
     if nx * ny * nz > _MOST:
         raise InputError(f"the model would have {nx * ny * nz:,} cells", fix="Take larger cells, or a smaller boundary")
     whole = TensorMesh.even((low[0], low[1], top - nz * p.cell_z), (p.cell, p.cell, p.cell_z), (nx, ny, nz))
+    if p.layers == "follow the ground":
+        return _following(whole, tops, base, p.cell_z)
     return draped_under(whole, tops)
+
+
+def _following(whole: TensorMesh, tops: np.ndarray, base: float, cell_z: float) -> DrapedMesh:
+    """Layers as thick everywhere in shares of a column, from the ground down to the level base, the uppermost three a third as thick."""
+    deepest = float(tops.max()) - base
+    count = max(int(np.ceil(deepest / cell_z)) - 1, 1)
+    shares = np.concatenate([np.full(count, 1.0), np.full(3, 1.0 / 3.0)])
+    shares /= shares.sum()
+    thickness = (tops - base)[:, :, None] * shares[None, None, :]
+    return DrapedMesh(whole.x0, whole.y0, whole.u, whole.v, whole.azimuth, tops, thickness)
 
 
 def coarser(inputs: Inputs, p: BuildModel, log: Logged | None, times: float) -> DrapedMesh:

@@ -80,6 +80,11 @@ class BuildModel(Params):
     )
     cell: float = param(25.0, "Cell size", unit="m", above=0.0)
     cell_z: float = param(10.0, "Cell height", unit="m", above=0.0)
+    layers: Literal["are level", "follow the ground"] = param(
+        "are level",
+        "Layers of cells",
+        help="Level ones are cut at the ground; those that follow it, thinner at the top, show thin covers as they are",
+    )
     outline: Places = param((), "Boundary", editor="area", help="Of the model in plan; round the holes when empty")
     margin: float = param(
         150.0, "Margin round the holes", unit="m", low=0.0, help="Where no boundary is given", more=True

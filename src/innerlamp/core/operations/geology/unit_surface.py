@@ -30,20 +30,27 @@ def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
     if not isinstance(mesh, DrapedMesh) or mesh.even_plan is None:
         raise InputError("the model is none that 'build-units' made", where=model.name)
     progress(0.1, "Surface")
-    edges = mesh.interfaces.max(axis=(0, 1))
-    z = 0.5 * (edges[1:] + edges[:-1])
-    high = float(np.median(np.diff(edges)))
-    over = mesh.tops[:, :, None] - z[None, None, :]
     margin = model.properties[attribute].astype(float)
-    # Up to the ground: cells above it have no values, and the ground itself says how far away they are.
-    field = np.where(np.isfinite(margin), np.minimum(margin, over), np.where(over < 0, over, np.nan))
+    level = mesh.levelled() is not None
+    if level:
+        edges = mesh.interfaces.max(axis=(0, 1))
+        z = 0.5 * (edges[1:] + edges[:-1])
+        over = mesh.tops[:, :, None] - z[None, None, :]
+        # Up to the ground: cells above it have no values, and the ground itself says how far away they are.
+        field = np.where(np.isfinite(margin), np.minimum(margin, over), np.where(over < 0, over, np.nan))
+    else:
+        field = margin
     if not (field > 0).any():
         raise InputError(f"no cell of the model is '{p.unit}'", where=model.name, fix="Take smaller cells")
     vertices, triangles, _ = closed_shell(field, (0.0, 0.0, 0.0), 1.0)
     along, across = mesh.even_plan
-    at = np.column_stack(
-        [*mesh.to_map((vertices[:, 0] + 0.5) * along, (vertices[:, 1] + 0.5) * across), z[0] + vertices[:, 2] * high]
-    )
+    if level:
+        height = z[0] + vertices[:, 2] * float(np.median(np.diff(edges)))
+    else:  # between the interfaces of the columns around, the last ones beyond the middles of the outer columns
+        from scipy.ndimage import map_coordinates
+
+        height = map_coordinates(mesh.interfaces, (vertices + np.array([0.0, 0.0, 0.5])).T, order=1, mode="nearest")
+    at = np.column_stack([*mesh.to_map((vertices[:, 0] + 0.5) * along, (vertices[:, 1] + 0.5) * across), height])
     held = volume(at, triangles)
     progress(1.0, f"{abs(held) / 1e6:,.3f} million m³")
     return {
