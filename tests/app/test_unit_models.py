@@ -31,7 +31,8 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
     assert isinstance(table, TableField)
     assert wait_until(lambda: table.table.rowCount() > 5, 20)  # an order is proposed from the logged codes
     rows = table.value()
-    assert rows[0] == {"unit": "TILL", "kind": "overburden", "codes": "TILL"} and rows[-1]["kind"] == "background"
+    assert (rows[0]["unit"], rows[0]["kind"], rows[0]["codes"]) == ("TILL", "overburden", "TILL")
+    assert rows[-1]["kind"] == "background" and str(form.fields["layers"].value()) == "follow the ground"
     assert isinstance(table.table.cellWidget(0, 1), QComboBox)  # kinds are chosen
     simple = [
         {"unit": "Till", "kind": "overburden", "codes": "TILL"},
@@ -45,11 +46,14 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
         ((503_000, 5_601_700), (504_400, 5_601_700), (504_400, 5_603_000), (503_000, 5_603_000))
     )
     form._changed()
-    assert wait_until(lambda: "over Slate" in form.notes.text() and ctx.sketch is not None, 20)
+    assert wait_until(
+        lambda: any(pair[1] == "Slate" for pair in form.preview.pairs.values()) and ctx.sketch is not None,  # type: ignore[union-attr]
+        20,
+    )
     said = run_form(window)
     assert "volumes: Till" in said and "of the metres in holes agree" in said
     entry = store.find("Units of Emberlow holes")
-    model = ctx.item(entry.id)
+    model = store.load(entry.id)
     assert isinstance(model, BlockModel) and model.names["unit"] == ("Till", "Granite", "Slate")
     light_only(window, entry.name)
     window.steps.close_form()
@@ -68,7 +72,7 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
 
     legend = ctx.legend("unit", model)
     assert set(legend.classes) == {"Till", "Granite", "Slate"}
-    assert len(colours("section")) == 3 and len(colours("map")) >= 2
+    assert len(colours("section")) == 3 and len(colours("map")) == 1  # till lies on all of it
     whole = faces()
     assert whole > 100
     box = next(
