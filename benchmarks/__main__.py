@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import drilling, emberlow, geology, intake, interface, kernels, potential, tables
+from . import drilling, emberlow, emberlow_units, geology, intake, interface, kernels, potential, tables
 from .table import Row, show
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -34,6 +34,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.radial_field,
     geology.fields_of_many_values,
     geology.kriging_into_blocks,
+    emberlow_units.emberlow_geology,
     interface.start_of_the_window,
     interface.first_start_of_the_demo,
     interface.event_loop_under_load,

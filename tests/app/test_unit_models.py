@@ -83,6 +83,8 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
     assert faces() < whole
     score = window.steps.open_form("score-model")
     assert wait_until(lambda: bool(score.input("model")), 10)
+    score.slots["model"].setCurrentIndex(score.slots["model"].findData(entry.id))
+    score._slot_changed()
     said = run_form(window)
     assert "m agree" in said and "worst hole" in said
     holes = store.load(store.find("Scorecard of Units of Emberlow holes").id)
