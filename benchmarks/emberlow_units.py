@@ -77,9 +77,12 @@ def emberlow_geology() -> Iterator[Row]:
 
         first = score()
         project.run("add-holes", holes="Emberlow holes", **phase_two)
-        watch = Watch()
+        warm: dict[str, Any] = geology.model_params(100.0, 50.0) | {"name": "Warm"}  # as a worker of the window is
+        chosen = {s: [i for i, _ in pairs] for s, pairs in project.store.find(geology.MODEL).chain[0].inputs.items()}
+        execute.perform(execute.prepare(project.store, "build-units", warm, chosen))
         params: dict[str, Any] = dict(project.store.entry(before).chain[0].params)
         task = execute.rerun(project.store, before, params)
+        watch = Watch()
         took = seconds(lambda: execute.land(project.store, task, execute.perform(task, watch)))
         yield Row("Emberlow's geology made again when holes are added", f"{took:.1f} s", "20 s")
         yield Row("its coarse model is seen after", f"{watch.shown:.1f} s", "2 s")

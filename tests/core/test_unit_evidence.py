@@ -12,6 +12,7 @@ import pytest
 import trimesh
 
 from innerlamp.api import Project
+from innerlamp.core.comparing.differences import difference
 from innerlamp.core.compute.geology.faults import Fault, through
 from innerlamp.core.compute.geology.rbf import Lift, evaluate, fit
 from innerlamp.core.compute.geology.scalar_fields import fit_with_planes
@@ -391,3 +392,42 @@ def test_entropy_is_high_where_the_model_is_a_guess_and_volumes_have_a_spread(la
     assert isinstance(again, BlockModel) and np.array_equal(again.properties["entropy"], values, equal_nan=True)
     sure = lamp[lamp.run("unit-uncertainty", holes=holes, **asked | {"contact_error": 0.0})["model"]]
     assert isinstance(sure, BlockModel) and np.nanmax(sure.properties["entropy"]) == 0.0
+
+
+def test_holes_left_out_in_turn_say_how_well_the_model_foretells_them(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, flat, every=50.0)
+    told: list[str] = []
+    task = execute.prepare(lamp.store, "leave-holes-out", {**CELLS, "units": FLAT, "parts": 4}, {"holes": holes})
+    made = execute.land(lamp.store, task, execute.perform(task, CallbackProgress(lambda _f, m, _k: told.append(m))))
+    table = lamp[made["foretold"]].table  # type: ignore[attr-defined]
+    assert len(table) == 25 and table["agreement"].min() > 95  # level ground is foretold by any part of the holes
+    assert any("foretold by models made without" in w for w in told)
+
+    def odd(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        return np.where(z > np.where((x == 100) & (y == 100), -180.0, -100.0), "SAND", "SLATE")
+
+    other = drilled(lamp, tmp_path, odd, "Odd", every=50.0)
+    table = lamp[lamp.run("leave-holes-out", holes=other, units=FLAT, parts=5, **CELLS)["foretold"]].table  # type: ignore[attr-defined]
+    worst = table.iloc[0]
+    assert worst["hole"] == "O12" and worst["wrong"] > 60 and worst["mostly"] == "Sand as Slate"
+    with pytest.raises(LampError, match="can't be left out in 30 parts"):
+        lamp.run("leave-holes-out", holes=holes, units=FLAT, parts=30, **CELLS)
+
+
+def test_the_difference_of_two_versions_tells_volumes_and_how_far_surfaces_moved(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, flat, every=50.0)
+    first = lamp[lamp.run("build-units", holes=holes, units=FLAT, **CELLS)["model"]]
+    push = {"surface": "Sand", "east": WEST + 75, "north": SOUTH + 75, "elevation": TOP - 130}
+    later = lamp[lamp.run("build-units", holes=holes, units=FLAT, edits=[push], **CELLS)["model"]]
+    changes = {c.what: c for c in difference(first, later)}
+    assert set(changes) == {
+        "Volume of Sand",
+        "Volume of Slate",
+        "Surface of Sand: moved by",
+        "Surface of Slate: moved by",
+    }
+    moved = changes["Surface of Sand: moved by"]
+    assert moved.place == pytest.approx((WEST + 75, SOUTH + 75, TOP - 100), abs=16.0)
+    assert moved.after.startswith("0.")  # nearly all of it stayed
+    sand = [float(v.split()[0]) for v in (changes["Volume of Sand"].before, changes["Volume of Sand"].after)]
+    assert sand[1] > sand[0]

@@ -43,4 +43,5 @@ PREVIEWS_FIRST: dict[str, Callable[[FormState], Preview]] = {
 PREVIEWS_AFTER: dict[str, tuple[str, Callable[[FormState], Preview]]] = {
     "build-units": ("units", ContactsPreview),
     "unit-uncertainty": ("units", ContactsPreview),
+    "leave-holes-out": ("units", ContactsPreview),
 }

@@ -32,7 +32,7 @@ from .model_units import INSIDE
 from .unit_fields import COLUMNS, Found, fields
 from .unit_params import BuildModel
 
-_COARSE = 12_000  # cells of the model that is seen first
+_COARSE = 8_000  # cells of the model that is seen first
 
 
 def sources_of(inputs: Inputs, p: BuildModel) -> tuple[Sources, Logged | None, np.ndarray]:

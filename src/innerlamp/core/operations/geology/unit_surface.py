@@ -52,7 +52,9 @@ def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
         height = map_coordinates(mesh.interfaces, (vertices + np.array([0.0, 0.0, 0.5])).T, order=1, mode="nearest")
     at = np.column_stack([*mesh.to_map((vertices[:, 0] + 0.5) * along, (vertices[:, 1] + 0.5) * across), height])
     held = volume(at, triangles)
-    progress(1.0, f"{abs(held) / 1e6:,.3f} million m³")
+    a, b, c = (at[triangles[:, k]] for k in range(3))
+    area = 0.5 * float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
+    progress(1.0, f"{abs(held) / 1e6:,.3f} million m³, surface {area / 1e6:,.3f} km²")
     return {
         "surface": Surface(
             name=p.name or p.unit.strip(),
