@@ -431,3 +431,39 @@ def test_the_difference_of_two_versions_tells_volumes_and_how_far_surfaces_moved
     assert moved.after.startswith("0.")  # nearly all of it stayed
     sand = [float(v.split()[0]) for v in (changes["Volume of Sand"].before, changes["Volume of Sand"].after)]
     assert sand[1] > sand[0]
+
+
+def test_throws_are_measured_along_a_section_and_readings_are_gridded_as_directions(lamp: Project) -> None:
+    # A fault that dips 60 to the east with 40 m throw: its heave is 40 / tan 60 across, and less by the cosine on an oblique section.
+    fault = Fault(HERE + np.array([100.0, 100, -100]), 60.0, 90.0, throw=40.0)
+    z = np.linspace(-200, 0, 9)
+    at = HERE + np.column_stack([100.0 + (-100 - z) / np.tan(np.radians(60.0)), np.full(9, 100.0), z])
+    rows = pd.DataFrame(at, columns=list("xyz")).assign(
+        fault="F", throw=40.0, heave=fault.heave, slip_east=fault.slip[0], slip_north=fault.slip[1], along=0.0
+    )
+    throws = lamp.store.put(
+        PointSet(name="Throws", crs=CRS, table=rows, units={"throw": "m", "heave": "m"}, content="readings")
+    )
+    for angle in (0.0, 50.0):
+        a = np.radians(angle)
+        ends = [(WEST + 100 + s * np.cos(a), SOUTH + 100 + s * np.sin(a)) for s in (-300, 300)]
+        line = "; ".join(f"{x} {y}" for x, y in ends)
+        made = lamp[lamp.run("throws-on-section", throws=throws, line=line, corridor=200.0)["throws"]]
+        assert isinstance(made, PointSet)
+        assert made.table["heave in the section"].to_numpy() == pytest.approx(23.094 * np.cos(a), abs=1e-3)
+    with pytest.raises(LampError, match="crosses no fault"):
+        lamp.run("throws-on-section", throws=throws, line=f"{WEST + 900} {SOUTH}; {WEST + 900} {SOUTH + 100}")
+    # 359 and 1 degrees are two degrees apart, not 180.
+    table = pd.DataFrame(
+        {"x": WEST + np.array([0.0, 10, 0, 10]), "y": SOUTH + np.array([0.0, 0, 10, 10]), "z": TOP, "dip": 30.0,
+         "dip direction": [359.0, 1.0, 359.0, 1.0], "kind": ["bedding", "bedding", "joint", "bedding"]}
+    )  # fmt: skip
+    stops = PointSet(name="S", crs=CRS, table=table, units={"dip": "°", "dip direction": "°"}, content="structures",
+                     quantities={"dip": "dip", "dip direction": "direction"})  # fmt: skip
+    planes = lamp[lamp.run("grid-readings", structures=lamp.store.put(stops), spacing=10.0, reach=50.0)["planes"]]
+    assert isinstance(planes, PointSet)
+    north = (planes.table["dip direction"] + 180) % 360 - 180
+    assert np.abs(north).max() < 1.5 and planes.table["dip"].to_numpy() == pytest.approx(30.0, abs=0.1)
+    assert planes.table["agreement"].min() > 90
+    with pytest.raises(LampError, match="no structural reading is of 'foliation'"):
+        lamp.run("grid-readings", structures="S", planes="foliation")

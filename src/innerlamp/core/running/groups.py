@@ -58,6 +58,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
     },
     "Geology": {
         "Models": ("build-units", "unit-surface", "score-model", "leave-holes-out", "unit-uncertainty"),
+        "Structures": ("grid-readings", "throws-on-section"),
         "Grades": ("grade-shell", "estimate-blocks", "swaths"),
         "Blocks": ("compute-blocks", "take-into-blocks", "cut-blocks", "report-blocks"),
     },

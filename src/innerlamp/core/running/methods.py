@@ -28,6 +28,11 @@ METHODS: dict[str, str] = {
     "invert-together": "Each model explains its own readings; both are held to change in the same places by their cross-gradient (Gallardo & Meju 2003), taking turns. It makes models alike where the readings leave a choice, which is an assumption about the rocks.",
     "coincidence": "Cells that share faces are one body; overlap is twice the common volume over the sum of both (Dice 1945). Two smooth models of one place overlap more than the bodies do.",
     "gravity-of-model": "The field of every cell as a prism in closed form (Nagy et al. 2000).",
+    "build-units": "Each contact is the zero of a scalar field through contacts, samples of the holes, mapped places and planes (increments as data: Lajaunie, Courrioux & Manuel 1997), with radial basis functions (Duchon 1977). A contact feeds one surface only; the age order says who cuts whom. Faults are taken back before fields are fitted (Dahlstrom 1969). **Look at the holes that it misses, and at where it is a guess**, before you drill on it.",
+    "unit-uncertainty": "Contacts and readings are moved within their errors, each contact with what lies near it, and the fields are solved again from the same equations. Entropy after Wellmann & Regenauer-Lieb (2012). What no datum tells, such as a body that no hole meets, has no uncertainty here.",
+    "leave-holes-out": "The honest test of a model: metres of holes that it was not made of. Neighbouring holes are alike, so that holes far from all others are foretold worse than this says.",
+    "grid-readings": "The mean of planes is the principal axis of their orientation tensor (Woodcock 1977), weighted by distance.",
+    "estimate-blocks": "Ordinary kriging, inverse distance or nearest within a search ellipsoid (Isaaks & Srivastava 1989). Compare swaths with the composites before you believe tonnes above a cut-off: estimates are smoother than samples.",
     "grade-shell": "A surface of one grade through a field of radial basis functions fitted to composites (Duchon 1977; Carr et al. 2001), stretched along plane and direction. It is a drawing of continuity, no estimate of tonnage.",
     "rank-targets": "Evidence is put on one scale and added with weights; the score says how much speaks for a place, not how much metal is there.",
 }

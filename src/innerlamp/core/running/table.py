@@ -42,7 +42,9 @@ from ..operations.geology import (
     estimate_blocks,
     grade_shell,
     leave_out,
+    planes_gridded,
     scorecard,
+    section_throws,
     uncertainty,
     unit_surface,
 )
@@ -142,6 +144,8 @@ OPERATIONS: dict[str, Operation] = {
         build_model.OPERATION,
         uncertainty.OPERATION,
         leave_out.OPERATION,
+        planes_gridded.OPERATION,
+        section_throws.OPERATION,
         block_columns.COMPUTE,
         block_columns.TAKE,
         block_parts.OPERATION,

@@ -133,7 +133,7 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
             name=f"Throws of {name}",
             crs=source.crs,
             table=throws,
-            units=dict.fromkeys(("throw", "heave", "along"), "m"),
+            units=dict.fromkeys(("throw", "heave", "slip_east", "slip_north", "along"), "m"),
             content="readings",
         )
     if len(misses):

@@ -93,7 +93,7 @@ def _ended(number: int, made: Sequence[Fault], p: BuildModel) -> Fault:
 
 
 def throw_map(made: Sequence[Fault], p: BuildModel, of: Sources) -> pd.DataFrame:
-    """Return places on the faults of a model with what they moved there: x, y, z, fault, throw, heave, along."""
+    """Return places on the faults of a model with what they moved there: x, y, z, fault, throw, heave, level slip, along."""
     low, high = np.array(of.mesh.bounds).reshape(3, 2).T
     parts = []
     for row, fault in zip(p.faults, made, strict=True):
@@ -108,6 +108,8 @@ def throw_map(made: Sequence[Fault], p: BuildModel, of: Sources) -> pd.DataFrame
                     "fault": row.fault,
                     "throw": share * fault.throw,
                     "heave": share * fault.heave,
+                    "slip_east": share * fault.slip[0],
+                    "slip_north": share * fault.slip[1],
                     "along": share * fault.along,
                 }
             )
