@@ -13,6 +13,7 @@ import trimesh
 
 from innerlamp.api import Project
 from innerlamp.core.comparing.differences import difference
+from innerlamp.core.compute.geology import scalar_fields
 from innerlamp.core.compute.geology.faults import Fault, through
 from innerlamp.core.compute.geology.rbf import Lift, evaluate, fit
 from innerlamp.core.compute.geology.scalar_fields import fit_with_planes
@@ -467,3 +468,41 @@ def test_throws_are_measured_along_a_section_and_readings_are_gridded_as_directi
     assert planes.table["agreement"].min() > 90
     with pytest.raises(LampError, match="no structural reading is of 'foliation'"):
         lamp.run("grid-readings", structures="S", planes="foliation")
+
+
+def test_a_coarse_model_is_shown_first_and_what_a_change_leaves_alone_is_not_made_again(
+    lamp: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def rocks(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        return np.where(z > -60.0, "SAND", np.where(ball(x, y, z) == "GRAN", "GRAN", "SLATE"))
+
+    holes = drilled(lamp, tmp_path, rocks, every=50.0)
+    units = [FLAT[0], BALL[0], BALL[1]]
+    shown: list[object] = []
+    watch = CallbackProgress(lambda _f, _m, _k: None, view=shown.append)
+    cells = CELLS | {"cell": 6.0, "cell_z": 6.0}
+    task = execute.prepare(lamp.store, "build-units", {**cells, "units": units}, {"holes": holes})
+    made = execute.land(lamp.store, task, execute.perform(task, watch))
+    fine, coarse = lamp[made["model"]], shown[0]
+    assert isinstance(fine, BlockModel) and isinstance(coarse, BlockModel) and coarse.mesh.size < 0.4 * fine.mesh.size
+    at = fine.mesh.centres(np.argwhere(fine.present))[::50]
+    same = coarse.mesh.values_at(coarse.properties["unit"], *at.T) == fine.mesh.values_at(
+        fine.properties["unit"], *at.T
+    )
+    assert same.mean() > 0.9
+    # A push of the granite leaves the sand's field as it was: only one fine and one coarse field are fitted.
+    fits: list[int] = []
+    plain = scalar_fields.fit_with_planes
+    monkeypatch.setattr(scalar_fields, "fit_with_planes", lambda *a, **k: (fits.append(len(a[0])), plain(*a, **k))[1])
+    push = {"surface": "Granite", "east": WEST + 100, "north": SOUTH + 100, "elevation": TOP - 200}
+    changed = execute.rerun(lamp.store, made["model"], {**cells, "units": units, "edits": [push]})
+    execute.land(lamp.store, changed, execute.perform(changed, watch))
+    assert len(fits) == 2
+    assert lamp.store.entry(made["model"]).version > 1 and lamp.store.entry(made["model"]).chain[0].params["edits"]
+
+
+def test_age_orders_are_typed_on_the_command_line(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, ball, every=100.0)
+    text = "Granite, intrusive contact, GRAN | PEG; Slate, background, SLATE"
+    model = lamp[lamp.run("build-units", holes=holes, units=text, **CELLS)["model"]]
+    assert isinstance(model, BlockModel) and model.members == {"GRAN": "Granite", "PEG": "Granite", "SLATE": "Slate"}

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QScrollArea
 
 from ..core.compute.geometry.planes import SectionPlane
 from ..core.errors import LampError
 from ..core.items.section_look import Beside, SectionLook
 from ..core.items.style import Style
+from .forms.contacts_preview import ContactsPreview
 from .forms.fields import AreaField
 from .forms.grid_preview import KrigingPreview
 from .main import leave, make_application, make_window
 from .mainwindow.centre import DEFAULT
+from .mainwindow.item_history import HistoryList
 from .mainwindow.window import Window
 from .panes.chart_pane import ChartPane
 from .panes.checks_pane import ChecksPane
@@ -173,29 +176,40 @@ def _inversion(window: Window) -> None:
     wait_until(lambda: f"job {job.id}" in {e.id for e in window.ctx.lit_entries()} and len(job.curve) >= 6, 60)
 
 
-def _coincidence(window: Window) -> None:
-    """A model beside its section, and the bodies where it is dense as well."""
+def _geology(window: Window) -> None:
+    """The model of units from holes, map and readings: its form with the contact table, and the model in all panes."""
     window.steps.close_form()
     for job in window.ctx.jobs:
         window.ctx.runner.cancel(job)
     wait_until(lambda: not any(j.active for j in window.ctx.jobs), 30)
-    inputs = {"stations": _find(window, "Gravity stations"), "ground": _find(window, "Ground")}
-    sizes = {"attribute": "Bouguer_mGal", "cell": 150.0, "cell_z": 60.0, "depth": 900.0, "noise": 0.05, "growth": 1.1}
-    window.ctx.start("invert-gravity", sizes, inputs)
-    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 120)
-    both = {
-        "first": _find(window, "Susceptibility of Airborne magnetics"),
-        "second": _find(window, "Density contrast of Gravity stations"),
-    }
-    limits = {"first_property": "susceptibility", "first_from": 0.004, "second_property": "density_contrast"}
-    window.ctx.start("coincidence", limits | {"second_from": 0.03, "smallest": 2e6}, both)
-    wait_until(lambda: not any(j.active for j in window.ctx.jobs), 60)
-    window.ctx.set_section(SectionPlane(504_000.0, 5_602_600.0, 507_500.0, 5_603_600.0))
-    name = "Susceptibility of Airborne magnetics and Density contrast of Gravity stations"
-    _light(window, "Ground", "Susceptibility of Airborne magnetics", name, f"Bodies of {name}")
-    window.ctx.restyle(_find(window, "Ground"), Style(opacity=0.35))
-    window.ctx.set_colour_by(_find(window, name), "body")
-    window.ctx.select_item(_find(window, "Susceptibility of Airborne magnetics"))
+    window.ctx.set_section(SectionPlane(503_250.0, 5_602_750.0, 504_150.0, 5_602_150.0))
+    _light(window, "Emberlow geology", "Emberlow holes", "Sn shell 2500 ppm")
+    window.ctx.set_colour_by(_find(window, "Emberlow holes"), "Rock")
+    window.ctx.select_item(_find(window, "Emberlow geology"))
+    _panes(window, ("map", "scene", "section", "log"))
+    settle(window)
+    window.centre.fit_all()
+    model = window.ctx.item(_find(window, "Emberlow geology"))
+    if model is not None:  # what lies on the bodies would hide them
+        legend = window.ctx.legend("unit", model)
+        window.ctx.set_legend(replace(legend, hidden=("Till", "Clay")))
+    scene = window.centre.pane("scene")
+    assert isinstance(scene, ScenePane)
+    scene.look_from("From SE")
+    log = window.centre.pane("log")
+    assert isinstance(log, LogPane)
+    window.ctx.select_item(_find(window, "Emberlow geology"))
+    history = window.card.findChild(HistoryList)
+    if history is not None:
+        history.open(0)
+    wait_until(lambda: window.steps.form is not None and window.steps.form.preview is not None, 20)
+    form = window.steps.form
+    assert form is not None and isinstance(form.preview, ContactsPreview)
+    preview = form.preview
+    wait_until(lambda: bool(preview.pairs), 20)
+    settle(window)
+    for area in window.steps.findChildren(QScrollArea):
+        area.ensureWidgetVisible(preview)
     settle(window)
     window.centre.fit_all()
 
@@ -453,7 +467,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "map": _map,
     "scene": _scene,
     "inversion": _inversion,
-    "coincidence": _coincidence,
+    "geology": _geology,
     "import": _import,
     "checks": _checks,
     "targets": _targets,

@@ -29,6 +29,9 @@ _FORM_TIPS = {
     "blocks": "Cells from the cut-off up, those within the ends of the ramp, three slices, a slice at any plane, or the surface of the cut-off",
     "holes": "Intervals as tubes, as lines, or as markers at their middles, whose shape may tell a second column",
 }
+# A model of units has no cut-off and no ramp.
+_UNIT_FORMS = {"from the cut-off": "as bodies", "slices": "slices", "slice at a plane": "slice at a plane"}
+_UNIT_TIP = "Units as bodies, the background only where nothing else is drawn; three slices, or a slice at any plane"
 # The numbers of a plane: name, what it is, lowest and highest.
 _PLANE = (
     ("planeDip", "Dip of the slice in degrees, from level (0) to upright (90)", 0.0, 90.0),
@@ -48,14 +51,17 @@ def space_rows(ctx: Context, form: QFormLayout, entry: Entry, item: Item) -> Non
 
     if entry.kind in FORMS and not ground and not (isinstance(item, HoleSet) and not item.tables):
         forms = FORMS[entry.kind]
+        units = isinstance(item, BlockModel) and ctx.attribute_of(entry) in item.names
+        shown = _UNIT_FORMS if units else {f: f for f in forms}
         box = QComboBox()
         box.setObjectName("form3d")
-        box.addItems(list(forms))
-        box.setCurrentText(style.form or forms[0])
-        box.setToolTip(_FORM_TIPS[entry.kind])
+        box.addItems(list(shown.values()))
+        box.setCurrentText(shown.get(style.form or forms[0], shown[forms[0]]))
+        box.setToolTip(_UNIT_TIP if units else _FORM_TIPS[entry.kind])
         box.setMinimumContentsLength(6)
         # The last signal of a choice: the card is made anew by it.
-        box.textActivated.connect(lambda text: change(form="" if text == forms[0] else text))
+        names = {words: name for name, words in shown.items()}
+        box.textActivated.connect(lambda text: change(form="" if names[text] == forms[0] else names[text]))
         form.addRow("In 3D", box)
     if ground or isinstance(item, Surface):
         tip = "Contour lines in 3D, each so many metres of elevation"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -25,7 +26,9 @@ class UnitRow(Row):
     unit: str = param(..., "Unit", help="From the youngest to the oldest; the background comes last")
     kind: Kind = param("intrusive contact", "Contact", help="How it meets what is older")
     codes: str = param(
-        "", "Logged codes", help="Parted by semicolons, also units of the map; its own name when empty, * for the rest"
+        "",
+        "Logged codes",
+        help="Parted by semicolons or |, also units of the map; its own name when empty, * for the rest",
     )
     dip: Maybe = param(None, "Dip (°)", help="Of a vein's plane, or of the way in which a body reaches")
     dip_direction: Maybe = param(None, "Dip direction (°)")
@@ -58,7 +61,7 @@ def units_of(rows: Sequence[UnitRow]) -> tuple[list[Unit], dict[str, str]]:
     members: dict[str, str] = {}
     for row in rows:
         units.append(Unit(row.unit.strip(), row.kind))
-        for code in [c.strip() for c in row.codes.split(";") if c.strip()] or [row.unit.strip()]:
+        for code in [c.strip() for c in re.split(r"[;|]", row.codes) if c.strip()] or [row.unit.strip()]:
             if members.get(code, row.unit.strip()) != row.unit.strip():
                 raise InputError(
                     f"the code '{code}' belongs to '{members[code]}' and to '{row.unit}'",
