@@ -76,6 +76,15 @@ def test_a_property_is_worked_out_where_a_condition_is_met(lamp: Project, blocks
             lamp.run("compute-blocks", model=blocks, **bad)
 
 
+def test_blocks_that_meet_a_condition_are_a_model_of_their_own(lamp: Project, blocks: str) -> None:
+    chosen = block_model(lamp, lamp.run("filter-blocks", model=blocks, where="unit == 'Granite' and Sn > 7")["model"])
+    i, _, k = np.indices((10, 8, 6))
+    assert np.array_equal(np.isfinite(chosen.properties["Sn"]), (i > 7) & (k < 3))
+    assert chosen.names["unit"] == ("Granite", "Slate") and len(block_model(lamp, blocks).properties["Sn"]) == 10
+    with pytest.raises(LampError, match="no block meets"):
+        lamp.run("filter-blocks", model=blocks, where="Sn > 70")
+
+
 def test_blocks_take_shares_of_surfaces_heights_and_other_models(lamp: Project, blocks: str) -> None:
     box = trimesh.creation.box([25.0, 200.0, 200.0])
     body = Surface(
@@ -111,13 +120,17 @@ def test_a_report_gives_volumes_tonnes_and_the_curve_of_tonnes_and_grade_by_hand
     )
     assert rows["Sn mean"].to_numpy() == pytest.approx(4.5)
     # From 5: half of the blocks at 7; from 8: a fifth at 8.5.
-    assert curve.table[["cut-off", "tonnes", "grade"]].to_numpy() == pytest.approx(
+    assert curve.table[["cut-off", "tonnes above", "grade"]].to_numpy() == pytest.approx(
         np.array([[5, 0.6, 7.0], [8, 0.24, 8.5]])
     )
     few = lamp[lamp.run("report-blocks", model=blocks, where="Sn > 6 and z < 3850")["report"]]
     assert isinstance(few, PointSet) and few.table["blocks"].tolist() == [3 * 8 * 5]
     curve = lamp[lamp.run("report-blocks", model=blocks, attribute="Sn")["curve"]]
-    assert isinstance(curve, PointSet) and 8 <= len(curve.table) <= 14 and (np.diff(curve.table["tonnes"]) <= 0).all()
+    assert (
+        isinstance(curve, PointSet)
+        and 8 <= len(curve.table) <= 14
+        and (np.diff(curve.table["tonnes above"]) <= 0).all()
+    )
     for bad, words in (
         ({"density": "-1"}, "neither a positive number"),
         ({"where": "Sn > 99"}, "no block meets"),

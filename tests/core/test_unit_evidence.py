@@ -29,7 +29,7 @@ from innerlamp.core.operations.geology.uncertainty import entropy
 from innerlamp.core.progress import CallbackProgress
 from innerlamp.core.running import execute
 
-from .test_units import BALL, CELLS, CRS, LAYERS, SOUTH, TOP, WEST, ball, drilled
+from .test_units import BALL, CELLS, CRS, FAULT, LAYERS, SOUTH, TOP, WEST, ball, drilled
 
 HERE = np.array([WEST, SOUTH, TOP])
 
@@ -506,3 +506,39 @@ def test_age_orders_are_typed_on_the_command_line(lamp: Project, tmp_path: Path)
     text = "Granite, intrusive contact, GRAN | PEG; Slate, background, SLATE"
     model = lamp[lamp.run("build-units", holes=holes, units=text, **CELLS)["model"]]
     assert isinstance(model, BlockModel) and model.members == {"GRAN": "Granite", "PEG": "Granite", "SLATE": "Slate"}
+
+
+def test_a_unit_is_switched_out_of_the_age_order_and_back(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, ball, every=50.0)
+    units = [
+        BALL[0],
+        {"unit": "Skarn", "kind": "intrusive contact", "codes": "SKARN", "use": "out"},
+        BALL[1] | {"codes": "SLATE; *"},
+    ]
+    said: dict[str, Any] = {
+        "contacts": [{"one": "Granite", "other": "Skarn", "surface": "none"}], "mends": [{"hole": "H1", "surface": "Skarn"}],
+        "faults": [FAULT | {"throw": 10.0, "cuts_from": "Skarn"}],
+    }  # fmt: skip
+    model = lamp[lamp.run("build-units", holes=holes, units=units, **said, **CELLS)["model"]]
+    assert isinstance(model, BlockModel) and model.names["unit"] == ("Granite", "Slate")
+    with pytest.raises(LampError, match="nothing tells where 'Skarn' ends"):
+        lamp.run("build-units", holes=holes, units=[units[0], units[1] | {"use": "in"}, units[2]], **CELLS)
+
+
+def test_a_cover_is_as_thick_as_in_the_holes_and_as_sure_as_they_are(lamp: Project, tmp_path: Path) -> None:
+    def covered(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        thick = np.where(x > 110, 0.0, 12.0 + 0.05 * y)  # nothing in the east
+        return np.where(-z < thick, "TILL", ball(x, y, z))
+
+    holes = drilled(lamp, tmp_path, covered, every=50.0)
+    units = [{"unit": "Till", "kind": "overburden", "codes": "TILL"}, *BALL]
+    asked: dict[str, Any] = {**CELLS, "units": units, "layers": "follow the ground", "cell_z": 9.0}
+    model = lamp[lamp.run("build-units", holes=holes, **asked)["model"]]
+    assert isinstance(model, BlockModel)
+    assert base_of(model, "Till", 50, 100) == pytest.approx(17.0, abs=3.0)
+    at = np.array([[WEST + 190.0, SOUTH + 100, TOP - 1.0], [WEST + 20.0, SOUTH + 100, TOP - 1.0]])
+    assert model.mesh.values_at(model.properties["unit"], *at.T).tolist() == [2.0, 0.0]
+    unsure = lamp[lamp.run("unit-uncertainty", holes=holes, realisations=30, contact_error=2.0, **asked)["model"]]
+    assert isinstance(unsure, BlockModel)
+    till = unsure.properties["probability of Till"]
+    assert unsure.mesh.values_at(till, *at.T)[1] > 99 and unsure.mesh.values_at(till, *(at - [0, 0, 60.0]).T)[1] == 0.0

@@ -27,7 +27,6 @@ UNITS: list[dict[str, Any]] = [
     {"unit": "Slate", "kind": "background", "codes": "SLATE; *"},
 ]  # fmt: skip
 MAPPED: list[dict[str, Any]] = [
-    _DYKES[0],
     {"unit": "Gabbro", "kind": "intrusive contact", "codes": "GABB", "dip": 85.0, "dip_direction": 0.0},
     _DYKES[1],
     {"unit": "Marble", "kind": "intrusive contact", "codes": "CARB", "reach": 2.0},
@@ -62,11 +61,11 @@ def model_params(cell: float = 25.0, cell_z: float = 15.0) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def map_params(cell: float = 100.0, cell_z: float = 25.0) -> dict[str, Any]:
+def map_params(cell: float = 50.0, cell_z: float = 25.0) -> dict[str, Any]:
     """Parameters of the model of the whole map, without any hole."""
     return {
         "units": MAPPED, "faults": [fault("Porphyry")], "cell": cell, "cell_z": cell_z, "base": 0.0,
-        "outline": _box(300.0, 300.0, 5_700.0, 4_700.0), "map_units": "code", "map_reach": 200.0, "name": FROM_MAP,
+        "outline": _box(1_400.0, 1_000.0, 5_600.0, 4_200.0), "map_units": "code", "map_reach": 200.0, "name": FROM_MAP,
     }  # fmt: skip
 
 

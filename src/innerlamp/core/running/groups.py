@@ -60,7 +60,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         "Models": ("build-units", "unit-surface", "score-model", "leave-holes-out", "unit-uncertainty"),
         "Structures": ("grid-readings", "throws-on-section"),
         "Grades": ("grade-shell", "estimate-blocks", "swaths"),
-        "Blocks": ("compute-blocks", "take-into-blocks", "cut-blocks", "report-blocks"),
+        "Blocks": ("compute-blocks", "take-into-blocks", "filter-blocks", "cut-blocks", "report-blocks"),
     },
     "Targets": {"Ranking": ("rank-targets",)},
 }

@@ -148,6 +148,7 @@ OPERATIONS: dict[str, Operation] = {
         section_throws.OPERATION,
         block_columns.COMPUTE,
         block_columns.TAKE,
+        block_columns.FILTER,
         block_parts.OPERATION,
         block_reports.REPORT,
         block_reports.SWATHS,

@@ -82,6 +82,27 @@ def _run_compute(inputs: Inputs, p: ComputeBlocks, progress: Progress) -> dict[s
     return {"model": made}
 
 
+class FilterBlocks(Params):
+    where: str = param(..., "Keep where", help="A condition, such as Sn_ppm > 500 and unit == 'Granite' and z > 100")
+    name: str = param("", "Name")
+
+
+def _run_filter(inputs: Inputs, p: FilterBlocks, progress: Progress) -> dict[str, Item]:
+    model = inputs.need("model", BlockModel)
+    cells = np.argwhere(model.present)
+    met = evaluate(p.where, columns_of_blocks(model, cells), len(cells))
+    if met.dtype.kind not in "fb":
+        raise InputError("the condition gives texts", where=p.where[:60], fix="Compare them with == or !=")
+    keep = np.zeros(model.mesh.shape, dtype=bool)
+    keep[tuple(cells[np.nan_to_num(met.astype(float)) != 0].T)] = True
+    if not keep.any():
+        raise InputError("no block meets the condition", where=p.where[:60])
+    volume = float(model.mesh.volumes(np.argwhere(keep)).sum())
+    progress(1.0, f"{int(keep.sum()):,} of {len(cells):,} blocks, {volume / 1e6:,.3f} million m³")
+    values = {name: np.where(keep, v, np.nan) for name, v in model.properties.items()}
+    return {"model": dataclasses.replace(model, name=p.name or f"{model.name}, chosen", properties=values)}
+
+
 class TakeIntoBlocks(Params):
     attribute: str = param(
         "", "Property", editor="attribute", of="others", help="Of other block models; all of them when empty"
@@ -177,6 +198,17 @@ COMPUTE = Operation(
     inputs=(Input("model", "Block model", ("blocks",)),),
     outputs=(Output("model", "", "The model with the new property"),),
     replaces=_BACK,
+)
+FILTER = Operation(
+    name="filter-blocks",
+    example=Example({"model": "Susceptibility of Airborne magnetics"}, {"where": "susceptibility > 0.002 and z > 0"}),
+    title="Choose blocks",
+    area="Geology",
+    help="A model with the blocks that meet a condition, and all their properties.",
+    params=FilterBlocks,
+    run=_run_filter,
+    inputs=(Input("model", "Block model", ("blocks",)),),
+    outputs=(Output("model", "blocks", "Chosen blocks"),),
 )
 TAKE = Operation(
     name="take-into-blocks",

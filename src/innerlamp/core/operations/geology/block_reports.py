@@ -100,16 +100,18 @@ def _run_report(inputs: Inputs, p: ReportBlocks, progress: Progress) -> dict[str
         if not np.isfinite(wanted).all():
             raise InputError("cut-offs must be numbers")
         curve = [
-            {"cut-off": c, "tonnes": t / 1e6, "grade": g, **{axis: float(columns[axis].mean()) for axis in "xyz"}}
+            {"cut-off": c, "tonnes above": t / 1e6, "grade": g, **{axis: float(columns[axis].mean()) for axis in "xyz"}}
             for c, t, g in grade_and_tonnage(grade, volume, density, sorted(wanted))
         ]
         unit = model.units.get(p.attribute, "")
         out["curve"] = PointSet(
             name=f"{stem}, tonnes and grade", crs=model.crs, table=pd.DataFrame(curve),
-            units={"cut-off": unit, "tonnes": "Mt", "grade": unit}, content="classes",
+            units={"cut-off": unit, "tonnes above": "Mt", "grade": unit}, content="classes",
         )  # fmt: skip
         words += [
-            f"from {r['cut-off']:g} {unit}: {r['tonnes']:,.3f} Mt at {r['grade']:.4g}" for r in curve[:4] if r["tonnes"]
+            f"from {r['cut-off']:g} {unit}: {r['tonnes above']:,.3f} Mt at {r['grade']:.4g}"
+            for r in curve[:4]
+            if r["tonnes above"]
         ]
     progress(1.0, "; ".join(words))
     return out
@@ -174,13 +176,10 @@ def _run_swaths(inputs: Inputs, p: Swaths, progress: Progress) -> dict[str, Item
     value, volume = columns[name][known], columns["volume"][known]
     at = source.table[["x", "y", "z"]].to_numpy(float)
     grade = source.table[p.attribute].to_numpy(float)
-    low, high = blocks.min(axis=0) - 1e-6, blocks.max(axis=0) + 1e-6
-    if p.where.strip():  # composites of the same ground: those in blocks that meet the condition
-        hit = np.zeros(model.mesh.shape)
-        hit[tuple(cells.T)] = 1.0
-        near = model.mesh.values_at(hit, *at.T) == 1.0
-    else:
-        near = ((at >= low - p.width) & (at <= high + p.width)).all(axis=1)
+    # Composites of the same ground: those in blocks that have a value, and meet the condition.
+    hit = np.full(model.mesh.shape, np.nan)
+    hit[tuple(cells[known].T)] = 1.0
+    near = np.isfinite(model.mesh.values_at(hit, *at.T))
     at, grade = at[near], grade[near]
     a = np.radians(p.azimuth)
     turn = np.array([[np.cos(a), -np.sin(a), 0.0], [np.sin(a), np.cos(a), 0.0], [0.0, 0.0, 1.0]])
@@ -198,7 +197,8 @@ def _run_swaths(inputs: Inputs, p: Swaths, progress: Progress) -> dict[str, Item
                         **dict(zip("xyz", spot.tolist(), strict=True)),
                         "along": words,
                         "of": what,
-                        "position": 0.5 * (edges[k] + edges[k + 1]),
+                        "position": 0.5 * (edges[k] + edges[k + 1]) - middle[axis],
+                        "coordinate": 0.5 * (edges[k] + edges[k + 1]),
                         "mean": mean[k],
                         "count": float(count[k]),
                         "series": f"{what}, {words}",
@@ -216,7 +216,7 @@ def _run_swaths(inputs: Inputs, p: Swaths, progress: Progress) -> dict[str, Item
             name=p.name or f"Swaths of {name}",
             crs=model.crs,
             table=pd.DataFrame(rows),
-            units={"position": "m", "mean": unit},
+            units={"position": "m", "coordinate": "m", "mean": unit},
             content="classes",
         )
     }

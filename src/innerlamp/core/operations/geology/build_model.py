@@ -93,6 +93,7 @@ def model_from(of: Sources, p: BuildModel, mesh: DrapedMesh, found: Sequence[Fou
 
 
 def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
+    p = p.switched
     of, log, left = sources_of(inputs, p)
     source = inputs.maybe("holes", HoleSet) or inputs.need("map", Features)
     name = p.name or f"Units of {source.name}"
@@ -186,6 +187,7 @@ def _told(
 
 
 def _estimate(inputs: Inputs, p: BuildModel) -> Cost:
+    p = p.switched
     units, members = units_of(p.units)
     holes = inputs.maybe("holes", HoleSet)
     log = logged(holes, p.attribute, units, members) if holes is not None else None

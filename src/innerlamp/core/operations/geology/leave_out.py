@@ -42,6 +42,7 @@ def _places(log: Logged, holes: np.ndarray, step: float) -> tuple[np.ndarray, np
 
 
 def _run(inputs: Inputs, p: LeaveOut, progress: Progress) -> dict[str, Item]:
+    p = p.switched
     of, log, _ = sources_of(inputs, p)
     if log is None:
         raise InputError("there are no holes that could be left out")

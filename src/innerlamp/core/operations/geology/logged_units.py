@@ -46,6 +46,7 @@ class UnitRow(Row):
         None, "Veins apart (m)", help="Pieces with a wider gap across the plane are veins of their own"
     )
     ends_at: str = param("", "Ends at", help="A vein of the list at which this one ends")
+    use: Literal["in", "out"] = param("in", "Is", help="Switched out it is left to what is older")
     surface: str = param("", "Given surface", help="By its name, under 'Given surfaces': the contact as it is")
 
 

@@ -18,6 +18,7 @@ from ...progress import Progress
 from .build_model import OPERATION as BUILD
 from .build_model import sources_of
 from .contact_evidence import Sources
+from .covers import cover_of
 from .fault_throws import cutting, faults_of
 from .given_surfaces import inside_of
 from .model_extent import within
@@ -89,6 +90,17 @@ def _several(
                 inside_of(p.units[k].surface.strip(), of.given, of.units[k].kind, now[part])[:, None] + s
                 for k, s in zip(group, shifts, strict=True)
             ]
+    elif row.kind == "overburden" and (cover := cover_of(number, of, p)) is not None:
+        from scipy.spatial import cKDTree
+
+        plan = cKDTree(cover.points[:, :2])
+        shift = (
+            rng.normal(size=(len(cover.points), count))
+            * np.where(cover.hole == "", p.map_error, p.contact_error)[:, None]
+        )
+        for part in _parts(len(now)):
+            _, nearest = plan.query(now[part, :2])  # a base that lies elsewhere is as much higher or lower
+            yield [cover.inside(now[part], of)[:, None] + shift[nearest]]
     elif row.kind == "vein":
         from scipy.spatial import cKDTree
 
@@ -130,6 +142,7 @@ def entropy(share: np.ndarray) -> np.ndarray:
 
 
 def _run(inputs: Inputs, p: Uncertainty, progress: Progress) -> dict[str, Item]:
+    p = p.switched
     of, _, _ = sources_of(inputs, p)
     faults, _ = faults_of(of, p, progress.part(0.0, 0.1))
     now = of.mesh.centres()

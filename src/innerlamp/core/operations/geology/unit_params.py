@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Self
 
 from ...declaring.operation import Maybe, Params, Places, Row, param
 from .contact_table import ContactRow
@@ -148,3 +148,28 @@ class BuildModel(Params):
         """How the field of a unit goes on between its values."""
         row = self.units[number].follows
         return self.field if row == "as all" else row
+
+    @property
+    def switched(self) -> Self:
+        """The same without the units that are switched out, and without what was said of them."""
+        out = {row.unit.strip() for row in self.units if row.use == "out"}
+        if not out:
+            return self
+        order = [row.unit.strip() for row in self.units]
+        faults = []
+        for fault in self.faults:
+            first = fault.cuts_from.strip()
+            if first in out:  # it cuts from the next older unit that is there
+                first = next((n for n in order[order.index(first) :] if n not in out), "")
+            faults.append(fault.model_copy(update={"cuts_from": first}))
+        return self.model_copy(
+            update={
+                "units": tuple(row for row in self.units if row.use == "in"),
+                "contacts": tuple(
+                    r for r in self.contacts if not out & {r.one.strip(), r.other.strip(), r.surface.strip()}
+                ),
+                "edits": tuple(r for r in self.edits if r.surface.strip() not in out),
+                "mends": tuple(r for r in self.mends if r.surface.strip() not in out),
+                "faults": tuple(faults),
+            }
+        )
