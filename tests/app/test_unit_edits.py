@@ -276,3 +276,22 @@ def test_nested_shells_are_built_from_the_form_and_drawn_one_in_the_other(demo_w
         pane = next(p for p in window.centre.panes() if p.kind == kind)
         for c in (600, 1500, 3000):
             assert len(pane.layers.graphics(store.find(f"Tin {c} ppm").id)) > 0, (kind, c)  # type: ignore[attr-defined]
+
+
+def test_a_coarse_model_is_drawn_while_the_fine_one_is_made_and_goes_when_it_is_stopped(demo_window: Window) -> None:
+    window, ctx = demo_window, demo_window.ctx
+    form = build_form(window, cell="10", cell_z="8")
+    QTest.mouseClick(form.run_button, LEFT)
+    job = ctx.jobs[-1]
+
+    def guest() -> str:
+        return next((e.id for e in ctx.lit_entries() if e.name == "Mine, coarse"), "")
+
+    assert wait_until(lambda: bool(guest()), 60) and job.active
+    one = guest()
+    pane = window.centre.pane("section")
+    assert wait_until(lambda: len(pane.layers.graphics(one)) > 0, 30)  # type: ignore[attr-defined]
+    assert not any(e.name.startswith("Mine") for e in ctx.store.entries())  # type: ignore[union-attr]
+    ctx.session.desk.cancel(job)  # type: ignore[union-attr]
+    assert wait_until(lambda: not job.active and not guest(), 30)
+    assert settle(window) and not pane.layers.graphics(one)  # type: ignore[attr-defined]

@@ -81,6 +81,12 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
     QTest.mouseClick(box, LEFT)
     assert wait_until(lambda: settle(window) and len(colours("section")) == 2, 10)
     assert faces() < whole
+    till = next(
+        b for b in window.card.findChildren(QCheckBox) if "Till" in (b.text() + b.accessibleName() + b.toolTip())
+    )
+    before = colours("map")
+    QTest.mouseClick(till, LEFT)  # the map shows what comes out below it
+    assert wait_until(lambda: settle(window) and bool(colours("map")) and not colours("map") & before, 10)
     score = window.steps.open_form("score-model")
     assert wait_until(lambda: bool(score.input("model")), 10)
     score.slots["model"].setCurrentIndex(score.slots["model"].findData(entry.id))

@@ -212,6 +212,10 @@ def _geology(window: Window) -> None:
         area.ensureWidgetVisible(preview)
     settle(window)
     window.centre.fit_all()
+    chart = window.centre.pane("map")
+    assert isinstance(chart, MapPane)
+    chart.plot.setRange(xRange=(503_000.0, 504_450.0), yRange=(5_601_650.0, 5_603_050.0))
+    settle(window)
 
 
 def _import(window: Window) -> None:

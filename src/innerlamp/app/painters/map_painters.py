@@ -306,8 +306,11 @@ def paint_blocks(ctx: Context, view: MapView, entry: Entry, item: Item) -> list[
     values = item.properties[attribute][:, :, ::every]
     clear = clearness(item, attribute, entry.style)
     shown_first = np.where(np.isfinite(values), values, -np.inf)
-    if attribute in item.names:  # of units what lies on top
-        shown_first = np.where(np.isfinite(values), np.arange(values.shape[2], dtype=float), -np.inf)
+    if attribute in item.names:  # of units what lies on top, or comes out below those that are switched off
+        hidden = ctx.legend(attribute, item).hidden
+        off = [k for k, name in enumerate(item.names[attribute]) if name in hidden]
+        there = np.isfinite(values) & ~np.isin(values, off)
+        shown_first = np.where(there, np.arange(values.shape[2], dtype=float), -np.inf)
     if clear is not None:  # of cells that are alike the one that is seen best stands for its column
         clear = clear[:, :, ::every]
         shown_first = shown_first + 1e-6 * float(np.nanmax(np.abs(values), initial=0.0)) * clear
