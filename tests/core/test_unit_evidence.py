@@ -542,3 +542,33 @@ def test_a_cover_is_as_thick_as_in_the_holes_and_as_sure_as_they_are(lamp: Proje
     assert isinstance(unsure, BlockModel)
     till = unsure.properties["probability of Till"]
     assert unsure.mesh.values_at(till, *at.T)[1] > 99 and unsure.mesh.values_at(till, *(at - [0, 0, 60.0]).T)[1] == 0.0
+
+
+def test_the_surface_of_a_broken_layer_ends_in_the_plane_of_its_fault(lamp: Project, tmp_path: Path) -> None:
+    moved = Fault(np.array([110.0, 100.0, -100.0]), 90.0, 90.0, throw=36.0)
+
+    def broken(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        _, _, z = moved.taken_back(np.column_stack([x, y, z])).T
+        return np.where(z > -90.0, "UPPER", np.where(z > -120.0, "LIME", "BASE"))
+
+    holes = drilled(lamp, tmp_path, broken, every=25.0)
+    row = {"fault": "F", "east": WEST + 110, "north": SOUTH + 100, "dip": 90.0, "dip_direction": 90.0, "throw": 36.0}
+    units = [LAYERS[1], LAYERS[2], LAYERS[4]]
+    cells = CELLS | {"margin": 0.0, "cell": 8.0}  # the fault lies within cells, not between them
+    model = lamp.run("build-units", holes=holes, units=units, faults=[row], **cells)["model"]
+    surface = lamp[lamp.run("unit-surface", model=model, unit="Lime")["surface"]]
+    assert isinstance(surface, Surface)
+    mesh = trimesh.Trimesh(surface.vertices, surface.triangles, process=False)
+    b = lamp[model].bounds
+    assert mesh.is_watertight and mesh.volume == pytest.approx(30.0 * (b[1] - b[0]) * (b[3] - b[2]), rel=0.02)
+    pieces = mesh.split(only_watertight=False)
+    assert len(pieces) == 2
+    west, east = sorted(pieces, key=lambda m: m.bounds[0, 0])
+    assert west.bounds[1, 0] == pytest.approx(WEST + 110, abs=0.2) and east.bounds[0, 0] == pytest.approx(
+        WEST + 110, abs=0.2
+    )
+    # Each piece is level up to the fault: no ramp of a cell between them.
+    assert west.bounds[:, 2] == pytest.approx([TOP - 120, TOP - 90], abs=7.0)
+    assert east.bounds[:, 2] == pytest.approx([TOP - 156, TOP - 126], abs=7.0)
+    plain = lamp[lamp.run("unit-surface", model=model, unit="Basement")["surface"]]
+    assert isinstance(plain, Surface) and trimesh.Trimesh(plain.vertices, plain.triangles, process=False).is_watertight

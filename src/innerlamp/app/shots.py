@@ -219,6 +219,7 @@ def _geology(window: Window) -> None:
 
 
 def _import(window: Window) -> None:
+    _panes(window, ("map", "scene", "section", "table"))
     from ..demo.build import FILES
 
     for job in window.ctx.jobs:

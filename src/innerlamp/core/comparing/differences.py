@@ -289,7 +289,7 @@ def _blocks(a: BlockModel, b: BlockModel) -> list[Change]:
         if name in a.names and name in b.names:
             out += _units(a, b, name)
             continue
-        if name.startswith("inside ") and b.names:
+        if name.startswith(("inside ", "off ")) and b.names:
             continue
         one, two = a.properties[name], b.properties[name]
         unit = b.units.get(name, "")

@@ -11,6 +11,7 @@ import pandas as pd
 
 from ...compute.geology import age_order as ao
 from ...compute.geology.contacts import pairs
+from ...compute.geology.faults import Fault
 from ...declaring.operation import Cost, Example, Input, Inputs, Operation, Output, Sketch, ground_slot, structures_slot
 from ...errors import InputError
 from ...geometry.mesh import DrapedMesh
@@ -28,7 +29,7 @@ from .given_surfaces import given_by_name
 from .hand_evidence import checked_edits
 from .logged_units import Logged, logged, proposed_order, units_of
 from .model_extent import coarser, ground_of, mesh_of, within
-from .model_units import INSIDE
+from .model_units import INSIDE, OFF
 from .unit_fields import COLUMNS, Found, fields
 from .unit_params import BuildModel
 
@@ -71,8 +72,19 @@ def sources_of(inputs: Inputs, p: BuildModel) -> tuple[Sources, Logged | None, n
     return of, log, left
 
 
-def model_from(of: Sources, p: BuildModel, mesh: DrapedMesh, found: Sequence[Found], name: str, crs: str) -> BlockModel:
-    """Return the model of units on a mesh whose fields were found at its middles."""
+def model_from(
+    of: Sources,
+    p: BuildModel,
+    mesh: DrapedMesh,
+    found: Sequence[Found],
+    name: str,
+    crs: str,
+    faults: Sequence[Fault] = (),
+) -> BlockModel:
+    """Return the model of units on a mesh whose fields were found at its middles, with how far off its faults cells lie."""
+    offs = {
+        f"{OFF}{row.fault.strip()}": fault.off(mesh.centres()) for row, fault in zip(p.faults, faults, strict=False)
+    }
     unit, margins = ao.combined([f.values for f in found])
     inside = (mesh.thickness.ravel() > 0) & within(p, mesh.centres())
     return BlockModel(
@@ -85,8 +97,9 @@ def model_from(of: Sources, p: BuildModel, mesh: DrapedMesh, found: Sequence[Fou
                 f"{INSIDE}{u.name}": np.where(inside, m, np.nan).astype(np.float32).reshape(mesh.shape)
                 for u, m in zip(of.units, margins, strict=True)
             },
+            **{n: np.where(inside, v, np.nan).astype(np.float32).reshape(mesh.shape) for n, v in offs.items()},
         },
-        units={"unit": "", **{f"{INSIDE}{u.name}": "m" for u in of.units}},
+        units={"unit": "", **{f"{INSIDE}{u.name}": "m" for u in of.units}, **dict.fromkeys(offs, "m")},
         names={"unit": tuple(u.name for u in of.units)},
         members=of.members,
     )
@@ -104,7 +117,7 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
         first = fields(of, p, coarse.centres(), faults, SILENT, most=1_000)
         progress.show(model_from(of, p, coarse, first, f"{name}, coarse", source.crs))
     found = fields(of, p, of.mesh.centres(), faults, progress.part(0.2, 0.9))
-    model = model_from(of, p, of.mesh, found, name, source.crs)
+    model = model_from(of, p, of.mesh, found, name, source.crs, faults)
     out: dict[str, Item] = {"model": model}
     contacts, misses = (
         pd.concat([t for t in tables if len(t)], ignore_index=True) if any(map(len, tables)) else pd.DataFrame()

@@ -8,6 +8,7 @@ from ...declaring.operation import Input
 from ...errors import InputError
 from ...items.fields import BlockModel
 
+OFF = "off "  # begins the name of the property that says how far off a fault a cell lies, positive on its hangingwall
 INSIDE = "inside "  # begins the name of the property that says how far inside of a unit a cell lies
 
 
