@@ -572,3 +572,32 @@ def test_the_surface_of_a_broken_layer_ends_in_the_plane_of_its_fault(lamp: Proj
     assert east.bounds[:, 2] == pytest.approx([TOP - 156, TOP - 126], abs=7.0)
     plain = lamp[lamp.run("unit-surface", model=model, unit="Basement")["surface"]]
     assert isinstance(plain, Surface) and trimesh.Trimesh(plain.vertices, plain.triangles, process=False).is_watertight
+
+
+def test_what_is_given_badly_is_named(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, flat, every=100.0)
+    line = np.array([[0.0, 0, 0], [50, 50, 0], [100, 100, 0], [150, 150, 0]]) + HERE
+    sheet = Surface(name="Line", crs=CRS, vertices=line, triangles=np.array([[0, 1, 2], [1, 2, 3]]))
+    empty = Surface(
+        name="Empty", crs=CRS, vertices=np.empty((0, 3)), triangles=np.empty((0, 3), dtype=int), closed=True
+    )
+    given = [lamp.store.put(i) for i in (sheet, empty)]
+    units = [{"unit": "Sand", "kind": "unconformity", "codes": "SAND", "surface": "Line"}, FLAT[1]]
+    odd = lines(
+        [np.array([[0.0, 0, -50], [80, 80, -50], [0, 80, -50], [80, 0, -50], [0, 0, -50]])], ["Sand"], "Crossed"
+    )
+    cases: list[tuple[dict[str, Any], str]] = [
+        ({"units": units, "surfaces": given}, "Line.*has no extent in plan|has no extent in plan"),
+        ({"units": [units[0] | {"surface": "Empty"}, FLAT[1]], "surfaces": given}, "has no triangles"),
+        ({"units": FLAT, "lines": lamp.store.put(odd)}, "an outline crosses itself"),
+        (
+            {"units": FLAT, "faults": [{"fault": "F", "east": WEST, "north": SOUTH, "dip": 0.5, "dip_direction": 0}]},
+            "dip must be from 1",
+        ),
+        ({"units": FLAT, "mends": [{"hole": "H1", "surface": "Tuff"}]}, "which is no unit"),
+    ]
+    before = {e.id: e.version for e in lamp.items}
+    for params, words in cases:
+        with pytest.raises(LampError, match=words):
+            lamp.run("build-units", holes=holes, **params, **CELLS)
+    assert {e.id: e.version for e in lamp.items} == before

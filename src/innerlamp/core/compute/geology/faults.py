@@ -151,7 +151,10 @@ def through(
         raise InputError("a fault needs two places at least", fix="Draw more of it")
     middle = points.mean(axis=0)
     if dip is None:
-        _, axes = mean_plane(points)
+        try:
+            _, axes = mean_plane(points)
+        except InputError as error:
+            raise InputError("the places of the fault lie on one line, which has no dip", fix="Give its dip") from error
         found, direction = dip_and_direction(axes[2:3])
         dip, dip_direction = float(found[0]), float(direction[0])
         if float(np.abs((points - middle) @ axes[1]).max()) < 0.02 * float(np.ptp((points - middle) @ axes[0])):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Callable
 
 import numpy as np
 
@@ -170,7 +171,9 @@ def _share_inside(surface: Surface, model: BlockModel, cells: np.ndarray, count:
     )
 
 
-def share_of_places(model: BlockModel, cells: np.ndarray, count: int, at_places) -> np.ndarray:  # type: ignore[no-untyped-def]
+def share_of_places(
+    model: BlockModel, cells: np.ndarray, count: int, at_places: Callable[[np.ndarray], np.ndarray]
+) -> np.ndarray:
     """Return the mean over count³ places in each cell (n, 3) of what a function gives at places (n, 3)."""
     corners = model.mesh.corners(cells)
     origin, low_u, low_v, up = corners[:, 0], corners[:, 1], corners[:, 3], corners[:, 4]

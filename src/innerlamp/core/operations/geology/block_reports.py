@@ -17,6 +17,8 @@ from ...numbers import parse_number
 from ...progress import Progress
 from .block_columns import columns_of_blocks
 
+_SLICES = 20_000
+
 
 class ReportBlocks(Params):
     attribute: str = param(
@@ -187,6 +189,8 @@ def _run_swaths(inputs: Inputs, p: Swaths, progress: Progress) -> dict[str, Item
     rows = []
     for axis, (words, wide) in enumerate((("easting", p.width), ("northing", p.width), ("elevation", p.height))):
         here, there = (middle[axis] + (places - middle) @ turn[axis] for places in (blocks, at))
+        if (here.max() - here.min()) / wide > _SLICES:
+            raise InputError(f"there would be more than {_SLICES:,} slices along {words}", fix="Take wider swaths")
         edges = np.arange(np.floor(here.min() / wide) * wide, here.max() + wide, wide)
         for what, place, v, w in (("blocks", here, value, volume), ("composites", there, grade, np.ones(len(there)))):
             mean, count = swaths(place, v, w, edges)

@@ -40,6 +40,8 @@ def inside_of(name: str, given: Mapping[str, Grid | Surface], kind: Kind, places
             f"no given surface is called '{name}'",
             fix=f"Given are: {', '.join(given) or 'none'}; choose it under 'Given surfaces'",
         )
+    if isinstance(item, Surface) and (not len(item.triangles) or not np.isfinite(item.vertices).all()):
+        raise InputError("the given surface has no triangles, or places that are no numbers", where=item.name)
     if isinstance(item, Surface) and item.closed:
         from ...compute.geometry.surface_distance import distance_to_surface
         from ...compute.geometry.winding import inside_mesh
@@ -61,12 +63,18 @@ def inside_of(name: str, given: Mapping[str, Grid | Surface], kind: Kind, places
 def heights(surface: Surface, places: np.ndarray) -> np.ndarray:
     """Return the elevation of an open surface at places (n, 3), in metres; beyond its edge that of its nearest corner."""
     from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
+    from scipy.spatial import QhullError
 
     _, first = np.unique(np.round(surface.vertices[:, :2], 3), axis=0, return_index=True)
     if len(first) < 3:
         raise InputError("the surface has no extent in plan", where=surface.name)
     xy, z = surface.vertices[first, :2], surface.vertices[first, 2]
-    height = LinearNDInterpolator(xy, z)(places[:, :2])
+    try:
+        height = LinearNDInterpolator(xy, z)(places[:, :2])
+    except QhullError as error:
+        raise InputError(
+            "the surface has no extent in plan: its corners lie on one line", where=surface.name
+        ) from error
     lost = ~np.isfinite(height)
     height[lost] = NearestNDInterpolator(xy, z)(places[lost, :2])
     return np.asarray(height)
