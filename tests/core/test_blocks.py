@@ -201,3 +201,59 @@ def test_layers_of_columns_lie_where_the_holes_have_them(lamp: Project, tmp_path
     tops = columns.mesh.interfaces[i[0], j[0]]
     cover = np.flatnonzero(number == 0)
     assert len(cover) == 1 and TOP - tops[cover[0]] == pytest.approx(36.0, abs=3.0)
+
+
+def test_shells_and_estimates_stay_in_their_unit_and_fault_block(lamp: Project) -> None:
+    mesh = TensorMesh.even(HERE, (10.0, 10.0, 10.0), (20, 20, 20))
+    at = mesh.centres()
+    away = (at - np.array(HERE) - 100.0).T
+    inside = 70.0 - np.sqrt(
+        (away**2).sum(axis=0)
+    )  # a ball in the middle; the fault stands upright, obliquely to the cells
+    off = (away[0] + 0.5 * away[1]) / np.hypot(1.0, 0.5) - 13.0
+    properties = {
+        "unit": (inside <= 0).astype(float),
+        "inside Granite": inside,
+        "inside Slate": -inside,
+        "off Big fault": off,
+    }
+    model = BlockModel(
+        name="Units", crs=CRS, mesh=mesh, properties={k: v.reshape(mesh.shape) for k, v in properties.items()},
+        names={"unit": ("Granite", "Slate")},
+    )  # fmt: skip
+    places = np.array(HERE) + np.stack(np.meshgrid(*[np.arange(5.0, 200, 15)] * 3, indexing="ij"), axis=-1).reshape(
+        -1, 3
+    )
+    table = pd.DataFrame(places, columns=list("xyz")).assign(
+        Sn=500.0 + np.arange(len(places)) % 7, hole="H", from_m=0.0, to_m=2.0
+    )
+    source = PointSet(
+        name="C",
+        crs=CRS,
+        table=table,
+        units={"Sn": "ppm"},
+        content="composites",
+        roles={"from_m": "from", "to_m": "to"},
+    )
+    given = {"composites": lamp.store.put(source), "model": lamp.store.put(model)}
+    asked = {"attribute": "Sn", "cutoff": 100.0, "cell": 5.0, "search_radius_m": 40.0, "transform": "none"}
+    shell = lamp[lamp.run("grade-shell", **given, **asked, unit="Granite")["shell"]]
+    assert isinstance(shell, Surface) and shell.volume_m3 == pytest.approx(4 / 3 * np.pi * 70.0**3, rel=0.03)
+    # The part of a ball beyond a plane 13 m off its middle, a cap: pi h2 (3 r - h) / 3.
+    half = lamp[
+        lamp.run("grade-shell", **given, **asked, unit="Granite", fault="Big fault", fault_side="hangingwall")["shell"]
+    ]
+    h = 70.0 - 13.0
+    assert isinstance(half, Surface) and half.volume_m3 == pytest.approx(np.pi * h**2 * (210.0 - h) / 3.0, rel=0.04)
+    beyond = (half.vertices - np.array(HERE) - 100.0) @ np.array([1.0, 0.5, 0.0]) / np.hypot(1.0, 0.5) - 13.0
+    assert beyond.min() > -1.0  # it ends in the plane of the fault, not in steps
+    with pytest.raises(LampError, match="the model has no fault 'Small'"):
+        lamp.run("grade-shell", **given, **asked, fault="Small")
+    blocks = block_model(
+        lamp,
+        lamp.run(
+            "estimate-blocks", **given, attribute="Sn", method="nearest", unit="Granite", where="[off Big fault] < 0"
+        )["model"],
+    )
+    known = np.isfinite(blocks.properties["Sn"])
+    assert np.array_equal(known, ((inside > 0) & (off < 0)).reshape(mesh.shape))

@@ -7,6 +7,7 @@ from typing import Any, Literal
 import numpy as np
 
 from ... import limits
+from ...compute.expression import evaluate
 from ...compute.gridding.variogram import Shape, Structure
 from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, Several, param
 from ...errors import InputError
@@ -17,7 +18,8 @@ from ...items.fields import BlockModel
 from ...items.points import PointSet
 from ...numbers import parse_number
 from ...progress import Progress
-from .model_units import in_unit, unit_number
+from .block_columns import columns_of_blocks
+from .model_units import unit_number
 
 
 class EstimateBlocks(Params):
@@ -25,6 +27,12 @@ class EstimateBlocks(Params):
     method: Literal["kriging", "inverse distance", "nearest"] = param("kriging", "Method")
     unit: str = param(
         "", "Only in the unit", help="Of the model: blocks and composites outside of it take no part; all when empty"
+    )
+    where: str = param(
+        "",
+        "Only blocks where",
+        help="A condition on the properties of the model, such as [off East fault] > 0: other blocks, and composites in them, take no part",
+        more=True,
     )
     cell: float = param(20.0, "Block size", unit="m", above=0.0, help="Where no model gives the cells")
     cell_z: float = param(10.0, "Block height", unit="m", above=0.0)
@@ -89,6 +97,8 @@ def _cells(inputs: Inputs, p: EstimateBlocks, at: np.ndarray) -> tuple[Mesh, np.
     if model is None:
         if p.unit:
             unit_number(None, p.unit)
+        if p.where.strip():
+            raise InputError("a condition is given, but no model that could meet it", fix="Give the model of units")
         low, high = at.min(axis=0) - p.reach, at.max(axis=0) + p.reach
         step = np.array([p.cell, p.cell, p.cell_z])
         low = np.floor(low / step) * step
@@ -103,7 +113,12 @@ def _cells(inputs: Inputs, p: EstimateBlocks, at: np.ndarray) -> tuple[Mesh, np.
     wanted = model.present
     if p.unit:
         wanted = model.properties["unit"] == unit_number(model, p.unit)
-    return model.mesh, np.asarray(wanted)
+    wanted = np.asarray(wanted).copy()
+    if p.where.strip():
+        cells = np.argwhere(wanted)
+        met = np.nan_to_num(evaluate(p.where, columns_of_blocks(model, cells), len(cells)).astype(float)) != 0
+        wanted[tuple(cells[~met].T)] = False
+    return model.mesh, wanted
 
 
 def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Item]:
@@ -114,10 +129,15 @@ def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Ite
     at, values = _samples(inputs, p)
     mesh, wanted = _cells(inputs, p, at)
     model = inputs.maybe("model", BlockModel)
-    if p.unit and model is not None:
-        inside = in_unit(model, unit_number(model, p.unit), at)
+    if (p.unit or p.where.strip()) and model is not None:
+        inside = mesh.values_at(wanted.astype(float), *at.T) == 1.0
         if not inside.any():
-            raise InputError(f"no composite lies in the unit '{p.unit}'", where=source.name)
+            raise InputError(
+                f"no composite lies in the unit '{p.unit}'"
+                if p.unit
+                else "no composite lies in blocks that meet the condition",
+                where=source.name,
+            )
         at, values = at[inside], values[inside]
     if not wanted.any():
         raise InputError("no block is to be estimated", where=model.name if model else "")

@@ -28,7 +28,7 @@ from ...items.fields import BlockModel, Grid, Surface
 from ...items.points import PointSet
 from ...numbers import parse_number
 from ...progress import Progress
-from .model_units import INSIDE, in_unit, model_slot, unit_number
+from .model_units import INSIDE, fault_block, in_unit, model_slot, smoothly_at, unit_number
 
 MOST_NODES = 12_000_000
 SLOTS = ("shell", "second", "third", "fourth")
@@ -46,6 +46,10 @@ class GradeShell(Params):
     unit: str = param(
         "", "Only in the unit", help="Of the model: composites outside of it take no part; all when empty"
     )
+    fault: str = param(
+        "", "Only at the fault", help="Of the model: composites on its other side take no part", more=True
+    )
+    fault_side: Literal["hangingwall", "footwall"] = param("hangingwall", "On its", more=True)
     top_cut: Maybe = param(None, "Top-cut", help="Grades above it count as it; none when empty", more=True)
     cell: float = param(
         15.0,
@@ -109,12 +113,23 @@ def _points(inputs: Inputs, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
     xyz, v = xyz[good], v[good]
     if p.top_cut is not None:
         v = np.minimum(v, p.top_cut)
-    if not p.unit.strip():
-        return xyz, v
-    number = unit_number(inputs.maybe("model", BlockModel), p.unit)
-    inside = in_unit(inputs.need("model", BlockModel), number, xyz)
+    inside = np.ones(len(v), dtype=bool)
+    if p.unit.strip():
+        number = unit_number(inputs.maybe("model", BlockModel), p.unit)
+        inside &= in_unit(inputs.need("model", BlockModel), number, xyz)
+    if p.fault.strip():
+        off = fault_block(inputs.maybe("model", BlockModel), p.fault, p.fault_side)
+        inside &= smoothly_at(inputs.need("model", BlockModel), off, xyz) > 0
     if not inside.any():
-        raise InputError(f"no composite lies in the unit '{p.unit}'", where=item.name)
+        where = " of ".join(
+            w
+            for w in (
+                p.unit.strip() and f"the unit '{p.unit}'",
+                p.fault.strip() and f"the {p.fault_side} of '{p.fault}'",
+            )
+            if w
+        )
+        raise InputError(f"no composite lies in {where}", where=item.name)
     return xyz[inside], v[inside]
 
 
@@ -229,6 +244,9 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     model = inputs.maybe("model", BlockModel)
     if p.unit.strip() and model is not None:
         limit = np.minimum(limit, _inside_unit(model, p.unit.strip(), nodes) / p.cell * spread)
+    if p.fault.strip() and model is not None:
+        off = smoothly_at(model, fault_block(model, p.fault, p.fault_side), nodes)
+        limit = np.minimum(limit, np.nan_to_num(off, nan=-1.0) / p.cell * spread)
     progress(0.96, "Closing the surface")
     known = source.attributes[p.attribute]
     out: dict[str, Item] = {}
@@ -267,7 +285,7 @@ def _inside_unit(model: BlockModel, unit: str, nodes: np.ndarray) -> np.ndarray:
         if margin is not None
         else np.where(model.properties["unit"] == model.names["unit"].index(unit), 0.5, -0.5)
     )
-    return np.nan_to_num(model.mesh.values_at(values, *nodes.T), nan=-1.0)
+    return np.asarray(np.nan_to_num(smoothly_at(model, values.astype(float), nodes), nan=-1.0))
 
 
 def dilution(
