@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import fnmatch
 from collections.abc import Sequence
 from typing import Any
@@ -22,13 +23,14 @@ from ...items.holes import HoleSet, table_with
 from ...items.points import PointSet
 from ...progress import SILENT, Progress
 from .agreement import agreement, share
-from .contact_evidence import Sources, readings
+from .contact_evidence import readings
 from .contact_table import NONE, feeds, touching
 from .fault_throws import faults_of, throw_map
 from .given_surfaces import given_by_name
 from .hand_evidence import checked_edits
 from .logged_units import Logged, logged, proposed_order, units_of
 from .model_extent import coarser, ground_of, mesh_of, within
+from .model_sources import Sources
 from .model_units import INSIDE, OFF
 from .unit_fields import COLUMNS, Found, fields
 from .unit_params import BuildModel
@@ -276,7 +278,9 @@ OPERATION = Operation(
         Input("holes", "Drillholes", ("holes",), optional=True),
         ground_slot(),
         Input("map", "Geological map", ("features",), optional=True, proposed=False, help="Polygons of units"),
-        structures_slot("Bedding for layers that were laid down"),
+        dataclasses.replace(
+            structures_slot("Bedding for layers that were laid down, also of oriented core"), many=True
+        ),
         Input(
             "lines",
             "Drawn lines",

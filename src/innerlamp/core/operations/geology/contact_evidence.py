@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -15,16 +15,15 @@ from ...compute.geometry.orientations import plane_normal
 from ...compute.geometry.structural_field import normals_near
 from ...declaring.operation import Inputs
 from ...errors import InputError
-from ...geometry.mesh import DrapedMesh
 from ...items.attributes import orientation
-from ...items.base import Item
 from ...items.features import Features, texts_of
-from ...items.fields import Grid, Surface
+from ...items.fields import Grid
 from ...items.points import PointSet
 from ...items.signs import plane_sign
 from .hand_evidence import placed
 from .logged_units import Logged, number_of
 from .model_extent import height_at
+from .model_sources import Readings, Sources
 from .unit_params import BuildModel
 
 _FARTHER = 4.0  # times: a smooth field goes on by how far its contact is, where others only need its side
@@ -46,46 +45,6 @@ class Evidence:
         return Evidence(self.points[rows], self.values[rows], self.contact[rows], self.hole[rows], self.firm[rows])
 
 
-@dataclass(frozen=True)
-class Readings:
-    """Planes: places (n, 3), normals (n, 3) that point to where layers get younger."""
-
-    at: np.ndarray
-    normals: np.ndarray
-
-
-@dataclass(frozen=True)
-class Sources:
-    """All that a model is made of.
-
-    Attributes
-    ----------
-    units, members
-        Units in their order, and the name of the unit of each code.
-    log, chart, readings
-        Holes, map and structural readings, where there are.
-    ground, mesh
-        Of the model.
-    feeds
-        Which surface each pair of units feeds; see `contact_table.feeds`.
-    drawn, picks, given, faults
-        Drawings, picked points, surfaces from outside by name, and what tells where faults lie.
-    """
-
-    units: list[ao.Unit]
-    members: dict[str, str]
-    log: Logged | None
-    chart: Features | None
-    readings: Readings
-    ground: Grid | float
-    mesh: DrapedMesh
-    feeds: np.ndarray
-    drawn: tuple[Features, ...] = ()
-    picks: tuple[PointSet, ...] = ()
-    given: Mapping[str, Grid | Surface] = field(default_factory=dict)
-    faults: tuple[Item, ...] = ()
-
-
 def readings(inputs: Inputs, ground: Grid | float, kinds: str = "") -> Readings:
     """Return the planes of the slot `structures`; their normals point to where layers get younger.
 
@@ -99,9 +58,15 @@ def readings(inputs: Inputs, ground: Grid | float, kinds: str = "") -> Readings:
     InputError
         When a dip is impossible, or no reading is of that kind.
     """
-    item = inputs.maybe("structures", PointSet)
-    if item is None:
-        return Readings(np.empty((0, 3)), np.empty((0, 3)))
+    each = [_planes_of(item, ground, kinds) for item in inputs.all("structures", PointSet)]
+    if kinds.strip() and each and not any(len(r.at) for r in each):
+        raise InputError(f"no structural reading is of '{kinds}'", where=inputs.all("structures", PointSet)[0].name)
+    return Readings(
+        np.vstack([np.empty((0, 3)), *(r.at for r in each)]), np.vstack([np.empty((0, 3)), *(r.normals for r in each)])
+    )
+
+
+def _planes_of(item: PointSet, ground: Grid | float, kinds: str) -> Readings:
     columns = item.table[[*(orientation(item.attributes) or ()), "x", "y", "z"]].to_numpy(float)
     bad = (columns[:, 0] < 0) | (columns[:, 0] > 90)
     if bad.any():
@@ -117,8 +82,6 @@ def readings(inputs: Inputs, ground: Grid | float, kinds: str = "") -> Readings:
     wanted = np.ones(len(words), dtype=bool)
     if kinds.strip():
         wanted = np.array([kinds.strip().lower() in w for w in words], dtype=bool)
-        if not wanted.any():
-            raise InputError(f"no structural reading is of '{kinds}'", where=item.name)
     elif any(w.strip() for w in words):
         told = np.array([plane_sign(w) for w in words], dtype=object)
         bedding = np.isin(told, ["tick", "overturned"])

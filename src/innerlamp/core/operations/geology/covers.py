@@ -8,9 +8,9 @@ import numpy as np
 
 from ...compute.geology import rbf
 from ...compute.geology.contacts import covered
-from .contact_evidence import Sources
 from .hand_evidence import placed
 from .model_extent import height_at
+from .model_sources import Sources
 from .unit_params import BuildModel
 
 

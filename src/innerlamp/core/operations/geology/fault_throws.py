@@ -14,9 +14,10 @@ from ...items.features import Features
 from ...items.fields import Surface
 from ...items.points import PointSet
 from ...progress import Progress
-from .contact_evidence import Sources, evidence
+from .contact_evidence import evidence
 from .hand_evidence import lines_named
 from .model_extent import height_at
+from .model_sources import Sources
 from .unit_params import BuildModel, FaultRow
 
 _MOST = 400  # places that a fault is laid through

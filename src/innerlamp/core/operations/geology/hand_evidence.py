@@ -16,7 +16,7 @@ from .logged_units import number_of
 from .model_extent import height_at
 
 if TYPE_CHECKING:
-    from .contact_evidence import Sources
+    from .model_sources import Sources
     from .unit_params import EditRow
 
 _COLUMNS = ("body", "unit", "vein", "surface")  # where drawings name what they bound

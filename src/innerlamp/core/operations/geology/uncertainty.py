@@ -17,11 +17,11 @@ from ...items.holes import HoleSet
 from ...progress import Progress
 from .build_model import OPERATION as BUILD
 from .build_model import sources_of
-from .contact_evidence import Sources
 from .covers import cover_of
 from .fault_throws import cutting, faults_of
 from .given_surfaces import inside_of
 from .model_extent import within
+from .model_sources import Sources
 from .unit_fields import Posed, posed
 from .unit_params import BuildModel
 from .vein_fields import vein_bodies

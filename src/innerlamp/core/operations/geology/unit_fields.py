@@ -12,12 +12,13 @@ from ...compute.geology import age_order as ao
 from ...compute.geology.faults import Fault, taken_back
 from ...errors import InputError
 from ...progress import Progress
-from .contact_evidence import Evidence, Readings, Sources, evidence, for_series, levels, one_set, thinned
+from .contact_evidence import Evidence, evidence, for_series, levels, one_set, thinned
 from .covers import cover_of
 from .fault_throws import cutting
 from .given_surfaces import inside_of
 from .kept_fields import kept
 from .logged_units import UnitRow
+from .model_sources import Readings, Sources
 from .unit_params import BuildModel
 from .vein_fields import Bodies, vein_bodies
 

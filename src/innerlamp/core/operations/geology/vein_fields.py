@@ -13,10 +13,10 @@ from ...compute.geology.veins import Vein, ended, fit_vein, mean_plane, parted
 from ...compute.geometry.orientations import plane_normal
 from ...errors import InputError
 from ...items.features import LINE, Features, part_vertices, texts_of
-from .contact_evidence import Sources
 from .hand_evidence import densified, drawn_units
 from .logged_units import number_of
 from .model_extent import height_at
+from .model_sources import Sources
 from .unit_params import BuildModel
 
 
