@@ -67,7 +67,7 @@ class DemoInWindow:
             if all(name in self.ids for name in outputs.values()):
                 continue
             try:
-                chosen = {slot: self.ids[name] for slot, name in inputs.items()}
+                chosen = build.chosen_of(inputs, self.ids)
                 self._now = (step, self.ctx.start(operation, build.file_params(params), chosen))
             except (LampError, KeyError) as error:
                 self.ctx.say(f"The demo can't be completed: {error}", "bad")

@@ -395,6 +395,14 @@ def file_params(params: Mapping[str, Any]) -> dict[str, Any]:
     return {name: whole(value) for name, value in params.items()}
 
 
+def chosen_of(inputs: Mapping[str, str], ids: Mapping[str, str]) -> dict[str, str | list[str]]:
+    """Return the items of a step by slot; short names of several stand with a + between them."""
+    return {
+        slot: ids[names] if "+" not in names else [ids[name] for name in names.split("+")]
+        for slot, names in inputs.items()
+    }
+
+
 def build(path: Path, progress: Progress = SILENT) -> Path:
     """Make the demo project at `path`, replacing what a broken earlier run left; returns the path."""
     unfinished = path.with_name(f".{path.name}.{os.getpid()}.lamp")
@@ -404,9 +412,7 @@ def build(path: Path, progress: Progress = SILENT) -> Path:
         for number, (operation, params, inputs, outputs) in enumerate(STEPS):
             part = progress.part(number / len(STEPS), (number + 1) / len(STEPS))
             part(0.0, execute.find_operation(operation).title)
-            made = execute.run(
-                store, operation, file_params(params), {slot: ids[name] for slot, name in inputs.items()}, part
-            )
+            made = execute.run(store, operation, file_params(params), chosen_of(inputs, ids), part)
             ids |= {name: made[slot] for slot, name in outputs.items()}
         store.set_workspace(
             {

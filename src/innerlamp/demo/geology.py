@@ -73,7 +73,7 @@ STEPS: tuple[tuple[str, dict[str, Any], dict[str, str], dict[str, str]], ...] = 
     (
         "build-units",
         model_params(),
-        {"holes": "holes", "ground": "ground", "map": "geology", "structures": "structures"},
+        {"holes": "holes", "ground": "ground", "map": "geology", "structures": "structures+oriented"},
         {"model": "units", "contacts": "contacts", "misses": "misses", "throws": "throws"},
     ),
     ("unit-surface", {"unit": "Granite", "name": "Granite cupola"}, {"model": "units"}, {"surface": "cupola"}),
