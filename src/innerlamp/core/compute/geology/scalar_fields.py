@@ -97,7 +97,13 @@ def equations(
     lift: Lift | None = None,
     progress: Progress = SILENT,
 ) -> Equations:
-    """Set up and factorise the equations of a field; parameters and errors as of `fit_with_planes`, shapes (n, 3) and (m, 3)."""
+    """Set up and factorise the equations of a field; parameters as of `fit_with_planes`, shapes (n, 3) and (m, 3), metres.
+
+    Raises
+    ------
+    InputError
+        With too few values, or more than can be solved at once.
+    """
     if len(points) < 3:
         raise InputError(f"{len(points)} values are too few for a field", fix="At least three contacts are needed")
     count = len(points) + 6 * len(plane_points)
