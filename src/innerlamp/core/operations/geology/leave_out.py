@@ -12,13 +12,11 @@ from ...declaring.operation import Cost, Example, Inputs, Operation, Output, par
 from ...errors import InputError
 from ...items.base import Item
 from ...items.holes import HoleSet
-from ...items.points import PointSet
 from ...progress import SILENT, Progress
-from .agreement import share
+from .agreement import hole_points, places_along, share
 from .build_model import OPERATION as BUILD
 from .build_model import sources_of
 from .fault_throws import faults_of
-from .logged_units import Logged
 from .unit_fields import fields
 from .unit_params import BuildModel
 
@@ -28,17 +26,6 @@ _MOST = 2_000  # values that each field is fitted to
 class LeaveOut(BuildModel):
     parts: int = param(5, "Parts", low=2, high=50, help="The holes are left out in so many turns, each one once")
     seed: int = param(1, "Seed", low=0, help="The same seed leaves out the same holes", more=True)
-
-
-def _places(log: Logged, holes: np.ndarray, step: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Places along the runs of some holes, which run each lies in, and the metres that it stands for."""
-    rows = np.flatnonzero(np.isin(log.runs.hole, holes))
-    length = (log.runs.stop - log.runs.start)[rows]
-    count = np.maximum(np.ceil(length / step).astype(np.int64), 1)
-    run = np.repeat(rows, count)
-    nth = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count)
-    each = np.repeat(length / count, count)
-    return log.places(log.runs.hole[run], log.runs.start[run] + (nth + 0.5) * each), run, each
 
 
 def _run(inputs: Inputs, p: LeaveOut, progress: Progress) -> dict[str, Item]:
@@ -57,7 +44,7 @@ def _run(inputs: Inputs, p: LeaveOut, progress: Progress) -> dict[str, Item]:
     for turn in range(p.parts):
         progress(turn / p.parts, f"Part {turn + 1} of {p.parts}")
         left = order[turn :: p.parts]
-        at, run, metres = _places(log, left, min(p.step, 2.0))
+        at, run, metres = places_along(log, left, min(p.step, 2.0))
         try:
             found = fields(dataclasses.replace(of, log=log.without(left)), p, at, faults, SILENT, most=_MOST)
         except InputError as error:  # a unit that only these holes have
@@ -77,18 +64,6 @@ def _run(inputs: Inputs, p: LeaveOut, progress: Progress) -> dict[str, Item]:
     if not tables:
         raise InputError(f"no part could be left out: {unmade[0]}", fix="Take more parts")
     whole = pd.concat(tables, ignore_index=True)
-    rows = []
-    collars = (inputs.need("holes", HoleSet)).collars.assign(hole=lambda t: t["hole"].astype(str)).set_index("hole")
-    spots = {str(k): v for k, v in collars[["x", "y", "z"]].to_dict("index").items()}
-    for hole, part in whole.groupby("hole", sort=False):
-        bad = part[part["logged"] != part["modelled"]]
-        mostly = bad.groupby(["logged", "modelled"])["metres"].sum().sort_values(ascending=False)
-        worst = f"{mostly.index[0][0]} as {mostly.index[0][1]}" if len(mostly) else ""
-        place = {str(axis): float(v) for axis, v in spots[str(hole)].items()}
-        rows.append(
-            {**place, "hole": hole, "agreement": share(part), "wrong": float(bad["metres"].sum()), "mostly": worst}
-        )
-    table = pd.DataFrame(rows).sort_values(["wrong", "hole"], ascending=[False, True]).reset_index(drop=True)
     words = [f"{share(whole):.1f} % of {whole['metres'].sum():,.0f} m foretold by models made without their holes"]
     by_unit = [f"{n} {share(part):.0f} %" for n, part in whole.groupby("logged", sort=False)]
     words.append("by logged unit: " + ", ".join(sorted(by_unit)))
@@ -96,13 +71,7 @@ def _run(inputs: Inputs, p: LeaveOut, progress: Progress) -> dict[str, Item]:
         words.append(f"{len(unmade)} parts could not be left out: {unmade[0]}")
     progress(1.0, "; ".join(words))
     return {
-        "foretold": PointSet(
-            name=p.name or "Holes foretold",
-            crs=inputs.need("holes", HoleSet).crs,
-            table=table,
-            units={"agreement": "%", "wrong": "m"},
-            content="readings",
-        )
+        "foretold": hole_points(whole, inputs.need("holes", HoleSet), p.name or "Holes foretold"),
     }
 
 

@@ -16,9 +16,8 @@ from ...importing.hole_paths import place
 from ...items.base import Item
 from ...items.fields import BlockModel
 from ...items.holes import HoleSet
-from ...items.points import PointSet
 from ...progress import Progress
-from .agreement import agreement, share
+from .agreement import agreement, hole_points, share
 from .logged_units import Logged, logged
 from .model_units import model_slot
 
@@ -70,32 +69,9 @@ def _run(inputs: Inputs, p: ScorecardParams, progress: Progress) -> dict[str, It
     beside = dataclasses.replace(
         holes, name=stem, tables=tables, readings={}, units={}, groups={}, quantities={}, roles={}
     )
-    by_hole = _by_hole(table)
-    collars = holes.collars.assign(hole=holes.collars["hole"].astype(str)).set_index("hole").loc[by_hole["hole"]]
-    rows = pd.DataFrame(
-        {
-            **{axis: collars[axis].to_numpy(float) for axis in ("x", "y", "z")},
-            "hole": by_hole["hole"].to_numpy(),
-            "agreement": by_hole["agreement"].to_numpy(),
-            "wrong": by_hole["wrong"].to_numpy(),
-            "mostly": by_hole["mostly"].to_numpy(),
-        }
-    )
-    points = PointSet(
-        name=f"{stem}, by hole", crs=holes.crs, table=rows, units={"agreement": "%", "wrong": "m"}, content="readings"
-    )
-    progress(1.0, "; ".join(_words(table, by_hole)))
+    points = hole_points(table, holes, f"{stem}, by hole")
+    progress(1.0, "; ".join(_words(table, points.table)))
     return {"beside": beside, "by_hole": points}
-
-
-def _by_hole(table: pd.DataFrame) -> pd.DataFrame:
-    """Agreement in percent, wrong metres and the most frequent mistake of each hole, the worst first."""
-    rows = []
-    for hole, part in table.groupby("hole", sort=False):
-        bad = part[part["logged"] != part["modelled"]].sort_values("metres", ascending=False)
-        worst = f"{bad['logged'].iloc[0]} as {bad['modelled'].iloc[0]}" if len(bad) else ""
-        rows.append({"hole": hole, "agreement": share(part), "wrong": float(bad["metres"].sum()), "mostly": worst})
-    return pd.DataFrame(rows).sort_values(["wrong", "hole"], ascending=[False, True]).reset_index(drop=True)
 
 
 def confusion(table: pd.DataFrame) -> pd.DataFrame:
