@@ -14,6 +14,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, Self
 
+from .core.declaring.operation import Operation
 from .core.errors import Cancelled, InputError, LampError
 from .core.formats import saved_mappings
 from .core.formats.table import export, export_together
@@ -112,7 +113,32 @@ class Project:
 
     def run_with(self, operation: str, values: Mapping[str, Any], progress: Progress = SILENT) -> dict[str, str]:
         """Run an operation with inputs and parameters that are given as a mapping, whatever they are called."""
-        op = execute.find_operation(operation)
+        inputs, params = self._parted(execute.find_operation(operation), values)
+        return execute.run(self.store, operation, params, inputs, progress)
+
+    def change(self, item: str, progress: Progress = SILENT, **values: Any) -> dict[str, str]:
+        """Make an item, and all that its run made, anew with some inputs or parameters changed, as new versions of them.
+
+        Raises
+        ------
+        LampError
+            With one clear sentence when anything does not fit, or the item was not made by a run.
+        """
+        return self.change_with(item, values, progress)
+
+    def change_with(self, item: str, values: Mapping[str, Any], progress: Progress = SILENT) -> dict[str, str]:
+        """Change an item's run by inputs and parameters that are given as a mapping, whatever they are called."""
+        entry = self.store.find(item)
+        if not entry.chain:
+            raise InputError("it was not made by a run that could be changed", where=entry.name)
+        run = entry.chain[0]
+        inputs, params = self._parted(execute.find_operation(run.operation), values)
+        before = {slot: [i for i, _ in pairs] for slot, pairs in run.inputs.items()}
+        task = execute.rerun(self.store, entry.id, {**run.params, **params}, {**before, **inputs})
+        return execute.land(self.store, task, execute.perform(task, progress))
+
+    def _parted(self, op: Operation, values: Mapping[str, Any]) -> tuple[dict[str, str | list[str]], dict[str, Any]]:
+        """Inputs (ids by slot) and parameters, of values by their names of today or of before."""
         many = {slot.slot: slot.many for slot in op.inputs}
         inputs: dict[str, str | list[str]] = {}
         params: dict[str, Any] = {}
@@ -121,10 +147,11 @@ class Project:
             if name not in many:
                 params[name] = given
             elif given and many[name]:
-                inputs[name] = [*inputs.get(name, []), *self._several(given)]
+                before = inputs.get(name, [])
+                inputs[name] = [*([before] if isinstance(before, str) else before), *self._several(given)]
             elif given:
                 inputs[name] = self.store.find(str(given)).id
-        return execute.run(self.store, operation, params, inputs, progress)
+        return inputs, params
 
     def _several(self, given: str | Sequence[str]) -> list[str]:
         """Ids of items that are named in a list, or in a text parted by semicolons."""

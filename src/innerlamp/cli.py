@@ -16,6 +16,7 @@ from .core.progress import CallbackProgress, Progress
 from .terminal import shown_plainly, told_of_fault
 
 if TYPE_CHECKING:
+    from .api import Project
     from .core.importing import intake
 
 
@@ -87,6 +88,10 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub.add_argument("operation")
     sub.add_argument("values", nargs="*", metavar="name=value", help="inputs (item names or ids) and parameters")
+    sub = command("change", "make an item anew with some inputs or parameters of its run changed", _change)
+    sub.add_argument("project", type=Path)
+    sub.add_argument("item", help="name or id")
+    sub.add_argument("values", nargs="+", metavar="name=value", help="inputs (item names or ids) and parameters")
     sub = command("bring", "bring files or folders into a project: each is told by its content", _bring)
     sub.add_argument("project", type=Path)
     sub.add_argument("files", nargs="+", type=Path)
@@ -258,11 +263,22 @@ def _apply(args: argparse.Namespace) -> int:
 
     find_operation(args.operation)
     with Project.open(args.project) as project:
-        made = project.run_with(args.operation, _values(args.values), _line_progress())
-        _end_line()
-        for slot, item in made.items():
-            entry = project.store.entry(item)
-            print(f"{slot}: {entry.name} ({entry.id}) " + ", ".join(f"{k} {v}" for k, v in entry.facts.items()))
+        _say_made(project, project.run_with(args.operation, _values(args.values), _line_progress()))
+    return 0
+
+
+def _say_made(project: Project, made: Mapping[str, str]) -> None:
+    _end_line()
+    for slot, item in made.items():
+        entry = project.store.entry(item)
+        print(f"{slot}: {entry.name} ({entry.id}) " + ", ".join(f"{k} {v}" for k, v in entry.facts.items()))
+
+
+def _change(args: argparse.Namespace) -> int:
+    from .api import Project
+
+    with Project.open(args.project) as project:
+        _say_made(project, project.change_with(args.item, _values(args.values), _line_progress()))
     return 0
 
 

@@ -12,6 +12,7 @@ import pytest
 import trimesh
 
 from innerlamp.api import Project
+from innerlamp.cli import main
 from innerlamp.core.comparing.differences import difference
 from innerlamp.core.compute.geology import scalar_fields
 from innerlamp.core.compute.geology.faults import Fault, through
@@ -601,3 +602,25 @@ def test_what_is_given_badly_is_named(lamp: Project, tmp_path: Path) -> None:
         with pytest.raises(LampError, match=words):
             lamp.run("build-units", holes=holes, **params, **CELLS)
     assert {e.id: e.version for e in lamp.items} == before
+
+
+def test_a_run_is_changed_in_place_by_python_and_by_the_command_line(
+    lamp: Project, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    holes = drilled(lamp, tmp_path, flat, every=100.0)
+    made = lamp.run("build-units", holes=holes, units=FLAT, **CELLS)
+    push = {"surface": "Sand", "east": WEST + 50, "north": SOUTH + 50, "elevation": TOP - 130}
+    assert lamp.change(made["model"], edits=[push]) == made
+    assert base_of(lamp[made["model"]], "Sand", 50, 50) == pytest.approx(130.0, abs=10.0)
+    with pytest.raises(LampError, match="was not made by a run"):
+        lamp.change(lamp.store.put(lines([np.zeros((2, 3))], ["a"])), cell=5)
+    with pytest.raises(LampError, match="cell"):
+        lamp.change(made["model"], cell=-1)
+    path = str(lamp.store.path)
+    lamp.close()
+    assert main(["change", path, "Units of Holes", "edits=", "cell=20"]) == 0
+    assert "Units of Holes" in capsys.readouterr().out
+    with Project.open(path) as again:
+        model = again[made["model"]]
+        assert isinstance(model, BlockModel) and model.mesh.u[0] == 20.0
+        assert base_of(model, "Sand", 50, 50) == pytest.approx(100.0, abs=12.0)
