@@ -239,6 +239,15 @@ def test_shells_and_estimates_stay_in_their_unit_and_fault_block(lamp: Project) 
     asked = {"attribute": "Sn", "cutoff": 100.0, "cell": 5.0, "search_radius_m": 40.0, "transform": "none"}
     shell = lamp[lamp.run("grade-shell", **given, **asked, unit="Granite")["shell"]]
     assert isinstance(shell, Surface) and shell.volume_m3 == pytest.approx(4 / 3 * np.pi * 70.0**3, rel=0.03)
+    rows = lamp[
+        lamp.run("grade-shell", **given, **asked | {"cutoff": 504.0}, further=["506"], unit="Granite", name="Two")[
+            "dilution"
+        ]
+    ]
+    assert isinstance(rows, PointSet) and rows.table["cut-off"].tolist()[0] == 504.0
+    grade = table["Sn"].to_numpy()[np.linalg.norm(places - np.array(HERE) - 100.0, axis=1) < 70.0]
+    first = rows.table.iloc[0]
+    assert first["mean in"] >= 504.0 > grade.mean() and 0 <= first["waste"] <= 100 and first["lost"] <= 60
     # The part of a ball beyond a plane 13 m off its middle, a cap: pi h2 (3 r - h) / 3.
     half = lamp[
         lamp.run("grade-shell", **given, **asked, unit="Granite", fault="Big fault", fault_side="hangingwall")["shell"]

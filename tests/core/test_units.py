@@ -148,6 +148,22 @@ def test_a_sphere_comes_back_with_its_volume_and_the_units_fill_the_box(lamp: Pr
     assert contacts.table["misfit"].abs().median() < 1.0 and set(contacts.table["surface"]) == {"Granite"}
 
 
+def test_an_ellipsoid_comes_back_with_its_volume_and_axes(lamp: Project, tmp_path: Path) -> None:
+    axes = np.array([85.0, 55.0, 60.0])
+
+    def egg(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        away = ((x - 100) / axes[0]) ** 2 + ((y - 100) / axes[1]) ** 2 + ((z + 120) / axes[2]) ** 2
+        return np.where(away < 1.0, "GRAN", "SLATE")
+
+    holes = drilled(lamp, tmp_path, egg, every=12.5)
+    made = lamp.run("build-units", holes=holes, units=BALL, field="smooth", smoothing=0, **CELLS)
+    surface = lamp[lamp.run("unit-surface", model=made["model"], unit="Granite")["surface"]]
+    assert isinstance(surface, Surface)
+    assert surface.volume_m3 == pytest.approx(4.0 / 3.0 * np.pi * np.prod(axes), rel=0.01)
+    half = 0.5 * np.ptp(surface.vertices, axis=0)
+    assert half == pytest.approx(axes, abs=5.0)
+
+
 def layered(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
     """A fold of two beds over a basement, cut by a cover of even thickness; the upper bed pinches out to the east."""
     fold = -110.0 + 25.0 * np.sin(x / 60.0)
@@ -280,6 +296,10 @@ def test_the_scorecard_says_where_model_and_log_differ(lamp: Project, tmp_path: 
         }
         each = logs.groupby("hole", observed=True).apply(lambda part: (part["to_m"] - part["from_m"]).sum())
         assert each.max() == pytest.approx(250.0)
+    matrix = lamp[score["confusion"]].table.set_index("logged")  # type: ignore[attr-defined]
+    assert matrix.loc["Granite", "metres"] == pytest.approx(matrix.loc["Granite", ["as Granite", "as Slate"]].sum())
+    right = sum(float(matrix.loc[n, f"as {n}"]) for n in ("Granite", "Slate"))
+    assert right / matrix["metres"].sum() == pytest.approx(1.0 - table["wrong"].sum() / matrix["metres"].sum())
     worst = table.iloc[0]
     assert worst["mostly"] in ("Granite as Slate", "Slate as Granite") and worst["wrong"] == pytest.approx(
         60.0, abs=6.0

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
+import pandas as pd
 
 from ...compute.geometry.orientations import plane_normal
 from ...compute.geometry.sampling import bilinear
@@ -250,7 +251,8 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     progress(0.96, "Closing the surface")
     known = source.attributes[p.attribute]
     out: dict[str, Item] = {}
-    words = []
+    words: list[str] = []
+    rows: list[dict[str, float]] = []
     for slot, cutoff, level in zip(SLOTS, levels, passed, strict=False):
         values = np.minimum(np.maximum(found - level, -10 * spread), limit).reshape(shape)
         if not (values > 0).any() and out:
@@ -272,7 +274,17 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
             quantities={p.attribute: known.quantity},
             level=cutoff,
         )
-        words.append(dilution(values, low, p.cell, xyz, grades, cutoff, held, known.unit))
+        rows.append({"volume": held, **dilution(values, low, p.cell, xyz, grades, cutoff)})
+        words.append(_told(rows[-1], known.unit))
+    table = pd.DataFrame(rows).assign(**dict(zip("xyz", xyz.mean(axis=0).tolist(), strict=True)))
+    means = dict.fromkeys(("cut-off", "mean in", "mean out"), known.unit)
+    out["dilution"] = PointSet(
+        name=f"{p.name or f'{p.attribute} shells'}, dilution",
+        crs=source.crs,
+        table=table,
+        units={"volume": "m³", **means, "waste": "%", "lost": "%"},
+        content="classes",
+    )
     progress(1.0, "; ".join(words))
     return out
 
@@ -289,34 +301,40 @@ def _inside_unit(model: BlockModel, unit: str, nodes: np.ndarray) -> np.ndarray:
 
 
 def dilution(
-    values: np.ndarray,
-    low: np.ndarray,
-    cell: float,
-    xyz: np.ndarray,
-    grades: np.ndarray,
-    cutoff: float,
-    held: float,
-    unit: str,
-) -> str:
-    """Say what a shell holds: volume, mean of the composites in it and out of it, and both kinds of mistake.
+    values: np.ndarray, low: np.ndarray, cell: float, xyz: np.ndarray, grades: np.ndarray, cutoff: float
+) -> dict[str, float]:
+    """Return what a shell holds of its composites, and both kinds of mistake, in percent.
 
-    `values` are those of the shell at its nodes, above 0 inside.
+    `values` are those of the shell at its nodes, above 0 inside. `waste` are composites in it below the cut-off, `lost` those at
+    or above it that it leaves outside.
     """
     from scipy.ndimage import map_coordinates
 
-    inside = (
-        map_coordinates(np.where(np.isfinite(values), values, -1e9), ((xyz - low) / cell).T, order=1, mode="nearest")
-        > 0
-    )
+    known = np.where(np.isfinite(values), values, -1e9)
+    inside = map_coordinates(known, ((xyz - low) / cell).T, order=1, mode="nearest") > 0
     rich = grades >= cutoff
-    words = f"from {cutoff:g} {unit}: {held / 1e6:,.3f} million m³".replace(" :", ":")
-    if inside.any():
-        words += f", mean {grades[inside].mean():.4g} in {int(inside.sum()):,} composites"
-        words += f", {100.0 * (~rich[inside]).mean():.1f} % of them below the cut-off"
-    if (~inside).any():
-        words += f", mean {grades[~inside].mean():.4g} outside"
-    if rich.any():
-        words += f", {100.0 * (~inside[rich]).mean():.1f} % of those above left outside"
+
+    def mean(of: np.ndarray) -> float:
+        return float(of.mean()) if len(of) else float("nan")
+
+    return {
+        "cut-off": cutoff,
+        "composites in": float(inside.sum()),
+        "mean in": mean(grades[inside]),
+        "mean out": mean(grades[~inside]),
+        "waste": 100.0 * mean(~rich[inside]),
+        "lost": 100.0 * mean(~inside[rich]),
+    }
+
+
+def _told(row: dict[str, float], unit: str) -> str:
+    words = f"from {row['cut-off']:g} {unit}".rstrip() + f": {row['volume'] / 1e6:,.3f} million m³"
+    if row["composites in"]:
+        words += f", mean {row['mean in']:.4g} in {row['composites in']:,.0f} composites, {row['waste']:.1f} % of them below the cut-off"
+    if np.isfinite(row["mean out"]):
+        words += f", mean {row['mean out']:.4g} outside"
+    if np.isfinite(row["lost"]):
+        words += f", {row['lost']:.1f} % of those above left outside"
     return words
 
 
@@ -372,6 +390,7 @@ OPERATION = Operation(
         Output("second", "surface", "Second shell"),
         Output("third", "surface", "Third shell"),
         Output("fourth", "surface", "Fourth shell"),
+        Output("dilution", "points", "Dilution, a row for each shell"),
     ),
     estimate=_estimate,
     suggest=_suggest,

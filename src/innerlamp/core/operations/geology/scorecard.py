@@ -16,6 +16,7 @@ from ...importing.hole_paths import place
 from ...items.base import Item
 from ...items.fields import BlockModel
 from ...items.holes import HoleSet
+from ...items.points import PointSet
 from ...progress import Progress
 from .agreement import agreement, hole_points, share
 from .logged_units import Logged, logged
@@ -71,7 +72,19 @@ def _run(inputs: Inputs, p: ScorecardParams, progress: Progress) -> dict[str, It
     )
     points = hole_points(table, holes, f"{stem}, by hole")
     progress(1.0, "; ".join(_words(table, points.table)))
-    return {"beside": beside, "by_hole": points}
+    matrix = confusion(table)
+    middle = points.table[["x", "y", "z"]].mean()
+    rows = pd.DataFrame({axis: float(middle[axis]) for axis in "xyz"}, index=range(len(matrix)))
+    rows = rows.assign(logged=matrix.index.to_numpy(), metres=matrix.sum(axis=1).to_numpy())
+    rows = pd.concat([rows, matrix.add_prefix("as ").reset_index(drop=True)], axis=1)
+    pairs = PointSet(
+        name=f"{stem}, logged against modelled",
+        crs=holes.crs,
+        table=rows,
+        units=dict.fromkeys(rows.columns[4:], "m"),
+        content="classes",
+    )
+    return {"beside": beside, "by_hole": points, "confusion": pairs}
 
 
 def confusion(table: pd.DataFrame) -> pd.DataFrame:
@@ -98,7 +111,7 @@ OPERATION = Operation(
     ),
     title="Hold a model against holes",
     area="Geology",
-    help="Puts the logged and the modelled units of each hole side by side for strip logs and sections, and gives the agreement by metre of each hole, the worst first. Holes that came after the model say how well it foretold them.",
+    help="Puts the logged and the modelled units of each hole side by side for strip logs and sections, and gives the agreement by metre of each hole, the worst first, and of each unit, as what it was modelled. Holes that came after the model say how well it foretold them.",
     params=ScorecardParams,
     run=_run,
     inputs=(
@@ -108,5 +121,6 @@ OPERATION = Operation(
     outputs=(
         Output("beside", "holes", "Logged and modelled units"),
         Output("by_hole", "points", "Agreement of each hole"),
+        Output("confusion", "points", "Metres of each logged unit by modelled unit"),
     ),
 )
