@@ -8,14 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
 from ..geometry.orientations import dip_and_direction, plane_normal
-from .rbf import RadialField, evaluate, fit
 from .veins import mean_plane
+
+if TYPE_CHECKING:  # loaded only where a fault is bent
+    from .rbf import RadialField
 
 FloatArray = NDArray[np.float64]
 
@@ -81,6 +84,8 @@ class Fault:
         local = points - self.point
         off = local @ self.normal
         if self.bent is not None:
+            from .rbf import evaluate
+
             off = off - evaluate(
                 self.bent, np.column_stack([local @ self.strike, local @ self._down, np.zeros(len(local))])
             )
@@ -112,6 +117,8 @@ class Fault:
         uv = np.stack(np.meshgrid(a, b, indexing="ij"), axis=-1).reshape(-1, 2)
         at = self.point + uv @ np.stack([self.strike, self._down])
         if self.bent is not None:
+            from .rbf import evaluate
+
             at = at + evaluate(self.bent, np.column_stack([uv, np.zeros(len(uv))]))[:, None] * self.normal
         inside = ((at >= low) & (at <= high)).all(axis=1)
         at = at[inside]
@@ -169,6 +176,8 @@ def through(
     fault = Fault(middle, dip, dip_direction)
     if len(points) < 5:
         return fault
+    from .rbf import fit
+
     local = points - middle
     uv = np.column_stack([local @ fault.strike, local @ fault._down, np.zeros(len(local))])
     off = local @ fault.normal

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from . import rbf
+
+if TYPE_CHECKING:  # what the library behind it takes to load is only paid when a vein is made
+    from . import rbf
 
 FloatArray = NDArray[np.float64]
 _ALONG = 0.12  # sine of the angle (about 7 degrees) under which a hole runs along a vein
@@ -40,6 +43,8 @@ class Vein:
 
     def value(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) inside of the walls, negative outside."""
+        from . import rbf
+
         flat, off = self._flat_and_off(points)
         there = rbf.evaluate(self.extent, flat)
         half = np.minimum(np.maximum(rbf.evaluate(self.half, flat), self.least), there)
@@ -53,6 +58,8 @@ class Vein:
         return self._flat_and_off(points)[1]
 
     def _flat_and_off(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
+        from . import rbf
+
         local = (points - self.origin) @ self.axes.T
         flat = np.column_stack([local[:, :2], np.zeros(len(local))])
         return flat, np.asarray(local[:, 2] - rbf.evaluate(self.middle, flat))
@@ -141,6 +148,8 @@ def fit_vein(
     InputError
         When there are too few pieces for a plane.
     """
+    from . import rbf
+
     centres = 0.5 * (one_wall + other_wall)
     if len(centres) < (3 if normal is None else 1):
         raise InputError(
@@ -193,6 +202,8 @@ def _ring(uv: FloatArray, reach: float) -> FloatArray:
 
 def _over_plane(flat: FloatArray, values: FloatArray) -> rbf.RadialField:
     """A field over the plane; of fewer than five places their mean."""
+    from . import rbf
+
     if len(flat) < 5:
         mean = float(values.mean())
         return rbf.RadialField(flat[:1].copy(), np.zeros(1), np.array([mean, 0.0, 0.0, 0.0]), np.eye(3), np.zeros(3))

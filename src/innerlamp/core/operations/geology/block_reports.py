@@ -6,7 +6,6 @@ import numpy as np
 import pandas as pd
 
 from ...compute.expression import evaluate
-from ...compute.geology.estimation import grade_and_tonnage
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...items.attributes import in_role
@@ -97,6 +96,8 @@ def _run_report(inputs: Inputs, p: ReportBlocks, progress: Progress) -> dict[str
     words = [f"{r[p.by or 'part']} {r['volume'] / 1e6:,.3f} million m³" for r in rows[:6]]  # type: ignore[operator]
     words.append(f"{float(first['tonnes']) / 1e6:,.3f} Mt in all")  # type: ignore[arg-type]
     if p.attribute:
+        from ...compute.geology.estimation import grade_and_tonnage
+
         grade = columns[p.attribute].astype(float)
         wanted = [parse_number(c) for c in p.cutoffs] or _proposed(grade)
         if not np.isfinite(wanted).all():

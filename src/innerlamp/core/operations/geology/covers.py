@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...compute.geology import rbf
 from ...compute.geology.contacts import covered
 from .hand_evidence import placed
 from .model_extent import height_at
 from .model_sources import Sources
 from .unit_params import BuildModel
+
+if TYPE_CHECKING:
+    from ...compute.geology import rbf
 
 
 @dataclass(frozen=True)
@@ -24,6 +27,8 @@ class Cover:
 
     def inside(self, at: np.ndarray, of: Sources) -> np.ndarray:
         """Return metres (n,) above the base at places (n, 3)."""
+        from ...compute.geology import rbf
+
         flat = np.column_stack([at[:, :2], np.zeros(len(at))])
         base = height_at(of.ground, at[:, 0], at[:, 1]) - np.maximum(rbf.evaluate(self.depth, flat), 0.0)
         return np.asarray(at[:, 2] - base)
@@ -49,6 +54,8 @@ def cover_of(number: int, of: Sources, p: BuildModel) -> Cover | None:
     points, hole_names = points[good], hole_names[good]
     if len(points) < 5:
         return None
+    from ...compute.geology import rbf
+
     thick = np.maximum(height_at(of.ground, points[:, 0], points[:, 1]) - points[:, 2], 0.0)
     flat = np.column_stack([points[:, :2], np.zeros(len(points))])
     field = rbf.fit(flat, thick, drift="constant", nugget=10.0 * p.smoothing)
