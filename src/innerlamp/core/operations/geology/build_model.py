@@ -35,7 +35,7 @@ from .model_units import INSIDE, OFF
 from .unit_fields import COLUMNS, Found, fields
 from .unit_params import BuildModel
 
-_COARSE = 8_000  # cells of the model that is seen first
+_COARSE = 6_000  # cells of the model that is seen first
 
 
 def sources_of(inputs: Inputs, p: BuildModel) -> tuple[Sources, Logged | None, np.ndarray]:
@@ -116,7 +116,7 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
     if of.mesh.size > _COARSE:
         # What is seen while the fine one is made: larger cells, fewer values.
         coarse = coarser(inputs, p, log, of.mesh.size / _COARSE)
-        first = fields(of, p, coarse.centres(), faults, SILENT, most=1_000)
+        first = fields(of, p, coarse.centres(), faults, SILENT, most=800)
         progress.show(model_from(of, p, coarse, first, f"{name}, coarse", source.crs))
     found = fields(of, p, of.mesh.centres(), faults, progress.part(0.2, 0.9))
     model = model_from(of, p, of.mesh, found, name, source.crs, faults)
