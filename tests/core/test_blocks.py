@@ -83,6 +83,13 @@ def test_blocks_that_meet_a_condition_are_a_model_of_their_own(lamp: Project, bl
     assert chosen.names["unit"] == ("Granite", "Slate") and len(block_model(lamp, blocks).properties["Sn"]) == 10
     with pytest.raises(LampError, match="no block meets"):
         lamp.run("filter-blocks", model=blocks, where="Sn > 70")
+    for operation, asked in (
+        ("filter-blocks", {}),
+        ("report-blocks", {}),
+        ("compute-blocks", {"name": "n", "expression": "Sn"}),
+    ):  # texts are no condition
+        with pytest.raises(LampError, match="a condition must compare something"):
+            lamp.run(operation, model=blocks, where="unit", **asked)
 
 
 def test_blocks_take_shares_of_surfaces_heights_and_other_models(lamp: Project, blocks: str) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...compute.expression import evaluate
+from ...compute.expression import condition, evaluate
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...items.base import Item
@@ -53,10 +53,7 @@ def _run_compute(inputs: Inputs, p: ComputeBlocks, progress: Progress) -> dict[s
     value = evaluate(p.expression, columns, len(cells))
     keep = np.ones(len(cells), dtype=bool)
     if p.where.strip():
-        met = evaluate(p.where, columns, len(cells))
-        if met.dtype.kind not in "fb":
-            raise InputError("the condition gives texts", where=p.where[:60], fix="Compare them with == or !=")
-        keep = np.nan_to_num(met.astype(float)) != 0
+        keep = condition(p.where, columns, len(cells))
     box = np.full(model.mesh.shape, np.nan)
     names = {k: v for k, v in model.names.items() if k != name}
     if value.dtype.kind in "OUS":
@@ -91,11 +88,8 @@ class FilterBlocks(Params):
 def _run_filter(inputs: Inputs, p: FilterBlocks, progress: Progress) -> dict[str, Item]:
     model = inputs.need("model", BlockModel)
     cells = np.argwhere(model.present)
-    met = evaluate(p.where, columns_of_blocks(model, cells), len(cells))
-    if met.dtype.kind not in "fb":
-        raise InputError("the condition gives texts", where=p.where[:60], fix="Compare them with == or !=")
     keep = np.zeros(model.mesh.shape, dtype=bool)
-    keep[tuple(cells[np.nan_to_num(met.astype(float)) != 0].T)] = True
+    keep[tuple(cells[condition(p.where, columns_of_blocks(model, cells), len(cells))].T)] = True
     if not keep.any():
         raise InputError("no block meets the condition", where=p.where[:60])
     volume = float(model.mesh.volumes(np.argwhere(keep)).sum())

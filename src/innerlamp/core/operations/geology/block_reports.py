@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 
-from ...compute.expression import evaluate
+from ...compute.expression import condition
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...items.attributes import in_role
@@ -41,7 +41,7 @@ def _chosen(model: BlockModel, where: str) -> tuple[np.ndarray, dict[str, np.nda
     cells = np.argwhere(model.present)
     columns = columns_of_blocks(model, cells)
     if where.strip():
-        keep = np.nan_to_num(evaluate(where, columns, len(cells)).astype(float)) != 0
+        keep = condition(where, columns, len(cells))
         if not keep.any():
             raise InputError("no block meets the condition", where=where[:60])
         cells, columns = cells[keep], {k: v[keep] for k, v in columns.items()}
@@ -141,7 +141,7 @@ class Swaths(Params):
     )
     azimuth: float = param(
         0.0,
-        "Third axis is turned",
+        "Axes are turned by",
         unit="°",
         low=0.0,
         high=360.0,

@@ -84,11 +84,10 @@ def model_from(
     faults: Sequence[Fault] = (),
 ) -> BlockModel:
     """Return the model of units on a mesh whose fields were found at its middles, with how far off its faults cells lie."""
-    offs = {
-        f"{OFF}{row.fault.strip()}": fault.off(mesh.centres()) for row, fault in zip(p.faults, faults, strict=False)
-    }
+    at = mesh.centres()
+    offs = {f"{OFF}{row.fault.strip()}": fault.off(at) for row, fault in zip(p.faults, faults, strict=False)}
     unit, margins = ao.combined([f.values for f in found])
-    inside = (mesh.thickness.ravel() > 0) & within(p, mesh.centres())
+    inside = (mesh.thickness.ravel() > 0) & within(p, at)
     return BlockModel(
         name=name,
         crs=crs,

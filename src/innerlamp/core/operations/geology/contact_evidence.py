@@ -16,11 +16,11 @@ from ...compute.geometry.structural_field import normals_near
 from ...declaring.operation import Inputs
 from ...errors import InputError
 from ...items.attributes import orientation
-from ...items.features import Features, texts_of
+from ...items.features import Features
 from ...items.fields import Grid
 from ...items.points import PointSet
 from ...items.signs import plane_sign
-from .hand_evidence import placed
+from .hand_evidence import mapped_units, placed
 from .logged_units import Logged, number_of
 from .model_extent import height_at
 from .model_sources import Readings, Sources
@@ -184,11 +184,9 @@ def _drilled(number: int, of: Sources, log: Logged, p: BuildModel, planes: Seque
     values.append(np.zeros(int(moved.sum())))
     hole, depth, value = np.concatenate(holes), np.concatenate(depths), np.concatenate(values)
     names = np.array([*map(str, log.names), ""], dtype=object)[hole]
-    doubted = [r.hole.strip() for r in p.mends if r.what == "doubtful" and r.surface.strip() in (name, "")]
-    honoured = [r.hole.strip() for r in p.mends if r.what == "honour" and r.surface.strip() in (name, "")]
-    firm = np.isin(names, honoured) | (p.exact != "nothing")
+    firm = np.isin(names, p.mended("honour", name)) | (p.exact != "nothing")
     one = Evidence(log.places(hole, depth), value, value == 0.0, names, firm)
-    return [one.only(~np.isin(names, doubted))]
+    return [one.only(~np.isin(names, p.mended("doubtful", name)))]
 
 
 def _on_faults(log: Logged, planes: Sequence[Fault], near: float) -> np.ndarray:
@@ -216,8 +214,7 @@ def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidenc
 
     from ...formats.features import polygons_of
 
-    column = p.map_units or next((n for n, a in chart.attributes.items() if a.is_code), "")
-    names = texts_of(chart, column)
+    names = mapped_units(chart, p.map_units)
     shapes = polygons_of(chart)
     side = ao.sides(of.units, number, number_of(names[[row for row, _ in shapes]], of.units, of.members))
     box = shapely.box(*np.array(of.mesh.bounds)[[0, 2, 1, 3]])

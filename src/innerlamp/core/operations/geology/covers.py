@@ -41,8 +41,7 @@ def cover_of(number: int, of: Sources, p: BuildModel) -> Cover | None:
     if of.log is not None:
         hole, down, met = covered(of.log.runs, of.log.unit, number)
         names = np.array([*map(str, of.log.names)], dtype=object)[hole] if len(hole) else np.empty(0, dtype=object)
-        doubted = [m.hole.strip() for m in p.mends if m.what == "doubtful" and m.surface.strip() in (name, "")]
-        sure = met & ~np.isin(names, doubted)
+        sure = met & ~np.isin(names, p.mended("doubtful", name))
         places = of.log.places(hole[sure], down[sure]) if sure.any() else np.empty((0, 3))
         at.append(places)
         holes.append(np.where(down[sure] > 0, names[sure], ""))

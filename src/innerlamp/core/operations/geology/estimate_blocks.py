@@ -7,7 +7,7 @@ from typing import Any, Literal
 import numpy as np
 
 from ... import limits
-from ...compute.expression import evaluate
+from ...compute.expression import condition
 from ...compute.gridding.variogram import Shape, Structure
 from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, Several, param
 from ...errors import InputError
@@ -116,7 +116,7 @@ def _cells(inputs: Inputs, p: EstimateBlocks, at: np.ndarray) -> tuple[Mesh, np.
     wanted = np.asarray(wanted).copy()
     if p.where.strip():
         cells = np.argwhere(wanted)
-        met = np.nan_to_num(evaluate(p.where, columns_of_blocks(model, cells), len(cells)).astype(float)) != 0
+        met = condition(p.where, columns_of_blocks(model, cells), len(cells))
         wanted[tuple(cells[~met].T)] = False
     return model.mesh, wanted
 

@@ -47,13 +47,22 @@ def drawn_units(item: Features, column: str) -> np.ndarray:
     return texts_of(item, found)
 
 
+def mapped_units(chart: Features, column: str) -> np.ndarray:
+    """Return the unit of each feature of a map: of the column that was named, else of its first one of texts."""
+    return texts_of(chart, column or next((n for n, a in chart.attributes.items() if a.is_code), ""))
+
+
+def is_of(number: int, names: np.ndarray, of: Sources) -> np.ndarray:
+    """Return which names are those of a unit: one of its codes, or its own."""
+    return np.asarray((number_of(names, of.units, of.members) == number) | (names == of.units[number].name))
+
+
 def placed(number: int, of: Sources, column: str, edits: Sequence[EditRow], step: float) -> Placed:
     """What was put in by hand for the contact of a unit; lines are taken every `step` metres."""
     parts: list[tuple[np.ndarray, np.ndarray]] = []
     name = of.units[number].name
     for item in of.drawn:
-        mine = number_of(drawn_units(item, column), of.units, of.members) == number
-        mine |= drawn_units(item, column) == name
+        mine = is_of(number, drawn_units(item, column), of)
         for k in np.flatnonzero((item.part_types != POINT) & mine[item.owner]):
             parts.append(_path(_on_ground(part_vertices(item, int(k)), of), step, int(item.part_types[k])))
         for k in np.flatnonzero((item.part_types == POINT) & mine[item.owner]):
@@ -63,8 +72,7 @@ def placed(number: int, of: Sources, column: str, edits: Sequence[EditRow], step
         code = next((n for n, a in points.attributes.items() if a.is_code), "")
         if not code:
             raise InputError("the points have no column of units", where=points.name)
-        rows = number_of(points.table[code].astype(str).to_numpy(dtype=object), of.units, of.members) == number
-        rows |= points.table[code].astype(str).to_numpy() == name
+        rows = is_of(number, points.table[code].astype(str).to_numpy(dtype=object), of)
         at = _on_ground(points.table.loc[rows, ["x", "y", "z"]].to_numpy(float), of)
         inside = next((n for n in points.table.columns if str(n).lower() in ("inside", "inside_m")), None)
         value = np.zeros(len(at)) if inside is None else points.table.loc[rows, inside].to_numpy(float)

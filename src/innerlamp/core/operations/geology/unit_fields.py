@@ -60,6 +60,7 @@ def fields(
     every = ao.series(of.units)
     cut = {group[0]: cutting(group[0], faults, of, p) for group in every}
     out: dict[int, Found] = {}
+    before: dict[tuple[int, ...], np.ndarray] = {}  # places before the same faults are the same
     bodies = {
         group[0]: vein_bodies(group[0], of, p, cut[group[0]])
         for group in every
@@ -68,7 +69,11 @@ def fields(
     for turn, group in enumerate(every):
         part = progress.part(turn / len(every), (turn + 1) / len(every))
         part(0.0, of.units[group[0]].name)
-        mine, then = cut[group[0]], taken_back(now, cut[group[0]])
+        mine = cut[group[0]]
+        key = tuple(map(id, mine))
+        if key not in before:
+            before[key] = taken_back(now, mine)
+        then = before[key]
         if given := [k for k in group if p.units[k].surface.strip()]:
             if len(given) < len(group):
                 raise InputError(

@@ -144,6 +144,10 @@ class BuildModel(Params):
     )
     name: str = param("", "Name")
 
+    def mended(self, what: str, unit: str) -> list[str]:
+        """The holes whose contacts of a unit are honoured, or doubtful."""
+        return [r.hole.strip() for r in self.mends if r.what == what and r.surface.strip() in (unit, "")]
+
     def follow(self, number: int) -> str:
         """How the field of a unit goes on between its values."""
         row = self.units[number].follows

@@ -12,9 +12,8 @@ from ...compute.geology.faults import Fault, taken_back
 from ...compute.geology.veins import Vein, ended, fit_vein, mean_plane, parted
 from ...compute.geometry.orientations import plane_normal
 from ...errors import InputError
-from ...items.features import LINE, Features, part_vertices, texts_of
-from .hand_evidence import densified, drawn_units
-from .logged_units import number_of
+from ...items.features import LINE, Features, part_vertices
+from .hand_evidence import densified, drawn_units, is_of, mapped_units
 from .model_extent import height_at
 from .model_sources import Sources
 from .unit_params import BuildModel
@@ -50,7 +49,7 @@ def vein_bodies(number: int, of: Sources, p: BuildModel, faults: Sequence[Fault]
     normal = None
     if row.dip is not None and row.dip_direction is not None:
         normal = plane_normal(np.array([row.dip]), np.array([row.dip_direction]))[0]
-    doubted = [m.hole.strip() for m in p.mends if m.what == "doubtful" and m.surface.strip() in (name, "")]
+    doubted = p.mended("doubtful", name)
     tops, feet, hole, ends = [np.empty((0, 3))], [np.empty((0, 3))], [np.empty(0, object)], np.empty((2, 0, 3))
     log = of.log
     if log is not None:
@@ -122,9 +121,7 @@ def _outcrops(
 
     from ...formats.features import polygons_of
 
-    column = p.map_units or next((n for n, a in of.chart.attributes.items() if a.is_code), "")
-    names = texts_of(of.chart, column)
-    mine = (number_of(names, of.units, of.members) == number) | (names == of.units[number].name)
+    mine = is_of(number, mapped_units(of.chart, p.map_units), of)
     row = p.units[number]
     west, east, south, north = of.mesh.bounds[:4]
     box, out = shapely.box(west, south, east, north), []
@@ -162,11 +159,10 @@ def _lines(number: int, of: Sources, p: BuildModel) -> list[np.ndarray]:
     row, out = p.units[number], []
     charts: list[tuple[Features, np.ndarray]] = [(item, drawn_units(item, p.line_units)) for item in of.drawn]
     if of.chart is not None:
-        column = p.map_units or next((n for n, a in of.chart.attributes.items() if a.is_code), "")
-        charts.append((of.chart, texts_of(of.chart, column)))
+        charts.append((of.chart, mapped_units(of.chart, p.map_units)))
     west, east, south, north = of.mesh.bounds[:4]
     for item, names in charts:
-        mine = (number_of(names, of.units, of.members) == number) | (names == of.units[number].name)
+        mine = is_of(number, names, of)
         for k in np.flatnonzero((item.part_types == LINE) & mine[item.owner]):
             path = part_vertices(item, int(k)).astype(float)
             on_ground = ~np.isfinite(path[:, 2])
