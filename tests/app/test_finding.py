@@ -232,6 +232,31 @@ def test_the_demo_appears_in_the_window_while_it_is_made_and_goes_on_where_it_st
     assert not window.demo.busy
 
 
+@pytest.mark.parametrize("order", [(0, -1), (-1, 0)], ids=["walk last", "walk first"])
+def test_a_step_of_the_demo_that_lands_at_once_is_no_end_and_is_made_once(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, order: tuple[int, int]
+) -> None:
+    walk = next(step for step in build.STEPS if step[0] == "make-walk")
+    both = (build.STEPS[0], walk)
+    monkeypatch.setattr(build, "STEPS", tuple(both[k] for k in order))
+    place = tmp_path / "data" / "Emberlow.lamp"
+    monkeypatch.setattr(build, "default_place", lambda: place)
+    window.open_demo()
+    assert wait_until(lambda: not window.demo.busy, 60)
+    assert window.strip.last.text() == "Emberlow is complete."
+    names = ["Ground", "Emberlow in six views"]
+    assert sorted(e.name for e in window.ctx.entries()) == sorted(names)
+    # It ended before the last landing was noted: what is there is known again.
+    store = window.ctx.store
+    assert store is not None
+    store.set_workspace({"demo": {}, "demo complete": False})
+    window.ctx.close_project()
+    window.open_demo()
+    assert wait_until(lambda: not window.demo.busy, 60)
+    assert window.strip.last.text() == "Emberlow is complete."
+    assert sorted(e.name for e in window.ctx.entries()) == sorted(names)
+
+
 def test_f1_shows_the_page_of_the_open_form_and_the_help_is_searched(demo_window: Window) -> None:
     window = demo_window
     window.steps.open_form("grid-kriging")

@@ -309,3 +309,49 @@ def test_columns_cut_at_the_ground_are_written_as_whole_cells_where_a_format_has
         assert back.mesh == mesh
         assert back.mesh.values_at(back.properties["k"], *np.array([[X + 1], [Y + 1], [1.0]]))[0] == 1.0
         assert np.isnan(back.mesh.values_at(back.properties["k"], *np.array([[X + 15], [Y + 15], [16.0]]))[0])
+
+
+def slivered(azimuth: float = 0.0) -> DrapedMesh:
+    """Columns with tops of their own, and layers of which some are not there."""
+    rng = np.random.default_rng(4)
+    thickness = rng.choice([0.0, 2.0, 5.0, 11.0], (12, 9, 14))
+    u, v = np.full(12, 20.0), np.full(9, 30.0)
+    return DrapedMesh(402_000.0, 7_502_000.0, u, v, azimuth, 4000.0 + rng.uniform(0, 60, (12, 9)), thickness)
+
+
+@pytest.mark.parametrize("azimuth", [0.0, 33.0])
+@pytest.mark.parametrize("kind", ["level", "draped"])
+def test_a_cut_has_the_cells_that_its_places_lie_in(kind: str, azimuth: float) -> None:
+    mesh: Mesh = slivered(azimuth)
+    if kind == "level":
+        mesh = TensorMesh.even((402_000.0, 7_502_000.0, 3900.0), (20.0, 30.0, 7.0), (12, 9, 14), azimuth)
+    west, east, south, north, *_ = mesh.bounds
+    x, y = np.linspace(west - 50, east + 50, 90), np.linspace(south - 10, north + 10, 90)
+    cut = mesh.cut(x, y, 400)
+    rows = cut.k.shape[0]
+    z = cut.low + (cut.high - cut.low) / rows * (np.arange(rows) + 0.5)
+    values = np.arange(float(mesh.size)).reshape(mesh.shape)
+    expected = mesh.values_at(values, x[None, :], y[None, :], z[:, None])
+    assert np.isfinite(expected).any() and np.isnan(expected).any()
+    np.testing.assert_array_equal(cut.values(values), expected)
+    # Each found cell holds the middle of its row.
+    inside = cut.k >= 0
+    low, high = mesh.levels(cut.i[inside], cut.j[inside], cut.k[inside])
+    height = np.broadcast_to(z[:, None], cut.k.shape)[inside]
+    assert ((low <= height) & (height <= high)).all()
+
+
+def test_a_cut_beside_the_mesh_is_empty_and_one_looks_at_its_own_columns_only(monkeypatch: pytest.MonkeyPatch) -> None:
+    mesh = slivered()
+
+    def whole(self: DrapedMesh) -> None:
+        raise AssertionError("all columns were summed up")
+
+    monkeypatch.setattr(DrapedMesh, "interfaces", property(whole))
+    far = mesh.cut(np.array([0.0, 10.0]), np.array([0.0, 10.0]), 50)
+    assert (far.k == -1).all() and np.isnan(far.values(np.ones(mesh.shape))).all()
+    x, y = np.full(5, mesh.x0 + 30.0), mesh.y0 + np.linspace(1.0, 100.0, 5)
+    assert (mesh.cut(x, y, 300).k >= 0).any()
+    assert mesh.find(x[:1], y[:1], np.array([4000.0]))[0].tolist() == [1]
+    one = np.array([1])
+    assert mesh.levels(one, one, one * 13)[1].tolist() == [mesh.tops[1, 1]]

@@ -113,6 +113,39 @@ def test_a_body_below_900_m_of_relief_is_found_from_lines(lamp: Project) -> None
     assert np.isnan(inside).all()
 
 
+@pytest.mark.parametrize("choice", ["one direction, to be found", "any direction"])
+def test_magnetisation_of_another_direction_is_inverted_to_its_end(lamp: Project, choice: str) -> None:
+    """A body magnetised straight down, where the main field points up at 20 degrees or so."""
+    entry = next(e for e in lamp.items if e.name == "Flights")
+    item = lamp[entry.id]
+    assert isinstance(item, SurveyLines)
+    lon, lat = to_lonlat(CRS, *BODY[:2])
+    field = main_field(float(lon), float(lat), 4300.0, "2023-06-01")
+    kinds = fields.magnetisation_fields(
+        field.inclination, field.declination - grid_convergence(CRS, *BODY[:2]), field.intensity
+    )
+    table = item.table.iloc[::4].copy()
+    down = prisms.kernel_matrix(cube(), table[["x", "y", "z"]].to_numpy(float), kinds[2])[:, 0] * -0.08
+    table["TMI_nT"] = down + np.random.default_rng(1).normal(0, 0.5, len(table))
+    lamp.store.put(SurveyLines(name="Old lava", crs=CRS, table=table, units={"TMI_nT": "nT"}, date="2023-06-01"))
+    made = lamp.run(
+        "invert-magnetics", lines="Old lava", ground="Ground", attribute="TMI_nT", noise=0.5, magnetisation=choice,
+        cell=100.0, cell_z=70.0, depth=500.0, growth=1.2, iterations=15,
+    )  # fmt: skip
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    strength = model.properties["magnetisation"]
+    inside = np.isfinite(strength)
+    assert inside.sum() == np.isfinite(model.properties["sensitivity"]).sum() > 1000
+    assert np.nanmax(model.properties["sensitivity"]) == pytest.approx(100.0)
+    found = middle(model, "magnetisation")
+    assert np.hypot(*(found - BODY)[:2]) < 80.0
+    # Downward, where the readings hold it best: weighed by strength.
+    inclination = np.radians(model.properties["inclination"][inside])
+    down_part = float((strength[inside] * np.sin(inclination)).sum() / strength[inside].sum())
+    assert down_part > (0.95 if choice.startswith("one") else 0.5)
+
+
 def test_layers_parallel_to_the_ground_keep_their_thickness(lamp: Project) -> None:
     made = lamp.run(
         "invert-magnetics", lines="Flights", ground="Ground", attribute="TMI_nT", noise=0.5,

@@ -135,6 +135,7 @@ class Context:
         desk.changed.connect(self._jobs_moved)
         desk.landed.connect(self._landed)
         desk.said.connect(self.say)
+        desk.untold.connect(lambda: QTimer.singleShot(0, self._poll_jobs))
 
     def close_project(self) -> None:
         """Save the view and give the project back."""

@@ -7,6 +7,7 @@ from pathlib import Path
 from ..core.errors import LampError
 from ..core.jobs.runner import Job
 from ..core.project.store import Store
+from ..core.running.table import find_operation
 from ..demo import build, truth
 from .context import Context
 
@@ -59,7 +60,33 @@ class DemoInWindow:
         there = {e.id for e in self.ctx.entries()}
         self.ids = {str(k): str(v) for k, v in known.items() if v in there} if isinstance(known, dict) else {}
         self.path = place
+        self._take_up()
         self._next()
+
+    def _take_up(self) -> None:
+        """Know items again that a step made without its being noted: the window may have ended just then."""
+        taken = set(self.ids.values())
+        for operation, params, inputs, outputs in build.STEPS:
+            if all(name in self.ids for name in outputs.values()):
+                continue
+            try:
+                wanted = (
+                    find_operation(operation).check(build.file_params(params)).model_dump(mode="json"),
+                    {k: [v] if isinstance(v, str) else v for k, v in build.chosen_of(inputs, self.ids).items()},
+                )
+            except (LampError, KeyError):
+                continue
+            found = {}
+            for entry in self.ctx.entries():
+                first = entry.recipe
+                if first is None or first.operation != operation or entry.dated or entry.id in taken:
+                    continue
+                given = {slot: [i for i, _ in pairs] for slot, pairs in first.inputs.items()}
+                if (first.params, given) == wanted:
+                    found.setdefault(first.output, entry.id)
+            if set(outputs) <= set(found):
+                self.ids |= {name: found[slot] for slot, name in outputs.items()}
+                taken |= {found[slot] for slot in outputs}
 
     def _next(self) -> None:
         for step in build.STEPS:

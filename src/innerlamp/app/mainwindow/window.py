@@ -346,8 +346,9 @@ class Window(QMainWindow):
         self.help.show_page(page or (form.operation.name if form is not None else ""))
 
     def settled(self) -> bool:
-        """Whether nothing is being read or waits to be drawn."""
-        return not self.ctx.reading and not Lane.waiting and all(p.settled for p in self.centre.panes())
+        """Whether nothing is being read or waits to be told or drawn."""
+        told = self.ctx.session is None or self.ctx.session.desk.quiet
+        return told and not self.ctx.reading and not Lane.waiting and all(p.settled for p in self.centre.panes())
 
     def _ask_to_leave(self, running: Sequence[str]) -> str:
         """What is to become of runs when the window closes: leave, stop or stay."""

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
+from ...core.geometry.mesh import Cut
 from ...core.items.fields import BlockModel
 from ...core.items.style import Style
 
@@ -23,13 +24,14 @@ def sensitivity_of(item: BlockModel, attribute: str) -> str:
     return next((n for n in found if n.startswith("gravity") == dense and n != attribute), "")
 
 
-def clearness(item: BlockModel, attribute: str, style: Style) -> FloatArray | None:
-    """Return how clearly each cell is drawn, 0.18 to 1 in the shape of the mesh; None where nothing is faded."""
+def clearness(item: BlockModel, attribute: str, style: Style, cut: Cut | None = None) -> FloatArray | None:
+    """Return how clearly each cell is drawn, 0.18 to 1 in the shape of the mesh or of a cut; None where nothing is faded."""
     name = sensitivity_of(item, attribute) if style.faded else ""
     if not name:
         return None
+    values = item.properties[name] if cut is None else cut.values(item.properties[name])
     with np.errstate(divide="ignore", invalid="ignore"):
-        share = np.log(item.properties[name] / _UNSEEN) / np.log(_SEEN / _UNSEEN)
+        share = np.log(values / _UNSEEN) / np.log(_SEEN / _UNSEEN)
     return np.asarray(_LEAST + (1.0 - _LEAST) * np.clip(np.nan_to_num(share, nan=0.0), 0.0, 1.0))
 
 

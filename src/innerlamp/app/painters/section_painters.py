@@ -292,17 +292,13 @@ def paint_blocks(ctx: Context, view: SectionView, entry: Entry, item: Item) -> l
     count = int(np.clip(view.plane.length / step, 10, 2000))
     along = (np.arange(count) + 0.5) * view.plane.length / count
     x, y = view.plane.to_map(along)
-    low, high = mesh.bounds[4:]
-    # As fine as the thinnest layer, within reason; equal layers are a row each.
-    rows = int(np.clip(np.round((high - low) / mesh.thin), 1, 1500))
-    z = low + (high - low) / rows * (np.arange(rows, dtype=float) + 0.5)
-    values = mesh.values_at(item.properties[attribute], x[None, :], y[None, :], z[:, None])
+    cut = mesh.cut(x, y, 1500)
+    values = cut.values(item.properties[attribute])
     rgba = cell_colours(item, attribute, ctx.legend(attribute, item), values, hide_below=True)
-    clear = clearness(item, attribute, entry.style)
+    clear = clearness(item, attribute, entry.style, cut)
     if clear is not None:
-        seen = mesh.values_at(clear, x[None, :], y[None, :], z[:, None])
-        rgba[..., 3] = (rgba[..., 3] * np.nan_to_num(seen, nan=1.0)).astype(np.uint8)
-    return [flat.image(rgba, 0.0, low, view.plane.length, high - low, -10, 0.8)]
+        rgba[..., 3] = (rgba[..., 3] * np.where(cut.k >= 0, clear, 1.0)).astype(np.uint8)
+    return [flat.image(rgba, 0.0, cut.low, view.plane.length, cut.high - cut.low, -10, 0.8)]
 
 
 def paint_targets(ctx: Context, view: SectionView, entry: Entry, item: Item) -> list[pg.GraphicsObject]:

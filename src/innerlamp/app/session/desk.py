@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -37,6 +37,10 @@ class JobDesk:
     An edit is prepared when its turn comes, so two quick edits of one item both stand. Instant edits
     are carried out here and now when nothing is ahead of them. Whatever a session's jobs still bring
     after it is closed is dropped.
+
+    What came of a job is told by `changed`, `landed` and `said` after the call that started it has returned, whether a
+    worker carried it out or this thread did at once: who starts a job knows which one it is before its end is told.
+    `untold` says that there is something that the next `poll` will tell.
     """
 
     def __init__(self, store: Store, runner: Runner) -> None:
@@ -45,7 +49,10 @@ class JobDesk:
         self.changed: Signal[[list[Job]]] = Signal()
         self.landed: Signal[[Job, dict[str, str]]] = Signal()
         self.said: Signal[[str, str]] = Signal()
+        self.untold: Signal[[]] = Signal()
         self.closed = False
+        self._news: list[Callable[[], None]] = []
+        self._here = False  # whether a job is carried out in this thread just now
         self._queues: dict[str, list[Job]] = {}
         self._wishes: dict[int, _Wish] = {}
         self._causes: dict[int, int] = {}
@@ -54,7 +61,21 @@ class JobDesk:
 
     @property
     def busy(self) -> bool:
-        return any(job.active for job in self.jobs)
+        return bool(self._news) or any(job.active for job in self.jobs)
+
+    @property
+    def quiet(self) -> bool:
+        """Whether all that came of jobs was told."""
+        return not self._news
+
+    def _tell(self, told: Callable[[], None]) -> None:
+        """Tell something now, or at the next poll when it comes of a job that is carried out here."""
+        if not self._here:
+            told()
+            return
+        self._news.append(told)
+        if len(self._news) == 1:
+            self.untold.emit()
 
     # ---- starting
 
@@ -91,17 +112,21 @@ class JobDesk:
         self.changed.emit([job])
 
     def _now(self, job: Job, task: Task) -> None:
-        """Carry an instant edit out in this thread."""
-        job.state, job.started = "running", time.monotonic()
+        """Carry an instant edit out in this thread; what came of it is told by the next poll."""
+        before, self._here = self._here, True
         try:
-            job.made = execute.perform(task, at_hand={v: self.store.load("", v) for v in task.manifests})
-            job.state = "done"
-        except LampError as error:
-            job.state, job.error, job.message = "failed", error, str(error)
-            clear_staging(job.task.staging)
-        job.ended = time.monotonic()
-        self._ended(job)
-        self.changed.emit([job])
+            job.state, job.started = "running", time.monotonic()
+            try:
+                job.made = execute.perform(task, at_hand={v: self.store.load("", v) for v in task.manifests})
+                job.state = "done"
+            except LampError as error:
+                job.state, job.error, job.message = "failed", error, str(error)
+                clear_staging(job.task.staging)
+            job.ended = time.monotonic()
+            self._ended(job)
+            self._tell(lambda: self.changed.emit([job]))
+        finally:
+            self._here = before
 
     def export(self, items: list[str], path: Path, guard: bool = False) -> Job:
         """Write items as they are now to a file, in a worker; `guard` as in `formats.table.export`."""
@@ -188,7 +213,10 @@ class JobDesk:
     # ---- ending
 
     def poll(self) -> None:
-        """Take in what the workers said."""
+        """Take in what the workers said, and tell what came of jobs."""
+        news, self._news = self._news, []
+        for told in news:
+            told()
         mine = {job.id for job in self.jobs}
         changed = self.runner.poll()
         for job in changed:
@@ -208,7 +236,8 @@ class JobDesk:
         if job.state == "done" and job.made is not None:
             self._land(job, task, job.made)
         elif job.state == "failed" and job.error is not None:
-            self.said.emit(str(job.error), "bad")
+            why = str(job.error)
+            self._tell(lambda: self.said.emit(why, "bad"))
         elif job.state == "cancelled":
             self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
         if job.state in ("failed", "cancelled") and task.refresh:
@@ -261,20 +290,21 @@ class JobDesk:
         problems = [step.problem for steps in made.steps.values() for step in steps if step.problem]
         if problems:
             text += f". A change of it no longer fits and was passed over: {problems[0]}"
-        self.said.emit(text, "look" if problems else "good")
-        self.landed.emit(job, outputs)
+        self._tell(lambda: self.said.emit(text, "look" if problems else "good"))
+        self._tell(lambda: self.landed.emit(job, outputs))
 
     def _lost(self, job: Job, why: str) -> None:
         job.state, job.message, job.error = "failed", why, ProjectError(why)
         clear_staging(job.task.staging)
-        self.said.emit(f"The result of '{job.task.label}' could not be stored: {why}", "bad")
+        self._tell(lambda: self.said.emit(f"The result of '{job.task.label}' could not be stored: {why}", "bad"))
 
     def _prepare_again(self, job: Job, wish: _Wish) -> None:
         try:
             job.task = execute.prepare(self.store, wish.operation, wish.params, wish.inputs)
         except LampError as error:
             job.state, job.error, job.message = "failed", error, str(error)
-            self.said.emit(str(error), "bad")
+            why = str(error)
+            self._tell(lambda: self.said.emit(why, "bad"))
             return
         job.made, job.state = None, "waiting"
         self._go(job)
@@ -323,3 +353,4 @@ class JobDesk:
             if job.active:
                 self.runner.cancel(job)
         self._queues.clear()
+        self._news.clear()

@@ -22,6 +22,7 @@ IntArray = NDArray[np.int64]
 # The order of a cell's corners: around the bottom, then around the top (that of a VTK hexahedron).
 CORNERS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]])
 _PART = 100_000  # places looked at together
+_ENOUGH = 1_000_000  # layers that tell how thin they are
 _EVEN = 1e-6  # share of a width by which widths may differ and still count as equal
 
 
@@ -146,6 +147,10 @@ class Mesh(ABC):
         return np.where(inside, out, np.nan)
 
     @abstractmethod
+    def cut(self, x: FloatArray, y: FloatArray, most: int) -> Cut:
+        """Return the cells on a vertical cut through places (n,) in order, in at most so many rows; only its columns are looked at."""
+
+    @abstractmethod
     def levels(self, i: IntArray, j: IntArray, k: IntArray) -> tuple[FloatArray, FloatArray]:
         """Return the elevations in metres of bottom and top of cells, in the shape of their numbers."""
 
@@ -208,6 +213,37 @@ class Mesh(ABC):
         rest = {n: v for n, v in plain.items() if n != "mesh"}
         mesh: Mesh = kinds[plain["mesh"]](**rest, **arrays)
         return mesh
+
+
+@dataclass(frozen=True, eq=False)
+class Cut:
+    """The cells on a vertical cut, as fine as its thinnest layers ask for.
+
+    Attributes
+    ----------
+    low, high
+        Elevations in metres between which the rows lie, evenly.
+    i, j, k
+        Cell of each place, shape (rows, n), from the bottom up; -1 for all three outside of the mesh.
+    """
+
+    low: float
+    high: float
+    i: IntArray
+    j: IntArray
+    k: IntArray
+
+    def values(self, of: NDArray[Any]) -> FloatArray:
+        """Return the values (nx, ny, nz) of the cells, shape (rows, n); NaN outside of the mesh."""
+        inside = self.k >= 0
+        out = of[np.where(inside, self.i, 0), np.where(inside, self.j, 0), np.where(inside, self.k, 0)]
+        return np.where(inside, out, np.nan)
+
+
+def _rows(low: float, high: float, thin: float, most: int) -> FloatArray:
+    """Elevations of the rows of a cut: as fine as the thinnest layer, within reason; equal layers are a row each."""
+    count = int(np.clip(np.round((high - low) / thin), 1, most))
+    return low + (high - low) / count * (np.arange(count, dtype=float) + 0.5)
 
 
 @dataclass(frozen=True, eq=False)
@@ -277,6 +313,11 @@ class TensorMesh(Mesh):
         out = (i < 0) | (k < 0)
         return np.where(out, -1, i), np.where(out, -1, j), np.where(out, -1, k)
 
+    def cut(self, x: FloatArray, y: FloatArray, most: int) -> Cut:
+        low, high = self._heights()
+        z = _rows(low, high, self.thin, most)
+        return Cut(low, high, *self.find(x[None, :], y[None, :], z[:, None]))
+
     def levels(self, i: IntArray, j: IntArray, k: IntArray) -> tuple[FloatArray, FloatArray]:
         edges = self.z_edges
         return edges[k], edges[np.asarray(k) + 1]
@@ -342,21 +383,55 @@ class DrapedMesh(Mesh):
     def _heights(self) -> tuple[float, float]:
         return float((self.tops - self.thickness.sum(axis=2)).min()), float(self.tops.max())
 
+    def interfaces_of(self, i: IntArray, j: IntArray) -> FloatArray:
+        """Return the elevations between the layers of columns (n,), from the bottom up, shape (n, nz + 1)."""
+        below = np.cumsum(self.thickness[i, j][:, ::-1], axis=1)[:, ::-1]
+        top = self.tops[i, j][:, None]
+        return np.concatenate([top - below, top], axis=1)
+
+    def _columns_of(self, i: IntArray, j: IntArray) -> tuple[IntArray, IntArray, IntArray]:
+        """The different columns (i, j) among some, and for each of those its place in that list; outside counts as the first."""
+        number = np.maximum(i, 0) * len(self.v) + np.maximum(j, 0)
+        found, place = np.unique(number, return_inverse=True)
+        return found // len(self.v), found % len(self.v), place.reshape(number.shape)
+
     def find(self, x: FloatArray, y: FloatArray, z: FloatArray) -> tuple[IntArray, IntArray, IntArray]:
-        i, j, z = np.broadcast_arrays(*self.columns(x, y), np.asarray(z, dtype=float))
+        i, j = self.columns(x, y)
+        # Only of the columns that are met, each once, are the layers summed up.
+        own_i, own_j, place = self._columns_of(i, j)
+        between, highest = self.interfaces_of(own_i, own_j), self._highest(own_i, own_j)
+        i, j, place, z = np.broadcast_arrays(i, j, place, np.asarray(z, dtype=float))
         k = np.empty(z.shape, dtype=np.int64)
-        between, flat = self.interfaces, k.reshape(-1)
-        columns = (np.maximum(i, 0).ravel(), np.maximum(j, 0).ravel())
+        flat, flat_place, flat_z = k.reshape(-1), place.reshape(-1), z.reshape(-1)
         for begin in range(0, z.size, _PART):
             part = slice(begin, begin + _PART)
-            there, height = between[columns[0][part], columns[1][part]], z.ravel()[part]
+            there, height = between[flat_place[part]], flat_z[part]
             # The last interface that is not above the place: layers of no thickness are stepped over.
             with np.errstate(invalid="ignore"):
                 found = (there <= height[:, None]).sum(axis=1) - 1
-            top = height == there[:, -1]
-            flat[part] = np.where(top, self._highest(columns[0][part], columns[1][part]), found)
+            flat[part] = np.where(height == there[:, -1], highest[flat_place[part]], found)
         out = (i < 0) | (k < 0) | (k >= self.shape[2])
         return np.where(out, -1, i), np.where(out, -1, j), np.where(out, -1, k)
+
+    def cut(self, x: FloatArray, y: FloatArray, most: int) -> Cut:
+        i, j = self.columns(x, y)
+        own_i, own_j, place = self._columns_of(i, j)
+        between, highest = self.interfaces_of(own_i, own_j), self._highest(own_i, own_j)
+        met = np.unique(place[i >= 0])
+        if not len(met):
+            low = high = float(self.tops.flat[0])
+            none = np.full((1, len(x)), -1, dtype=np.int64)
+            return Cut(low, high + 1.0, none, none, none)
+        low, high = float(between[met].min()), float(between[met].max())
+        z = _rows(low, high, _thin(np.diff(between[met], axis=1)), most)
+        k = np.empty((len(own_i), len(z)), dtype=np.int64)
+        for column, levels in enumerate(between):
+            k[column] = np.searchsorted(levels, z, "right") - 1
+            k[column, z == levels[-1]] = highest[column]
+        k = k[place].T
+        out = (i < 0)[None, :] | (k < 0) | (k >= self.shape[2])
+        wide = np.broadcast_to(i, k.shape), np.broadcast_to(j, k.shape)
+        return Cut(low, high, np.where(out, -1, wide[0]), np.where(out, -1, wide[1]), np.where(out, -1, k))
 
     def _highest(self, i: IntArray, j: IntArray) -> IntArray:
         """The highest layer of columns that has a thickness."""
@@ -364,13 +439,13 @@ class DrapedMesh(Mesh):
         return np.where(there.any(axis=-1), there.shape[-1] - 1 - np.argmax(there[..., ::-1], axis=-1), -1)
 
     def levels(self, i: IntArray, j: IntArray, k: IntArray) -> tuple[FloatArray, FloatArray]:
-        between = self.interfaces
-        return between[i, j, k], between[i, j, np.asarray(k) + 1]
+        own_i, own_j, place = self._columns_of(np.asarray(i), np.asarray(j))
+        between = self.interfaces_of(own_i, own_j)
+        return between[place, k], between[place, np.asarray(k) + 1]
 
     @property
     def thin(self) -> float:
-        there = self.thickness[self.thickness > 0]
-        return float(np.percentile(there, 2)) if there.size else 1.0
+        return _thin(self.thickness)
 
     @property
     def words(self) -> str:
@@ -406,6 +481,14 @@ def _even(widths: FloatArray) -> bool:
 
 def _step(widths: FloatArray) -> float:
     return float(widths[0]) if np.ptp(widths) == 0.0 else float(widths.mean())
+
+
+def _thin(thickness: FloatArray) -> float:
+    """The thickness that one in fifty of the layers that are there stays below; of very many an even part is looked at."""
+    step = max(thickness.size // _ENOUGH, 1)
+    some = thickness.reshape(-1)[::step]
+    there = some[some > 0]
+    return float(np.percentile(there, 2)) if there.size else 1.0
 
 
 def _bin(edges: FloatArray, at: FloatArray) -> IntArray:

@@ -281,9 +281,12 @@ def boxed(cells: Cells, values: np.ndarray) -> np.ndarray:
 
 
 def seen(cells: Cells, result: inversion.Inversion) -> np.ndarray:
-    """Sensitivity of each cell per volume, in percent of the largest: what the readings can't see is near 0."""
+    """Sensitivity of each cell per volume, in percent of the largest: what the readings can't see is near 0.
+
+    Of several components a cell has the length of theirs together.
+    """
     volume = cells.mesh.volumes().reshape(cells.mesh.shape)[cells.active]
-    each = result.sensitivity / volume
+    each = np.linalg.norm(result.sensitivity.reshape(-1, cells.count), axis=0) / volume
     return boxed(cells, 100.0 * each / each.max())
 
 
