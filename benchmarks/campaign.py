@@ -12,10 +12,10 @@ import pandas as pd
 from PySide6.QtWidgets import QApplication
 
 from innerlamp.api import Project
-from innerlamp.app.main import leave, make_application, make_window
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.shots import settle
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.start.main import leave, make_application, make_window
+from innerlamp.app.start.shots import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 
 HOLES, EACH = 5_000, 60

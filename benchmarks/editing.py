@@ -15,9 +15,9 @@ import pandas as pd
 import psutil
 
 from innerlamp.api import Project
-from innerlamp.app.main import leave, make_window
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.start.main import leave, make_window
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.features import RING, Features, one_each

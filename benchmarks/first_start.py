@@ -7,8 +7,8 @@ import time
 
 from PySide6.QtCore import QTimer
 
-from innerlamp.app import main as program
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.start import main as program
 
 BEGIN = time.perf_counter()
 

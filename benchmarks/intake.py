@@ -6,7 +6,7 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
-from innerlamp.core.formats import tables_in
+from innerlamp.core.formats.tables import tables_in
 from innerlamp.core.importing import intake, offers
 from innerlamp.core.importing.detection import CellRules
 from innerlamp.demo.build import FILES

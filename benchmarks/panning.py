@@ -11,9 +11,9 @@ import numpy as np
 import pandas as pd
 from PySide6.QtWidgets import QApplication
 
-from innerlamp.app.main import leave, make_application, make_window
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.shots import settle
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.start.main import leave, make_application, make_window
+from innerlamp.app.start.shots import settle
 from innerlamp.core.compute.gridding.contouring import contours
 from innerlamp.core.items.features import LINE, Features
 from innerlamp.core.items.fields import Grid

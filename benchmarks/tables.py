@@ -236,7 +236,7 @@ def add_ten_holes_and_refresh_composites() -> Iterator[Row]:
 def sort_and_filter_a_million_rows() -> Iterator[Row]:
     from PySide6.QtCore import Qt
 
-    from innerlamp.app.panes.frame_model import FrameModel
+    from innerlamp.app.panes.tables.frame_model import FrameModel
     from innerlamp.core.compute.expression import condition
     from innerlamp.core.operations.data.computed import columns_of
 
@@ -267,8 +267,8 @@ def scroll_a_million_rows() -> Iterator[Row]:
     from PySide6.QtCore import QEventLoop
     from PySide6.QtWidgets import QApplication, QTableView
 
-    from innerlamp.app.main import make_application
-    from innerlamp.app.panes.frame_model import FrameModel
+    from innerlamp.app.panes.tables.frame_model import FrameModel
+    from innerlamp.app.start.main import make_application
 
     make_application()
     table = pd.read_csv(_KEPT / "assay.csv")

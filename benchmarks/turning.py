@@ -6,10 +6,10 @@ import sys
 import time
 from pathlib import Path
 
-from innerlamp.app.main import make_application, make_window
 from innerlamp.app.mainwindow.centre import DEFAULT
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.shots import settle
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.start.main import make_application, make_window
+from innerlamp.app.start.shots import settle
 
 FRAMES = 72
 

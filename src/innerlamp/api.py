@@ -16,8 +16,8 @@ from typing import Any, Self
 
 from .core.declaring.operation import Operation
 from .core.errors import Cancelled, InputError, LampError
-from .core.formats import saved_mappings
 from .core.formats.table import export, export_together
+from .core.formats.tables import saved_mappings
 from .core.importing import intake, offers
 from .core.items.attributes import is_ground
 from .core.items.base import Item
@@ -319,11 +319,11 @@ class Project:
         """
         found = self[item]
         if isinstance(found, Page) and Path(path).suffix.lower() != ".json":
-            from .app.headless import export_page  # the window's painters draw it
+            from .app.start.headless import export_page  # the window's painters draw it
 
             return export_page(self.store, found, Path(path), dots_per_inch)
         if isinstance(found, Walk) and Path(path).suffix.lower() != ".json":
-            from .app.headless import draw_walk  # and the 3D pane's draw this
+            from .app.start.headless import draw_walk  # and the 3D pane's draw this
 
             draw_walk(self.store, found, Path(path))
             return [Path(path)]

@@ -161,7 +161,7 @@ def _start(_: argparse.Namespace) -> int:
     from .display import ensure_display
 
     ensure_display()
-    from .app.main import start
+    from .app.start.main import start
 
     return start(None)
 
@@ -181,7 +181,7 @@ def _open(args: argparse.Namespace) -> int:
     from .display import ensure_display
 
     ensure_display()
-    from .app.main import start
+    from .app.start.main import start
 
     return start(projects[0] if projects else None, files=files)
 
@@ -212,11 +212,11 @@ def _demo(args: argparse.Namespace) -> int:
         build.ensure(_line_progress())
         _end_line()
         ensure_display()
-        from .app.shots import take_shots
+        from .app.start.shots import take_shots
 
         return take_shots(place, args.shots)
     ensure_display()
-    from .app.main import start
+    from .app.start.main import start
 
     return start(None, demo=True)
 
@@ -333,7 +333,7 @@ def _findings(args: argparse.Namespace) -> int:
 
     from .api import Project
     from .core.findings import by_kind
-    from .core.formats.tables_out import write_csv
+    from .core.formats.out.tables_out import write_csv
 
     with Project.open(args.project, write=False) as project:
         entries = [project.store.find(args.item)] if args.item else [e for e in project.items if not e.dated]

@@ -59,7 +59,11 @@ def _renderer(display: str, advice: list[str]) -> str:
         return "not tried without a display"
     try:
         out = subprocess.run(
-            [sys.executable, "-m", "innerlamp.app.gl_probe"], capture_output=True, text=True, timeout=60, check=False
+            [sys.executable, "-m", "innerlamp.app.start.gl_probe"],
+            capture_output=True,
+            text=True,
+            timeout=60,
+            check=False,
         )
     except subprocess.TimeoutExpired:
         out = None

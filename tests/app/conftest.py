@@ -14,11 +14,11 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QWidget
 
-from innerlamp.app.main import make_application, make_window
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.start.main import make_application, make_window
+from innerlamp.app.start.shots import settle, wait_until
 
 if not os.environ.get("DISPLAY"):
     pytest.exit("The interface tests need a display: run them with 'make test'.", returncode=1)

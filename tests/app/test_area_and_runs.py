@@ -14,11 +14,11 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QMessageBox, QPushButton
 
 from innerlamp.app.forms.fields import AreaField
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.area_handles import edges_cut
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.run_sketch import box_edges, plan_outline, section_outline
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.base.area_handles import edges_cut
+from innerlamp.app.panes.base.run_sketch import box_edges, plan_outline, section_outline
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.project import left

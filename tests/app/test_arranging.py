@@ -12,16 +12,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QToolButton
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters import section_painters
-from innerlamp.app.painters.colours import class_colour
-from innerlamp.app.painters.flat import Labels
-from innerlamp.app.painters.point_marks import PointMarks
-from innerlamp.app.painters.views import SectionView
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.panes.section_pane import SectionPane
+from innerlamp.app.painters.kit.colours import class_colour
+from innerlamp.app.painters.kit.flat import Labels
+from innerlamp.app.painters.kit.views import SectionView
+from innerlamp.app.painters.map.point_marks import PointMarks
+from innerlamp.app.painters.section import section_painters
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.panes.space.scene_pane import ScenePane
 from innerlamp.app.scene.axes import ticks
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 

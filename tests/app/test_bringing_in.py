@@ -18,9 +18,9 @@ from innerlamp.app.forms.intake_form import FILE, IS, NOTE, IntakeForm
 from innerlamp.app.forms.layout_preview import LayoutPreview
 from innerlamp.app.forms.rules_preview import RulesPreview
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.chart_pane import ChartPane
-from innerlamp.app.panes.checks_pane import ChecksPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.charts.chart_pane import ChartPane
+from innerlamp.app.panes.tables.checks_pane import ChecksPane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture
 from innerlamp.core.running.table import OPERATIONS
@@ -426,7 +426,7 @@ def test_class_breaks_colour_all_panes_and_values_are_drawn_down_a_hole(demo_win
     assert chart.words.text() == f"{len(rows)} values of EMB007"
     # Picking an interval of another hole elsewhere shows that hole here.
     other = int(np.flatnonzero(holes.tables["assay"]["hole"] == "EMB011")[4])
-    from innerlamp.app.context import Selection
+    from innerlamp.app.context.context import Selection
 
     window.ctx.select_rows(Selection(window.ctx.selected, "assay", (other,)))
     settle(window)

@@ -8,9 +8,9 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.shots import settle, wait_until
-from innerlamp.core.formats.features import shapes_of
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.core.formats.shapes.features import shapes_of
 from innerlamp.core.items.features import Features
 
 from .conftest import choose, drag, map_alone

@@ -16,10 +16,10 @@ from innerlamp.app.pages.above import panel_rects
 from innerlamp.app.pages.frames import section_rect
 from innerlamp.app.pages.paper import MM
 from innerlamp.app.pages.writing import pdf_bytes, picture_of, write_page
-from innerlamp.app.painters.section_upper import profile, profile_range, strip_holes
-from innerlamp.app.painters.views import SectionView
+from innerlamp.app.painters.kit.views import SectionView
+from innerlamp.app.painters.section.upper import profile, profile_range, strip_holes
 from innerlamp.app.session.legends import LegendBook
-from innerlamp.app.shots import settle
+from innerlamp.app.start.shots import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import Grid

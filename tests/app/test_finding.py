@@ -12,13 +12,13 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
-from innerlamp.app import settings
-from innerlamp.app.main import make_window, preferred_theme
+from innerlamp.app.base import settings
 from innerlamp.app.mainwindow import window as window_module
 from innerlamp.app.mainwindow.finder import ALSO, best, operations
 from innerlamp.app.mainwindow.new_project import NewProject
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.start.main import make_window, preferred_theme
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.declaring.operation import AREAS
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo import build

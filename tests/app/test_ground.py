@@ -15,9 +15,9 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters.colours import PALE_START, table
+from innerlamp.app.painters.kit.colours import PALE_START, table
 from innerlamp.app.panes.table import PANES
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.legend import RAMPS
 
 
@@ -50,7 +50,7 @@ def test_ramps_are_those_of_colorcet(name: str) -> None:
 
 
 def test_the_window_loads_no_numerical_library() -> None:
-    code = "import sys, innerlamp.app.main, innerlamp.app.panes.scene_pane; print({m.split('.')[0] for m in sys.modules} & {'numba', 'scipy', 'rasterio', 'skimage', 'ppigrf', 'matplotlib', 'colorcet'})"
+    code = "import sys, innerlamp.app.start.main, innerlamp.app.panes.space.scene_pane; print({m.split('.')[0] for m in sys.modules} & {'numba', 'scipy', 'rasterio', 'skimage', 'ppigrf', 'matplotlib', 'colorcet'})"
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert out.stdout.strip() == "set()"
 

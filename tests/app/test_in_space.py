@@ -13,11 +13,11 @@ from PySide6.QtWidgets import QLineEdit
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters.scene_models import _cut_at, plane_as_style, plane_in
-from innerlamp.app.panes.scene_draw import in_section
-from innerlamp.app.panes.slab_handles import behind
+from innerlamp.app.painters.space.models import _cut_at, plane_as_style, plane_in
+from innerlamp.app.panes.space.draw import in_section
+from innerlamp.app.panes.space.slab_handles import behind
 from innerlamp.app.scene.sight import Line
-from innerlamp.app.shots import settle
+from innerlamp.app.start.shots import settle
 from innerlamp.core.compute.geometry.orientations import plane_normal
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.geometry.mesh import DrapedMesh, TensorMesh

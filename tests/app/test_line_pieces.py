@@ -7,10 +7,10 @@ import pyqtgraph as pg
 from PySide6.QtGui import QColor, QImage
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters import line_pieces
-from innerlamp.app.painters.line_pieces import LinePieces
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.painters.kit import line_pieces
+from innerlamp.app.painters.kit.line_pieces import LinePieces
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 
 from .conftest import light_only

@@ -13,17 +13,17 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
-from innerlamp.app.context import Selection
+from innerlamp.app.context.context import Selection
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.pages.writing import pdf_bytes, picture_of
-from innerlamp.app.painters.colours import class_colour
-from innerlamp.app.painters.flat import Labels
-from innerlamp.app.painters.line_pieces import LinePieces
-from innerlamp.app.panes.log_pane import LogPane
-from innerlamp.app.panes.log_view import HEAD
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.painters.kit.colours import class_colour
+from innerlamp.app.painters.kit.flat import Labels
+from innerlamp.app.painters.kit.line_pieces import LinePieces
+from innerlamp.app.panes.logs.log_pane import LogPane
+from innerlamp.app.panes.logs.log_view import HEAD
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Page
@@ -382,7 +382,9 @@ def test_views_are_kept_by_name_and_hold_after_opening_again(
     pane.renderer.GetActiveCamera().Zoom(2.0)
     settle(window)
     before, angle = pane.direction(), pane.renderer.GetActiveCamera().GetViewAngle()
-    monkeypatch.setattr("innerlamp.app.panes.scene_views.QInputDialog.getText", lambda *_: ("Down the shoot", True))
+    monkeypatch.setattr(
+        "innerlamp.app.panes.space.kept_views.QInputDialog.getText", lambda *_: ("Down the shoot", True)
+    )
     pane.view.setCurrentText("Keep this view…")  # as from the list that is open: arrows would look from each in turn
     pane.view.activated.emit(pane.view.currentIndex())
     assert pane.view.currentText() == "Down the shoot"
@@ -542,7 +544,7 @@ def test_a_boundary_is_dragged_to_another_depth_on_record(demo_window: Window, m
         asked.append(str(args[2]))
         return "looked at the core again", True
 
-    monkeypatch.setattr("innerlamp.app.panes.log_pane.QInputDialog.getText", answer)
+    monkeypatch.setattr("innerlamp.app.panes.logs.log_pane.QInputDialog.getText", answer)
     drag(view.viewport(), at, at + QPoint(0, 25))
     assert not asked
     QTest.mouseClick(pane.moving, Qt.MouseButton.LeftButton)

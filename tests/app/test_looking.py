@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QComboBox, QPushButton
 
 from innerlamp.app.mainwindow.difference import DifferenceCard
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.chart_pane import ChartPane
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.profile_pane import ProfilePane
-from innerlamp.app.panes.table_pane import TablePane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.charts.chart_pane import ChartPane
+from innerlamp.app.panes.charts.profile_pane import ProfilePane
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.tables.table_pane import TablePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.compute.drilling.logged import logged_at
 from innerlamp.core.compute.geometry.lines import distance_along, natural
 from innerlamp.core.compute.statistics.spikes import isolated

@@ -11,14 +11,14 @@ from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
 from innerlamp.app.mainwindow.cutoff_slider import CutoffSlider
 from innerlamp.app.mainwindow.item_history import HistoryList
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters.colours import bins
-from innerlamp.app.painters.flat import Labels
-from innerlamp.app.painters.line_signs import SignedLines
-from innerlamp.app.painters.point_marks import PointMarks
-from innerlamp.app.painters.structure_signs import StructureSigns
-from innerlamp.app.painters.unit_areas import UnitAreas
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.painters.kit.colours import bins
+from innerlamp.app.painters.kit.flat import Labels
+from innerlamp.app.painters.kit.unit_areas import UnitAreas
+from innerlamp.app.painters.map.line_signs import SignedLines
+from innerlamp.app.painters.map.point_marks import PointMarks
+from innerlamp.app.painters.map.structure_signs import StructureSigns
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 

@@ -12,10 +12,10 @@ from PySide6.QtTest import QTest
 from innerlamp.app.forms.grid_preview import CoarsePreview, KrigingPreview, SpectrumPreview
 from innerlamp.app.forms.variogram_preview import VariogramPreview, round_step
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters.contour_lines import ContourLines
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.stereo_pane import StereoPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.painters.map.contour_lines import ContourLines
+from innerlamp.app.panes.charts.stereo_pane import StereoPane
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
 from innerlamp.demo import truth
 

@@ -9,8 +9,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.page_pane import PagePane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.sheets.page_pane import PagePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.page import Page
 
 from .conftest import coloured_share, finish_jobs, run_form, type_into, widget_image

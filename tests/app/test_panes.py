@@ -12,13 +12,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.frame_model import _facts, as_text
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.panes.scene_views import SELECTED
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.panes.table_pane import TablePane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.panes.space.kept_views import SELECTED
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.panes.tables.frame_model import _facts, as_text
+from innerlamp.app.panes.tables.table_pane import TablePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.attributes import plain_number
 from innerlamp.core.items.fields import BlockModel

@@ -12,16 +12,16 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QGraphicsItem
 
-from innerlamp.app.context import Selection
+from innerlamp.app.context.context import Selection
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.painters.colours import class_colour
-from innerlamp.app.painters.flat import Boxes, Labels
-from innerlamp.app.painters.line_pieces import LinePieces
-from innerlamp.app.painters.section_intervals import intervals_near
-from innerlamp.app.painters.unit_areas import UnitAreas
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.shots import settle
+from innerlamp.app.painters.kit.colours import class_colour
+from innerlamp.app.painters.kit.flat import Boxes, Labels
+from innerlamp.app.painters.kit.line_pieces import LinePieces
+from innerlamp.app.painters.kit.unit_areas import UnitAreas
+from innerlamp.app.painters.section.intervals import intervals_near
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.start.shots import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.compute.geometry.sampling import bilinear
 from innerlamp.core.items.features import Features

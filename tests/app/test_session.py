@@ -14,12 +14,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 
 from innerlamp.api import Project
-from innerlamp.app.context import Context
+from innerlamp.app.context.context import Context
 from innerlamp.app.mainwindow.shelf import Shelf
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.page_pane import PagePane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.sheets.page_pane import PagePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.jobs.runner import Runner
 from innerlamp.core.project.store import stage

@@ -11,9 +11,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.panes.walk_pane import WalkPane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.sheets.walk_pane import WalkPane
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.walk import Walk
 
 from .conftest import choose, coloured_share, finish_jobs, menu_path, scene_alone, type_into, widget_image

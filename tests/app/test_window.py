@@ -18,11 +18,11 @@ from PySide6.QtWidgets import QComboBox, QLineEdit
 
 from innerlamp.app.mainwindow.steps import mark_of
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.panes.map_pane import MapPane
-from innerlamp.app.panes.scene_pane import ScenePane
-from innerlamp.app.panes.section_pane import SectionPane
-from innerlamp.app.panes.table_pane import TablePane
-from innerlamp.app.shots import settle, wait_until
+from innerlamp.app.panes.map.map_pane import MapPane
+from innerlamp.app.panes.section.section_pane import SectionPane
+from innerlamp.app.panes.space.scene_pane import ScenePane
+from innerlamp.app.panes.tables.table_pane import TablePane
+from innerlamp.app.start.shots import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.project import payload
 from innerlamp.core.project.store import Store, stage

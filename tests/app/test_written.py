@@ -16,9 +16,9 @@ import pytest
 from PIL import Image
 
 from innerlamp.api import Project
-from innerlamp.app.context import Context
-from innerlamp.app.headless import _context
-from innerlamp.app.seen import SeenContext
+from innerlamp.app.context.context import Context
+from innerlamp.app.context.seen import SeenContext
+from innerlamp.app.start.headless import _context
 from innerlamp.app.written import pictures
 from innerlamp.app.written.pictures import Studio, turned, turntable, write_film
 from innerlamp.app.written.stage import camera_of, staged

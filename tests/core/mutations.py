@@ -26,7 +26,10 @@ from PIL import Image
 from innerlamp.api import Project
 from innerlamp.core.errors import LampError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import features, grids, meshes, pictures, tables_in
+from innerlamp.core.formats.grids import grid_files as grids
+from innerlamp.core.formats.grids import pictures
+from innerlamp.core.formats.shapes import features, meshes
+from innerlamp.core.formats.tables import tables_in
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.importing import offers
 from innerlamp.core.items.fields import BlockModel, Surface

@@ -15,7 +15,7 @@ from innerlamp.core.errors import LampError
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.geology.block_reports import swaths
+from innerlamp.core.operations.geology.grades.block_reports import swaths
 
 from .test_units import BALL, CELLS, CRS, LAYERS, SOUTH, TOP, WEST, ball, drilled, layered
 

@@ -14,7 +14,7 @@ from PIL import Image
 
 from innerlamp.api import Project
 from innerlamp.core.errors import InputError, LampError
-from innerlamp.core.formats import photographs
+from innerlamp.core.formats.grids import photographs
 from innerlamp.core.formats.table import export
 from innerlamp.core.importing.core_names import Names, names_depths
 from innerlamp.core.items.core_pictures import CorePictures, row_parts

@@ -11,7 +11,7 @@ import shapely
 from innerlamp.core.compute.geometry import sketching as sk
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
-from innerlamp.core.formats.features import polygons_of, shapes_of
+from innerlamp.core.formats.shapes.features import polygons_of, shapes_of
 from innerlamp.core.items.features import Features
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.table import OPERATIONS

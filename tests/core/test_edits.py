@@ -394,7 +394,7 @@ def test_a_catalogue_that_is_no_catalogue_is_refused(first: Path) -> None:
 
 def test_a_table_is_looked_at_once_until_it_changes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from innerlamp.core.findings import Findings
-    from innerlamp.core.formats import delimited, tables_in
+    from innerlamp.core.formats.tables import delimited, tables_in
 
     count: list[Path] = []
     look = delimited.look

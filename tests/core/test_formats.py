@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import columns, delimited, rawtable
-from innerlamp.core.formats.dates import read_dates
-from innerlamp.core.formats.grids import read_grid
+from innerlamp.core.formats.grids.grid_files import read_grid
 from innerlamp.core.formats.table import export, formats_for
+from innerlamp.core.formats.tables import columns, delimited, rawtable
+from innerlamp.core.formats.tables.dates import read_dates
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.kinds import KINDS

@@ -13,7 +13,7 @@ from rasterio.transform import from_origin
 
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
-from innerlamp.core.formats.grids import read_grid
+from innerlamp.core.formats.grids.grid_files import read_grid
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.errands import export

@@ -12,8 +12,8 @@ import pytest
 
 from innerlamp import cli
 from innerlamp.core.errors import InputError
+from innerlamp.core.formats.out.tables_out import file_part, guarded
 from innerlamp.core.formats.table import export
-from innerlamp.core.formats.tables_out import file_part, guarded
 from innerlamp.core.items.features import LINE, POINT, Features, one_each
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture

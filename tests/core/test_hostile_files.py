@@ -25,8 +25,11 @@ import pytest
 
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import features, grids, meshes, netcdf_doors, pictures, sqlite_files, tables_in, vectors
-from innerlamp.core.formats.netcdf_doors import opened as open_netcdf
+from innerlamp.core.formats.grids import grid_files as grids
+from innerlamp.core.formats.grids import netcdf_doors, pictures
+from innerlamp.core.formats.grids.netcdf_doors import opened as open_netcdf
+from innerlamp.core.formats.shapes import features, meshes, vectors
+from innerlamp.core.formats.tables import sqlite_files, tables_in
 from innerlamp.core.importing import offers, systems_proposed
 from innerlamp.core.items.page import Element
 

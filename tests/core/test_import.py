@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.findings import Findings, report_by_hole
-from innerlamp.core.formats import columns, delimited, rawtable
-from innerlamp.core.formats.dates import read_dates
+from innerlamp.core.formats.tables import columns, delimited, rawtable
+from innerlamp.core.formats.tables.dates import read_dates
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.table import OPERATIONS

@@ -14,7 +14,7 @@ import pandas as pd
 import pytest
 
 from innerlamp.core.errors import InputError
-from innerlamp.core.formats import tables_in
+from innerlamp.core.formats.tables import tables_in
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.jobs.runner import Job, Runner
 from innerlamp.core.project import trail

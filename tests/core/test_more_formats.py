@@ -16,8 +16,10 @@ from hypothesis import strategies as st
 
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
-from innerlamp.core.formats import mining, pictures, tables_in, vtk_items, vtkxml
+from innerlamp.core.formats.grids import pictures
+from innerlamp.core.formats.shapes import mining, vtk_items, vtkxml
 from innerlamp.core.formats.table import export, export_together
+from innerlamp.core.formats.tables import tables_in
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.features import Features

@@ -15,7 +15,7 @@ import pytest
 
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import features, meshes, mining, vectors
+from innerlamp.core.formats.shapes import features, meshes, mining, vectors
 
 from .mutations import damaged
 

@@ -12,7 +12,8 @@ import pytest
 
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import features, meshes, tables_in
+from innerlamp.core.formats.shapes import features, meshes
+from innerlamp.core.formats.tables import tables_in
 
 CRS = "EPSG:32719"
 

@@ -15,8 +15,8 @@ from innerlamp.api import Project
 from innerlamp.cli import main
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
-from innerlamp.core.formats import columns, saved_mappings
-from innerlamp.core.formats.saved_mappings import SavedMapping, shape_of
+from innerlamp.core.formats.tables import columns, saved_mappings
+from innerlamp.core.formats.tables.saved_mappings import SavedMapping, shape_of
 from innerlamp.core.importing import intake, offers
 from innerlamp.core.importing.detection import CellRules
 from innerlamp.core.items.base import Item

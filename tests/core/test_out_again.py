@@ -11,8 +11,8 @@ import pytest
 from innerlamp.api import Project
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats.features import read_features
-from innerlamp.core.formats.places_out import place_layers
+from innerlamp.core.formats.shapes.features import read_features
+from innerlamp.core.formats.shapes.places_out import place_layers
 from innerlamp.core.formats.table import export
 from innerlamp.core.items.base import Item
 from innerlamp.core.items.points import PointSet, SurveyLines

@@ -13,7 +13,7 @@ import pytest
 
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
-from innerlamp.core.formats.page_templates import read_template, template_text
+from innerlamp.core.formats.out.page_templates import read_template, template_text
 from innerlamp.core.items.page import Element, Page, checked
 from innerlamp.core.operations.mapping.pages import round_scale
 from innerlamp.core.progress import SILENT

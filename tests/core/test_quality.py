@@ -15,7 +15,7 @@ from innerlamp.core.compute.statistics import quality
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats.dates import ambiguous, clock_of, read_dates
+from innerlamp.core.formats.tables.dates import ambiguous, clock_of, read_dates
 from innerlamp.core.importing import control_charts
 from innerlamp.core.importing.control_samples import kind_of
 from innerlamp.core.importing.structures import dip_direction, read_bearing

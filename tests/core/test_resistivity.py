@@ -12,7 +12,7 @@ from innerlamp.core.compute.geometry.lines import line_names
 from innerlamp.core.compute.resistivity import arrays
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
-from innerlamp.core.formats import columns
+from innerlamp.core.formats.tables import columns
 from innerlamp.core.items.electrodes import ElectrodeSurvey
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.progress import SILENT

@@ -22,8 +22,8 @@ from pytest import approx
 
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
-from innerlamp.core.formats.features import shapes_of
-from innerlamp.core.formats.grids import read_grid
+from innerlamp.core.formats.grids.grid_files import read_grid
+from innerlamp.core.formats.shapes.features import shapes_of
 from innerlamp.core.formats.table import export
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.base import Item

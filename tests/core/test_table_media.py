@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats import rawtable, tables_in
-from innerlamp.core.formats.las import read_log
+from innerlamp.core.formats.tables import rawtable, tables_in
+from innerlamp.core.formats.tables.las import read_log
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.progress import SILENT

@@ -26,7 +26,7 @@ from innerlamp.core.errors import InputError, LampError
 from innerlamp.core.items.features import LINE, Features, one_each
 from innerlamp.core.items.fields import BlockModel, Grid, Surface
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.geology.uncertainty import entropy
+from innerlamp.core.operations.geology.units.uncertainty import entropy
 from innerlamp.core.progress import CallbackProgress
 from innerlamp.core.running import execute
 

@@ -26,7 +26,7 @@ from innerlamp.core.items.features import RING, Features, one_each
 from innerlamp.core.items.fields import BlockModel, Surface
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.operations.geology.logged_units import proposed_order
+from innerlamp.core.operations.geology.units.logged_units import proposed_order
 from innerlamp.core.progress import CallbackProgress
 from innerlamp.core.running import execute
 

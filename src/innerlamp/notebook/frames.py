@@ -8,8 +8,8 @@ import numpy as np
 import pandas as pd
 
 from ..core.errors import InputError
-from ..core.formats import features as shapes
-from ..core.formats import places_out
+from ..core.formats.shapes import features as shapes
+from ..core.formats.shapes import places_out
 from ..core.items.base import Item
 from ..core.items.electrodes import ElectrodeSurvey
 from ..core.items.features import Features

@@ -8,8 +8,8 @@ import numpy as np
 import pandas as pd
 
 from ..core.errors import InputError
-from ..core.formats import places_out
-from ..core.formats.vtk_items import hexahedra
+from ..core.formats.shapes import places_out
+from ..core.formats.shapes.vtk_items import hexahedra
 from ..core.geometry.mesh import DrapedMesh, TensorMesh
 from ..core.items.base import Item
 from ..core.items.features import POINT, Features

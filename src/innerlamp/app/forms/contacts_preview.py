@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import Cost
 from ...core.items.legend import CLASS_COLOURS
-from ...core.operations.geology.contact_table import NONE
+from ...core.operations.geology.units.contact_table import NONE
 from ..theme.plain import Label
 from .form_state import FormState
 from .previews import Preview

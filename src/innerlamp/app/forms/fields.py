@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QP
 from ...core.declaring.operation import FieldInfo, parted
 from ...core.items.attributes import Attribute
 from ...core.numbers import number_or_none
-from .. import settings
-from ..context import Area, Context
+from ..base import settings
+from ..context.context import Area, Context
 from ..theme.plain import Label
 from .field_base import FieldWidget, as_text
 from .table_field import TableField

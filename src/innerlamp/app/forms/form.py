@@ -20,7 +20,7 @@ from ...core.declaring.operation import Cost, Inputs, Operation
 from ...core.errors import LampError
 from ...core.progress import Progress
 from ...core.project.records import Notice
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 from .fields import AreaField, AttributeField, FileField, MappingField, widget_for
 from .form_state import FormState

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from ...core.declaring.operation import Operation
 from ...core.items.base import Item
-from ..background import Lane
-from ..context import Context
+from ..base.background import Lane
+from ..context.context import Context
 from .field_base import FieldWidget
 from .item_list import ItemList
 

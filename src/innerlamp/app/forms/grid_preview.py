@@ -17,7 +17,7 @@ from ...core.errors import LampError
 from ...core.items.fields import Grid
 from ...core.operations.grids.analysis import SourceDepth, band_of, power_of
 from ...core.progress import Progress
-from ..painters.colours import colour_values
+from ..painters.kit.colours import colour_values
 from ..theme.plain import Label
 from .form_state import FormState
 from .previews import Preview

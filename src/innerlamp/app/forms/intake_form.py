@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 
 from ...core.declaring.operation import Inputs
 from ...core.errors import LampError
-from ...core.formats import saved_mappings
+from ...core.formats.tables import saved_mappings
 from ...core.importing import intake, offers
 from ...core.importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
 from ...core.importing.detection import CellRules
@@ -37,9 +37,9 @@ from ...core.jobs import looking
 from ...core.numbers import number_or_none
 from ...core.operations.data.add_holes import AddHoles
 from ...core.running.execute import find_operation
-from .. import background, settings
-from ..context import Context
-from ..intake_queue import IntakeQueue
+from ..base import background, settings
+from ..context.context import Context
+from ..sequences.intake_queue import IntakeQueue
 from ..theme.plain import Label, plain_tip
 from .offer_preview import OfferPreview
 from .previews import BatchTable

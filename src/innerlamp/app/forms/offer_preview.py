@@ -19,13 +19,13 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.errors import LampError
-from ...core.formats import columns, saved_mappings, tables_in
-from ...core.formats.saved_mappings import SavedMapping, shape_of
+from ...core.formats.tables import columns, saved_mappings, tables_in
+from ...core.formats.tables.saved_mappings import SavedMapping, shape_of
 from ...core.importing import intake, offers
 from ...core.importing.detection import CellRules
 from ...core.importing.offers import KINDS, Offer
-from .. import background
-from ..context import Context
+from ..base import background
+from ..context.context import Context
 from ..theme.plain import Label
 from .picks_preview import PicksEditor
 

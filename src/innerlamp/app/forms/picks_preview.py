@@ -18,10 +18,11 @@ from PySide6.QtWidgets import (
 
 from ...core.compute.geometry.placing import Fit, fit_places
 from ...core.errors import LampError
-from ...core.formats import pictures, tables_in
+from ...core.formats.grids import pictures
+from ...core.formats.tables import tables_in
 from ...core.numbers import number_or_none
-from .. import background
-from ..context import Context
+from ..base import background
+from ..context.context import Context
 from ..theme.plain import Label
 from .fields import RowsField
 from .form_state import FormState

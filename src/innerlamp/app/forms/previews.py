@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
 from ...core.comparing.differences import compare_holes
 from ...core.declaring.operation import Cost, Inputs
 from ...core.errors import LampError
-from ...core.formats import columns, tables_in
+from ...core.formats.tables import columns, tables_in
 from ...core.operations.data import add_holes
 from ...core.progress import SILENT
-from .. import background
+from ..base import background
 from ..theme.plain import Label
 from .fields import MappingField
 from .form_state import FormState

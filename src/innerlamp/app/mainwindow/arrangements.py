@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from .. import settings
+from ..base import settings
 from .centre import DEFAULT, Centre
 
 _MOST = 20

@@ -22,8 +22,8 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.errors import InputError
+from ...core.formats.out.tables_out import file_part
 from ...core.formats.table import formats_for
-from ...core.formats.tables_out import file_part
 from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.fields import BlockModel
@@ -33,7 +33,7 @@ from ...core.items.points import PointSet
 from ...core.numbers import parse_number
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard

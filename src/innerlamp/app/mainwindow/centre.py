@@ -8,8 +8,8 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
-from ..context import Context
-from ..panes.base import Pane
+from ..context.context import Context
+from ..panes.base.pane import Pane
 from ..panes.table import PANES
 from .pane_frame import Move, PaneFrame
 

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from ...core.items.attributes import plain_number
 from ...core.items.base import Item
 from ...core.items.legend import Legend, position, value_at
-from ..context import Context
-from ..painters.colours import colour_at
+from ..context.context import Context
+from ..painters.kit.colours import colour_at
 from ..session.legends import values_of
 
 _BARS, _HIGH, _EDGE = 56, 46, 5

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ...core.project.records import Entry
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QMenu, QSizePolicy, QVBoxLayout
 from ...core.errors import LampError
 from ...core.project.records import Entry, Recipe
 from ...core.running.table import find_operation
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 
 SHOWN = 8  # steps of a long history that are listed at first

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from ...core.crs import describe
 from ...core.jobs.runner import Job
-from ..context import Context, Cursor
+from ..context.context import Context, Cursor
 from ..theme.plain import Label, plain_tip
 
 

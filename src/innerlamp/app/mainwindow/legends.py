@@ -11,10 +11,10 @@ from ...core.items.attributes import is_ground
 from ...core.items.legend import Legend, is_line, value_at
 from ...core.items.signs import LINE_SIGNS, line_sign
 from ...core.project.records import Notice
-from ..context import Context
-from ..painters.colours import class_colour, colour_at
-from ..painters.line_signs import draw_signed_line
-from ..painters.unit_areas import draw_pattern
+from ..context.context import Context
+from ..painters.kit.colours import class_colour, colour_at
+from ..painters.kit.unit_areas import draw_pattern
+from ..painters.map.line_signs import draw_signed_line
 
 _BAR, _CLASS, _WIDE = 36, 14, 210
 

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from ...core.items.base import Item, rows_of_table
 from ...core.items.points import PointSet
 from ...core.project.records import Entry
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 
 _SHOWN = 200  # rows

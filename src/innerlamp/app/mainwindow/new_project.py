@@ -27,8 +27,8 @@ from ...core.importing.systems_proposed import Proposal, proposed_systems
 from ...core.jobs import looking
 from ...core.progress import Progress
 from ...core.systems_by_name import systems_named
-from .. import settings
-from ..background import Lane
+from ..base import settings
+from ..base.background import Lane
 from ..theme.plain import Label, plain_tip
 
 MOST_RECENT = 5

@@ -9,8 +9,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
-from ..context import Context
-from ..panes.base import Pane
+from ..context.context import Context
+from ..panes.base.pane import Pane
 from ..panes.table import PANES
 from ..theme.plain import Label
 from .pane_head import HeadTools

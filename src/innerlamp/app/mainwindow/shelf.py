@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from ...core.items.kinds import KINDS
 from ...core.project.records import Notice
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 
 ID = Qt.ItemDataRole.UserRole

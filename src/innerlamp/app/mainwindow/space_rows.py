@@ -19,8 +19,8 @@ from ...core.items.style import FORMS
 from ...core.items.tracks import columns_of, kinds_for
 from ...core.numbers import parse_number
 from ...core.project.records import Entry
-from ..context import Context
-from ..painters.fading import sensitivity_of
+from ..context.context import Context
+from ..painters.kit.fading import sensitivity_of
 from .style_rows import choice
 
 _FORM_TIPS = {

@@ -24,10 +24,10 @@ from ...core.declaring.operation import AREAS, Area, Operation
 from ...core.project.records import Notice
 from ...core.running.groups import GROUPS
 from ...core.running.table import OPERATIONS, find_operation
-from ..context import Context
+from ..context.context import Context
 from ..forms.form import OperationForm
 from ..forms.intake_form import IntakeForm
-from ..intake_queue import IntakeQueue
+from ..sequences.intake_queue import IntakeQueue
 from ..theme.icons import area_icon
 from ..theme.plain import Label
 

@@ -27,8 +27,8 @@ from ...core.items.points import PointSet
 from ...core.items.signs import PATTERNS
 from ...core.numbers import parse_number
 from ...core.project.records import Entry
-from ..context import Context
-from ..painters.unit_areas import draw_pattern
+from ..context.context import Context
+from ..painters.kit.unit_areas import draw_pattern
 from ..theme.plain import Label, plain_tip
 
 _NONE = "none"

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import plain_tip
 
 _HIGH, _LEFT, _UNDER = 104, 40.0, 26.0

@@ -24,10 +24,10 @@ from PySide6.QtWidgets import (
 from ...core.declaring.operation import AREAS
 from ...core.items.kinds import KINDS
 from ...core.project import left
-from .. import settings
-from ..background import Lane
-from ..context import Context
-from ..demo_in_window import DemoInWindow
+from ..base import settings
+from ..base.background import Lane
+from ..context.context import Context
+from ..sequences.demo_in_window import DemoInWindow
 from ..theme.plain import plain_tip
 from ..theme.theme import THEMES, apply_theme
 from .arrangements import ArrangementsMenu

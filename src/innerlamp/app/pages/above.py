@@ -10,10 +10,10 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from ...core.compute.geometry.planes import in_corridor
 from ...core.items.holes import HoleSet
 from ...core.items.page import PANEL, Element
-from ..painters.section_upper import REACH, panel_grids, profile, profile_range, profile_title, strip_holes
-from ..painters.space import draw_haloed
-from ..painters.views import SectionView
-from ..seen import SeenContext
+from ..context.seen import SeenContext
+from ..painters.kit.room import draw_haloed
+from ..painters.kit.views import SectionView
+from ..painters.section.upper import REACH, panel_grids, profile, profile_range, profile_title, strip_holes
 from .paper import FAINT, INK, MM, font_of, round_interval
 
 _GAP = 1.5  # millimetres between panels

@@ -13,12 +13,12 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.page import Element, scale_words
 from ...core.items.section_look import beside_from
-from ..context import Context
-from ..painters.flat import faded
-from ..painters.space import draw_haloed
+from ..context.context import Context
+from ..context.seen import SeenContext
+from ..painters.kit.flat import faded
+from ..painters.kit.room import draw_haloed
+from ..painters.kit.views import MapView, SectionView, View
 from ..painters.table import PAINTERS
-from ..painters.views import MapView, SectionView, View
-from ..seen import SeenContext
 from .above import paint_above
 from .paper import FAINT, INK, MM, PAD, font_of, round_interval
 

@@ -14,8 +14,8 @@ from ...core.compute.potential.mainfield import main_field
 from ...core.crs import grid_convergence, to_lonlat
 from ...core.errors import LampError
 from ...core.items.page import Element, scale_words
-from ..context import Context
-from ..painters.bitmaps import bitmap, fitted
+from ..context.context import Context
+from ..painters.kit.bitmaps import bitmap, fitted
 from .frames import ground_of, metres_per_pixel
 from .paper import FAINT, INK, MM, font_of, round_interval
 

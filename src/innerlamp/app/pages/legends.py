@@ -17,13 +17,13 @@ from ...core.items.page import Element
 from ...core.items.points import PointSet
 from ...core.items.signs import LINE_SIGNS, PLANE_SIGNS, line_sign, plane_sign
 from ...core.items.tracks import from_data
-from ..context import Context
-from ..painters.colours import class_colour, colour_at
-from ..painters.contour_lines import level_of
-from ..painters.line_signs import draw_signed_line
-from ..painters.map_painters import line_kinds, reading_kinds, surface_colour, symbols_of
-from ..painters.structure_signs import draw_sign
-from ..painters.unit_areas import draw_pattern
+from ..context.context import Context
+from ..painters.kit.colours import class_colour, colour_at
+from ..painters.kit.unit_areas import draw_pattern
+from ..painters.map.contour_lines import level_of
+from ..painters.map.line_signs import draw_signed_line
+from ..painters.map.map_painters import line_kinds, reading_kinds, surface_colour, symbols_of
+from ..painters.map.structure_signs import draw_sign
 from .frames import FrameContext
 from .furniture import LEFT, MIDDLE, rect_of
 from .paper import INK, font_of

@@ -14,9 +14,9 @@ from ...core.items.attributes import plain_number
 from ...core.items.holes import HoleSet
 from ...core.items.legend import Legend, position
 from ...core.items.page import Element, scale_words
-from ..context import Context
-from ..painters.colours import class_colour, colour_at
-from ..painters.unit_areas import draw_pattern
+from ..context.context import Context
+from ..painters.kit.colours import class_colour, colour_at
+from ..painters.kit.unit_areas import draw_pattern
 from .frames import FrameContext
 from .furniture import rect_of
 from .paper import FAINT, INK, MM, font_of, round_interval

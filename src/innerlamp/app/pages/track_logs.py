@@ -18,9 +18,9 @@ from ...core.items.legend import Legend, without_unit
 from ...core.items.page import Element, scale_words
 from ...core.items.points import PointSet
 from ...core.items.tracks import Track, from_data
-from ..context import Context
-from ..painters.log_rows import HereRows, LogSource, of_hole
-from ..painters.log_tracks import CURVES, Strip, paint_track
+from ..context.context import Context
+from ..painters.logs.rows import HereRows, LogSource, of_hole
+from ..painters.logs.tracks import CURVES, Strip, paint_track
 from ..theme.theme import PAPER
 from .frames import FrameContext
 from .furniture import rect_of

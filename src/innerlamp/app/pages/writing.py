@@ -14,7 +14,7 @@ from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter
 from ...core.crs import parse_crs
 from ...core.errors import InputError, LampError
 from ...core.items.page import Element, Page
-from ..context import Context
+from ..context.context import Context
 from .frames import ground_of, map_rect, paint_map, paint_section
 from .furniture import paint_inset, paint_north, paint_notes, paint_picture, paint_scale, paint_title
 from .legends import paint_legend

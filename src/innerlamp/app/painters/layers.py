@@ -9,10 +9,10 @@ from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.style import Style
 from ...core.project.records import Entry
-from ..context import Context
-from .scene_models import picture_entry
+from ..context.sight import Sight
+from .kit.views import SceneView, SectionView, View
+from .space.models import picture_entry
 from .table import PAINTERS, Painter
-from .views import SceneView, SectionView, View
 
 
 class Layers:
@@ -33,7 +33,7 @@ class Layers:
         self._drawn: dict[str, tuple[object, float, list[Any]]] = {}
         self.painted = 0  # how often a painter was called
 
-    def update(self, ctx: Context, view: View, entries: Iterable[Entry], wait: bool = False) -> None:
+    def update(self, ctx: Sight, view: View, entries: Iterable[Entry], wait: bool = False) -> None:
         """Draw entries as a view sees them: those that changed, and no others.
 
         With `wait` items that lie on the ground are left until the ground has been read.
@@ -86,7 +86,7 @@ class Layers:
         return [g for i, (_, _, graphics) in self._drawn.items() if item in (None, i) for g in graphics]
 
 
-def look_key(ctx: Context, view: View, painter: Painter, entry: Entry, item: Item) -> object:
+def look_key(ctx: Sight, view: View, painter: Painter, entry: Entry, item: Item) -> object:
     """All that the picture of an item depends on; when it is equal the picture is."""
     attribute = ctx.attribute_of(entry)
     legend = ctx.legend(attribute, item) if attribute in entry.attributes else None
@@ -111,6 +111,6 @@ def _is_ground(entry: Entry) -> bool:
     return entry.kind == "grid" and is_ground(entry.attributes)
 
 
-def _ground_comes(ctx: Context) -> bool:
+def _ground_comes(ctx: Sight) -> bool:
     """Whether there is a ground that is still being read."""
     return ctx.ground() is None and any(_is_ground(e) and e.id not in ctx.problems for e in ctx.entries())

@@ -10,7 +10,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from . import map_painters, scene_models, scene_painters, section_features, section_painters
+from .map import map_painters
+from .section import features as section_features
+from .section import section_painters
+from .space import models as scene_models
+from .space import scene_painters
 
 Use = Literal["ground", "corridor", "exaggeration", "draped", "picture"]
 

@@ -4,27 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..context import Context
-from .base import Pane
-from .chart_pane import ChartPane
-from .checks_pane import ChecksPane
-from .log_pane import LogPane
-from .map_pane import MapPane
-from .page_pane import PagePane
-from .profile_pane import ProfilePane
-from .section_pane import SectionPane
-from .stereo_pane import StereoPane
-from .table_pane import TablePane
+from ..context.context import Context
+from .base.pane import Pane
+from .charts.chart_pane import ChartPane
+from .charts.profile_pane import ProfilePane
+from .charts.stereo_pane import StereoPane
+from .logs.log_pane import LogPane
+from .map.map_pane import MapPane
+from .section.section_pane import SectionPane
+from .sheets.page_pane import PagePane
+from .tables.checks_pane import ChecksPane
+from .tables.table_pane import TablePane
 
 
 def _scene(ctx: Context) -> Pane:
-    from .scene_pane import ScenePane  # VTK is loaded only when a 3D pane is there
+    from .space.scene_pane import ScenePane  # VTK is loaded only when a 3D pane is there
 
     return ScenePane(ctx)
 
 
 def _walk(ctx: Context) -> Pane:
-    from .walk_pane import WalkPane  # as above
+    from .sheets.walk_pane import WalkPane  # as above
 
     return WalkPane(ctx)
 

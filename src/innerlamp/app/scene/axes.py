@@ -7,9 +7,9 @@ from PySide6.QtGui import QColor
 from vtkmodules.vtkRenderingCore import vtkActor, vtkBillboardTextActor3D, vtkProp3D, vtkRenderer
 
 from ...core.numbers import round_length
-from ..painters.actors import actor
-from ..painters.polydata import polydata
-from ..painters.scene_painters import text
+from ..painters.space.actors import actor
+from ..painters.space.polydata import polydata
+from ..painters.space.scene_painters import text
 
 _TICKS = 5  # about so many along an axis
 _WORDS = 11  # points

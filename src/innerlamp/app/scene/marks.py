@@ -14,7 +14,7 @@ from vtkmodules.vtkRenderingCore import (
 )
 
 from ...core.numbers import round_length
-from ..painters.polydata import polydata
+from ..painters.space.polydata import polydata
 
 _LONGEST = 110.0  # pixels
 _LEFT, _BOTTOM = 10.0, 34.0

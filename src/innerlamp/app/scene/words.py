@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QRectF
 from vtkmodules.vtkRenderingCore import vtkCamera, vtkProp3D
 
-from ..painters.space import Space
+from ..painters.kit.room import Space
 
 
 def is_words(prop: vtkProp3D) -> bool:

@@ -9,7 +9,7 @@ from ...core.errors import LampError
 from ...core.project import payload
 from ...core.project.records import Entry
 from ...core.project.store import Store
-from .. import background
+from ..base import background
 
 Answer = list[differences.Change] | str | None
 

@@ -10,7 +10,7 @@ from ...core.items.base import Item
 from ...core.project import payload
 from ...core.project.records import Entry
 from ...core.project.store import Store
-from .. import background
+from ..base import background
 
 
 class ItemReader:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ...core.items.walk import Walk
-from ..context import Context
+from ..context.context import Context
 from ..theme.plain import Label
 from .stage_view import StageView
 

@@ -21,7 +21,7 @@ from ...core.items.holes import HoleSet, readings_with, table_with
 from ...core.items.legend import Legend, value_at
 from ...core.items.points import PointSet, SurveyLines, TargetSet
 from ...core.project.records import Entry
-from ..painters.colours import class_colour, colour_at, shown
+from ..painters.kit.colours import class_colour, colour_at, shown
 from ..scene.words import is_words
 from .stage import Placed
 

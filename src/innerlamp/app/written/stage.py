@@ -13,8 +13,8 @@ from ...core.items.attributes import is_ground
 from ...core.items.base import Item
 from ...core.items.walk import Stop
 from ...core.project.records import Entry
+from ..painters.kit.views import SceneView
 from ..painters.table import PAINTERS
-from ..painters.views import SceneView
 from ..scene.cameras import box_of, seen_from
 
 FloatArray = NDArray[np.float64]

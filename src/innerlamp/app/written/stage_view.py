@@ -14,9 +14,9 @@ from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
 from vtkmodules.vtkRenderingCore import vtkRenderer
 
 from ...core.items.walk import Stop
-from ..context import Context
+from ..context.context import Context
+from ..context.seen import SeenContext
 from ..scene.canvas import Canvas
-from ..seen import SeenContext
 from .scenery import Scenery
 from .stage import Camera, camera_of, staged
 

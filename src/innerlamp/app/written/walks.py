@@ -15,10 +15,10 @@ from ...core.items.walk import Stop, Walk
 from ...core.progress import SILENT, Progress
 from ...core.project.records import Entry
 from ...core.running.errands import SceneExport
+from ..context.seen import SeenContext
 from ..pages.legends import paint_legend
 from ..pages.paper import FAINT, INK, MM, font_of
 from ..pages.writing import pdf_of
-from ..seen import SeenContext
 from .html import page_of
 from .pictures import Studio, turntable, write_film
 from .scene_data import layer_of, legends_of, scene_of

@@ -10,20 +10,10 @@ from typing import Any
 
 from ..errors import InputError
 from ..items.base import Item
-from . import (
-    features,
-    grids,
-    meshes,
-    mining,
-    page_templates,
-    photographs,
-    pictures,
-    places_out,
-    tables_out,
-    vtk_items,
-    walks,
-    workbooks,
-)
+from .grids import grid_files as grids
+from .grids import photographs, pictures
+from .out import page_templates, tables_out, walks, workbooks
+from .shapes import features, meshes, mining, places_out, vtk_items
 
 
 @dataclass(frozen=True)

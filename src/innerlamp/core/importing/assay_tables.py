@@ -12,7 +12,7 @@ import pandas as pd
 from ..compute.drilling import overlaps
 from ..elements import letters_of
 from ..findings import Findings
-from ..formats import columns
+from ..formats.tables import columns
 from ..units import by_factor, factor
 from . import element_columns
 from .detection import GRADES, CellRules, Place

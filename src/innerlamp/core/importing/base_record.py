@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from ..compute.potential.diurnal import seconds_of
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import columns, dates, rawtable, tables_in
-from ..formats.rawtable import RawTable
+from ..formats.tables import columns, dates, rawtable, tables_in
+from ..formats.tables.rawtable import RawTable
 from ..items.attributes import told_by
 from .gaps import zeros_are_gaps
 

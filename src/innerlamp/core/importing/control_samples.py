@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import pandas as pd
 
 from ..findings import Findings
-from ..formats import dates, tables_in
+from ..formats.tables import dates, tables_in
 from .detection import CellRules
 from .reading import attributes, mapped
 

@@ -10,7 +10,7 @@ import pandas as pd
 
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import tables_in
+from ..formats.tables import tables_in
 from .reading import mapped, number_column, system_of, to_project
 
 _NUMBERS = ("electrode", "distance_m", "x", "y", "z", "buried_m")

@@ -12,9 +12,9 @@ from ..compute.drilling import checks
 from ..compute.drilling.overlaps import Overlaps
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import columns, dates, tables_in
-from ..formats.dates import DayOrder
-from ..formats.rawtable import RawTable
+from ..formats.tables import columns, dates, tables_in
+from ..formats.tables.dates import DayOrder
+from ..formats.tables.rawtable import RawTable
 from ..items.holes import INTERVAL_PLACES
 from . import plausible
 from .angles import negative_down

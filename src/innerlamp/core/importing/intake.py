@@ -14,8 +14,8 @@ import pyarrow as pa
 from ..elements import measured, ranked
 from ..errors import InputError, LampError
 from ..findings import Findings
-from ..formats import columns, dates, rawtable, tables_in
-from ..formats.rawtable import RawTable
+from ..formats.tables import columns, dates, rawtable, tables_in
+from ..formats.tables.rawtable import RawTable
 from ..units import unit_in_heading
 from .angles import sense_of
 from .detection import GRADES, CellRules

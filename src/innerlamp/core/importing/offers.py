@@ -9,9 +9,11 @@ from pathlib import Path
 
 from ..elements import measured
 from ..errors import InputError, LampError
-from ..formats import columns, features, mining, pictures, rasters, rawtable, tables_in
-from ..formats.rawtable import Layout
-from ..formats.saved_mappings import SavedMapping, shape_of
+from ..formats.grids import pictures, rasters
+from ..formats.shapes import features, mining
+from ..formats.tables import columns, rawtable, tables_in
+from ..formats.tables.rawtable import Layout
+from ..formats.tables.saved_mappings import SavedMapping, shape_of
 from ..given_paths import given_path
 from .control_samples import kind_of
 from .core_names import names_depths

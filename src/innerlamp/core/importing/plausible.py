@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from ..findings import Findings
-from ..formats import columns
+from ..formats.tables import columns
 from ..units import in_metres
 from .detection import GRADES, Place
 

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from ..crs import same_system, transformers
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import columns, rawtable
-from ..formats.rawtable import RawTable
+from ..formats.tables import columns, rawtable
+from ..formats.tables.rawtable import RawTable
 from ..units import in_metres
 from . import detection, element_columns
 from .detection import CellRules, Place

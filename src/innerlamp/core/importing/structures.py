@@ -10,8 +10,8 @@ import pandas as pd
 
 from ..errors import InputError
 from ..findings import Findings
-from ..formats import columns
-from ..formats.rawtable import RawTable
+from ..formats.tables import columns
+from ..formats.tables.rawtable import RawTable
 from .reading import number_column
 
 Planes = Literal[

@@ -12,7 +12,10 @@ import pyproj
 
 from ..crs import describe, is_metric, plan_and_height, transformer
 from ..errors import CrsError, InputError, LampError
-from ..formats import ascii_grids, columns, features, grids, pictures, rasters, tables_in, vectors
+from ..formats.grids import ascii_grids, pictures, rasters
+from ..formats.grids import grid_files as grids
+from ..formats.shapes import features, vectors
+from ..formats.tables import columns, tables_in
 from ..numbers import number_or_none
 from ..progress import SILENT, Progress
 from ..systems_by_name import systems_named
@@ -103,7 +106,7 @@ def _of_raster(path: Path) -> tuple[str, tuple[float, float] | None]:
 
 
 def _of_netcdf(path: Path) -> tuple[str, tuple[float, float] | None]:
-    from ..formats import netcdf
+    from ..formats.grids import netcdf
 
     system, bounds = netcdf.system_and_bounds(path)
     return system, _middle(bounds)

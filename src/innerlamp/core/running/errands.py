@@ -125,6 +125,6 @@ def _page(errand: Export, page: Page, path: Path) -> tuple[str, ...]:
 def _off_screen(errand: Export | SceneExport) -> Iterator[tuple[Any, Store]]:
     """The window's painters, that draw off the screen in a worker, and the project to look at."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    headless = import_module("innerlamp.app.headless")
+    headless = import_module("innerlamp.app.start.headless")
     with Store.open(errand.project, write=False) as store:
         yield headless, store

@@ -34,13 +34,9 @@ from ..operations.drilling import (
     nearest_sample,
     oriented,
 )
-from ..operations.geology import (
-    block_columns,
-    block_parts,
-    block_reports,
+from ..operations.geology.grades import block_columns, block_parts, block_reports, estimate_blocks, grade_shell
+from ..operations.geology.units import (
     build_model,
-    estimate_blocks,
-    grade_shell,
     leave_out,
     planes_gridded,
     scorecard,

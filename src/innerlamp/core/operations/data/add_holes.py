@@ -14,7 +14,7 @@ from ...compute.drilling.desurvey import method_named
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, param
 from ...errors import UnitError
 from ...findings import Findings, gravest_first
-from ...formats.columns import plain
+from ...formats.tables.columns import plain
 from ...importing import corrections, hole_paths
 from ...importing.detection import GRADES
 from ...importing.element_columns import identity

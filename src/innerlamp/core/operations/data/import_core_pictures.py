@@ -11,7 +11,8 @@ from ...compute.drilling import desurvey
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import photographs, tables_in
+from ...formats.grids import photographs
+from ...formats.tables import tables_in
 from ...given_paths import given_path
 from ...importing.core_names import Names
 from ...importing.hole_paths import path_from

@@ -7,7 +7,8 @@ import dataclasses
 from ...compute.geometry.triangles import is_closed, volume
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...errors import InputError
-from ...formats import mining, tables_in
+from ...formats.shapes import mining
+from ...formats.tables import tables_in
 from ...items.base import Item
 from ...items.fields import Surface
 from ...progress import Progress

@@ -16,8 +16,8 @@ from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import tables_in
-from ...formats.dates import DayOrder
+from ...formats.tables import tables_in
+from ...formats.tables.dates import DayOrder
 from ...importing import hole_tables
 from ...importing.assay_tables import AssayFile, one_table
 from ...importing.choices import AboveRule, DetectionRule, Dips, NegativeRule

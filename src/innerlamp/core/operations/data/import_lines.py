@@ -14,9 +14,9 @@ from ...compute.potential.mainfield import parse_date
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import dates, tables_in
-from ...formats.dates import DayOrder
-from ...formats.rawtable import RawTable
+from ...formats.tables import dates, tables_in
+from ...formats.tables.dates import DayOrder
+from ...formats.tables.rawtable import RawTable
 from ...importing.detection import CellRules
 from ...importing.gaps import zeros_are_gaps
 from ...importing.reading import LengthUnit, attributes, mapped, number_column, title

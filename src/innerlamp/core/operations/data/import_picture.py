@@ -12,7 +12,8 @@ from ...crs import same_system
 from ...declaring.operation import Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import pictures, tables_in
+from ...formats.grids import pictures
+from ...formats.tables import tables_in
 from ...importing.reading import title
 from ...items.base import Item
 from ...items.picture import Picture

@@ -12,8 +12,9 @@ from ...crs import plan_and_height, same_system, transformers
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import grids, tables_in
-from ...formats.rawtable import RawTable
+from ...formats.grids import grid_files as grids
+from ...formats.tables import tables_in
+from ...formats.tables.rawtable import RawTable
 from ...importing.choices import AboveRule, DetectionRule, NegativeRule
 from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit, attributes, length_column, mapped, system_of, title, to_project

@@ -14,7 +14,7 @@ from ...compute.resistivity import arrays
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, Several, ground_slot, param
 from ...errors import InputError
 from ...findings import Findings, Severity
-from ...formats import tables_in
+from ...formats.tables import tables_in
 from ...importing import electrode_lines
 from ...importing.detection import CellRules
 from ...importing.reading import attributes, mapped, number_column

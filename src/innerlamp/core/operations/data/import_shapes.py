@@ -8,8 +8,9 @@ from ...compute.geometry.triangles import is_closed, volume
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats import features, meshes, tables_in, vtk_items
-from ...formats.cells import mesh_of_cells
+from ...formats.shapes import features, meshes, vtk_items
+from ...formats.shapes.cells import mesh_of_cells
+from ...formats.tables import tables_in
 from ...geometry.mesh import TensorMesh
 from ...importing.reading import mapped, number_column, system_of, title, to_project
 from ...items.base import Item

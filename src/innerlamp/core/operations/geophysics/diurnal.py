@@ -11,7 +11,7 @@ from ...compute.potential.diurnal import diurnal, seconds_of
 from ...declaring.operation import Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats.dates import DayOrder
+from ...formats.tables.dates import DayOrder
 from ...importing.base_record import placed, read_base
 from ...items.base import Item
 from ...items.points import SurveyLines

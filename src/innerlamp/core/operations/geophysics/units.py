@@ -9,7 +9,7 @@ import pandas as pd
 
 from ...declaring.operation import Inputs
 from ...errors import InputError
-from ...formats.features import polygons_of
+from ...formats.shapes.features import polygons_of
 from ...items.features import Features, texts_of
 from ...items.fields import BlockModel
 

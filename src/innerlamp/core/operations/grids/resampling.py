@@ -9,7 +9,7 @@ import numpy as np
 
 from ...declaring.operation import Cost, Example, Input, Inputs, Maybe, Operation, Output, Params, param
 from ...errors import InputError
-from ...formats.features import polygons_of
+from ...formats.shapes.features import polygons_of
 from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import Grid

@@ -11,7 +11,7 @@ import numpy as np
 
 from ...declaring.operation import Cost, Input, Inputs, Params, param
 from ...errors import InputError
-from ...formats.features import polygons_of
+from ...formats.shapes.features import polygons_of
 from ...geometry.grid import GridGeometry, geometry_around
 from ...items.base import Item
 from ...items.features import Features

@@ -12,7 +12,7 @@ from pydantic import BeforeValidator
 from ...compute.geometry import sketching as sk
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Places, param
 from ...errors import InputError
-from ...formats.features import flatten, polygons_of, shapes_of
+from ...formats.shapes.features import flatten, polygons_of, shapes_of
 from ...items.base import Item
 from ...items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts
 from ...numbers import parse_number

@@ -10,7 +10,7 @@ import pandas as pd
 
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
-from ...formats.features import polygons_of
+from ...formats.shapes.features import polygons_of
 from ...items.base import Item
 from ...items.features import RING, Features, one_each, texts_of
 from ...items.points import PointSet

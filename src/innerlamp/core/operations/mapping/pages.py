@@ -16,7 +16,7 @@ from ...compute.potential.mainfield import parse_date
 from ...crs import describe
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Several, param
 from ...errors import InputError
-from ...formats.page_templates import read_template
+from ...formats.out.page_templates import read_template
 from ...items.base import Item
 from ...items.page import PAPERS, Page, checked, scale_words
 from ...progress import Progress

@@ -1,0 +1,440 @@
+"""Which column of a table plays which role, guessed from its heading; the user has the last word."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from ...elements import letters_of
+from ...units import without_unit_in_heading
+from .heading_words import words_of
+
+
+@dataclass(frozen=True)
+class Role:
+    """One thing a table can tell: what it is called inside, for people, and by which headings it is known.
+
+    `headings` are the English ones; `words` names the line of `heading_words` with those of other languages.
+    """
+
+    name: str
+    label: str
+    required: bool
+    headings: tuple[str, ...]
+    words: str = ""
+
+    @property
+    def known_by(self) -> tuple[str, ...]:
+        """All headings that tell it, the likeliest first."""
+        return (*self.headings, *words_of(self.words))
+
+
+_HOLE = Role(
+    "hole",
+    "Hole ID",
+    True,
+    ("holeid", "hole", "bhid", "dhid", "holeno", "drillhole", "holename", "borehole", "dh", "ddh", "holeident"),
+    "hole",
+)
+_EAST = (
+    "easting",
+    "east",
+    "x",
+    "xutm",
+    "utme",
+    "eastingm",
+    "coordx",
+    "mgae",
+    "eutm",
+    "xcoord",
+    "e",
+    "longitude",
+    "lon",
+    "long",
+    "lng",
+    *words_of("longitude"),
+)
+_NORTH = (
+    "northing",
+    "north",
+    "y",
+    "yutm",
+    "utmn",
+    "northingm",
+    "coordy",
+    "mgan",
+    "nutm",
+    "ycoord",
+    "n",
+    "latitude",
+    "lat",
+    *words_of("latitude"),
+)
+_ELEV = (
+    "elevation",
+    "elev",
+    "z",
+    "rl",
+    "altitude",
+    "height",
+    "elevationm",
+    "zm",
+    "alt",
+    "masl",
+    "collarrl",
+    "sensorelev",
+    "gpsalt",
+)
+
+# The sensor's elevation by the names that loggers give it. A height above ground (radar, laser, clearance) is none.
+_SENSOR = (
+    "sensorelevation",
+    "sensoralt",
+    "sensoraltitude",
+    "zsensor",
+    "sensorz",
+    "magz",
+    "zmag",
+    "magelev",
+    "birdelev",
+    "birdz",
+    "gpsz",
+    "zgps",
+    "gpsheight",
+    "gpselev",
+    "gpselevation",
+    "gpsaltitude",
+    "altgps",
+    "galt",
+    "elevgps",
+    "altitudegps",
+    "heightgps",
+    "mslheight",
+    "heightmsl",
+    "altmsl",
+    "altitudemsl",
+    "ellipsoidheight",
+    "heightellipsoid",
+    "hae",
+    "orthometricheight",
+)
+
+_AZIMUTH = (
+    "azimuth",
+    "azi",
+    "az",
+    "bearing",
+    "azimuthgrid",
+    "brg",
+    "azgrid",
+    "azimuthtrue",
+    "azimuthmag",
+    "azimag",
+    "azitrue",
+)
+_DIP = ("dip", "inclination", "incl", "plunge", "inc")
+
+ROLES: dict[str, tuple[Role, ...]] = {
+    "collar": (
+        _HOLE,
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
+        Role(
+            "depth_m",
+            "Final depth",
+            False,
+            ("depth", "finaldepth", "eoh", "totaldepth", "td", "maxdepth", "length", "enddepth", "eohdepth"),
+            "final depth",
+        ),
+        Role("date", "Date", False, ("date", "drilled", "enddate", "completed", "datecompleted", "drilldate"), "date"),
+        Role("azimuth", "Azimuth", False, _AZIMUTH, "azimuth"),
+        Role("dip", "Dip", False, _DIP, "dip"),
+    ),
+    "reading": (
+        _HOLE,
+        Role("depth_m", "Depth", True, ("depth", "at", "depthm", "measureddepth", "md", "dept", "position"), "depth"),
+    ),
+    "survey": (
+        _HOLE,
+        Role(
+            "depth_m",
+            "Depth",
+            True,
+            ("depth", "at", "surveydepth", "distance", "depthm", "measureddepth", "md", "station"),
+            "depth",
+        ),
+        Role("azimuth", "Azimuth", True, _AZIMUTH, "azimuth"),
+        Role("dip", "Dip", True, _DIP, "dip"),
+    ),
+    "interval": (
+        _HOLE,
+        Role("from_m", "From", True, ("from", "fromm", "depthfrom", "start", "mfrom", "top"), "from"),
+        Role("to_m", "To", True, ("to", "tom", "depthto", "end", "mto", "bottom", "base"), "to"),
+    ),
+    "points": (
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
+    ),
+    "structures": (
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
+        Role("dip", "Dip or plunge", True, ("dip", "dipangle", "plunge", "inclination", "dipdeg"), "dip"),
+        Role(
+            "direction",
+            "Dip direction, strike or trend",
+            True,
+            (
+                "dipdirection",
+                "dipdir",
+                "dipazimuth",
+                "dipazi",
+                "dipaz",
+                "ddir",
+                "strike",
+                "str",
+                "trend",
+                "azimuth",
+                "azi",
+                "direction",
+            ),
+            "dip direction strike",
+        ),
+    ),
+    "resistivity": (
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile"), "line"),
+        Role("a", "Current a", True, ()),
+        Role("b", "Current b", True, ()),
+        Role("m", "Voltage m", True, ()),
+        Role("n", "Voltage n", True, ()),
+        Role(
+            "rho",
+            "Apparent resistivity",
+            False,
+            ("rhoa", "rho", "apparentresistivity", "resistivity", "appres", "rhoaohmm", "rhoohmm", "appresohmm", "ra"),
+        ),
+        Role(
+            "resistance",
+            "Resistance",
+            False,
+            ("resistance", "r", "ohm", "rohm", "resistanceohm", "res", "voveri", "vi", "dvi"),
+        ),
+        Role("voltage", "Voltage", False, ("v", "voltage", "vp", "dv", "u", "vmv", "vpmv", "potential", "vmn", "dvmn")),
+        Role("current", "Current", False, ("i", "current", "in", "iab", "ima", "inma"), "current"),
+        Role(
+            "chargeability",
+            "Chargeability (IP)",
+            False,
+            ("chargeability", "charg", "ip", "m", "mx", "mtotal", "globalm", "mglobal", "ipmvv", "appchargeability"),
+            "chargeability",
+        ),
+        Role(
+            "chargeability_error",
+            "IP error",
+            False,
+            ("chargeabilityerror", "charger", "iperr", "iperror", "mdev", "devm", "merr", "ipdev", "mstd"),
+        ),
+        Role(
+            "error",
+            "Error",
+            False,
+            ("error", "err", "errpct", "dev", "q", "stdev", "std", "sd", "uncertainty", "errorpct", "devpct"),
+        ),
+        Role("stacked", "Stacks", False, ("stack", "stacks", "nstack", "cycles", "repeats")),
+    ),
+    "electrodes": (
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "profile"), "line"),
+        Role(
+            "electrode",
+            "Number",
+            False,
+            ("electrode", "no", "number", "id", "el", "elno", "electrodeno", "pin", "index"),
+            "electrode",
+        ),
+        Role(
+            "distance_m",
+            "Distance along line",
+            False,
+            ("distance", "distancem", "chainage", "dist", "station", "position", "along"),
+            "distance",
+        ),
+        Role("x", "Easting", False, _EAST, "x"),
+        Role("y", "Northing", False, _NORTH, "y"),
+        Role("z", "Elevation", False, _ELEV, "z"),
+        Role(
+            "buried_m",
+            "Depth below ground",
+            False,
+            ("depth", "depthm", "buried", "burial", "burialdepth", "depthbelowground", "profundidad", "profondeur"),
+        ),
+    ),
+    "controls": (
+        Role("sample", "Sample", True, ("sample", "sampleid", "sampleno", "samplenumber", "id", "samp"), "sample"),
+        Role(
+            "type",
+            "Kind of control",
+            True,
+            ("type", "qctype", "kind", "controltype", "sampletype", "qaqc", "qc", "qaqctype", "control"),
+            "type",
+        ),
+        Role(
+            "standard",
+            "Standard",
+            False,
+            ("standard", "standardid", "crm", "std", "reference", "material", "stdid", "crmid"),
+            "standard",
+        ),
+        Role(
+            "original",
+            "Original sample",
+            False,
+            ("original", "originalsample", "parent", "parentsample", "duplicateof", "dupof", "origsample", "checkof"),
+            "original",
+        ),
+        Role(
+            "batch",
+            "Batch",
+            False,
+            ("batch", "job", "labjob", "despatch", "dispatch", "report", "certificate"),
+            "batch",
+        ),
+        Role("date", "Date", False, ("date", "analysed", "assaydate", "reported", "labdate"), "date"),
+    ),
+    "lines": (
+        Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline"), "line"),
+        Role("x", "Easting", True, _EAST, "x"),
+        Role("y", "Northing", True, _NORTH, "y"),
+        Role("z", "Sensor elevation", False, (*_ELEV, *_SENSOR), "z"),
+        Role("date", "Date", False, ("date", "flown", "surveydate", "day", "datetime", "timestamp"), "date"),
+        Role("time", "Time", False, ("time", "utc", "utctime", "gpstime", "clock", "hhmmss", "localtime"), "time"),
+        Role(
+            "fiducial",
+            "Fiducial",
+            False,
+            ("fid", "fiducial", "fidno", "fiducialno", "recno", "record", "seq", "counter"),
+        ),
+    ),
+}
+
+
+def plain(heading: str) -> str:
+    """Reduce a heading to letters and digits without its unit: ``Depth (m)`` becomes ``depth``."""
+    text = re.sub(r"[\(\[].*?[\)\]]", "", heading.lower())
+    return re.sub(r"[^a-z0-9]", "", text)
+
+
+def spellings(heading: str) -> tuple[str, ...]:
+    """Return what a heading may be known by: whole, without what stands in brackets, without its unit; no accents."""
+    bare = re.sub(r"[\(\[].*?[\)\]]", "", heading)
+    texts = (heading, bare, without_unit_in_heading(bare))
+    return tuple(dict.fromkeys(t for text in texts if (t := re.sub(r"[^a-z0-9]", "", letters_of(text)))))
+
+
+def words_in(heading: str) -> list[str]:
+    """Return the words of a heading in small letters without accents."""
+    return [w for w in re.split(r"[^a-z0-9]+", letters_of(heading.strip())) if w]
+
+
+def tells(heading: str, words: str) -> bool:
+    """Return whether a heading, or one of its words, is of a line of `heading_words`, in any language."""
+    known = words_of(words)
+    return any(t in known for t in (*spellings(heading), *(w for w in words_in(heading) if len(w) > 2)))
+
+
+def names(heading: str, words: str) -> bool:
+    """Return whether a whole heading, or its first word, is of a line of `heading_words`: a fracture density is no density."""
+    known = words_of(words)
+    parts = words_in(heading)
+    if any(t in known for t in spellings(heading)):
+        return True
+    return bool(parts) and len(parts[0]) > 2 and parts[0] in known and not set(parts[1:]) & _NUMBERS_OF
+
+
+# A second word that makes a number of a record out of what it follows: ``Rec_No`` is no recovery.
+_NUMBERS_OF = {"no", "nr", "num", "number", "id", "date", "by", "code", "index"}
+
+
+def guess(columns: Sequence[str], table: str) -> dict[str, str]:
+    """Return the likely column of each role of a kind of table; roles without a candidate are absent.
+
+    A whole heading tells before its first word does ("Azi grid"), and that before any of its words ("ID of hole").
+    """
+    if table == "resistivity":
+        return _with_electrodes(columns)
+    return _guess(columns, ROLES[table])
+
+
+# Current and potential electrodes by the names that they have: one family for all four, so that a level n or a dipole
+# length a beside Tx and Rx is none of them.
+_FAMILIES = (
+    ("a", "b", "m", "n"),
+    ("c1", "c2", "p1", "p2"),
+    ("i1", "i2", "v1", "v2"),
+    ("tx1", "tx2", "rx1", "rx2"),
+    ("txa", "txb", "rxm", "rxn"),
+    ("t1", "t2", "r1", "r2"),
+    ("ca", "cb", "pm", "pn"),
+    ("current1", "current2", "potential1", "potential2"),
+)
+_AROUND = (
+    "",
+    "x",
+    "el",
+    "elec",
+    "electrode",
+    "elno",
+    "pos",
+    "position",
+    "no",
+    "nr",
+    "number",
+    "s",
+    "loc",
+    "electrodo",
+    "elektrode",
+)
+
+
+def _with_electrodes(columns: Sequence[str]) -> dict[str, str]:
+    flat = {c: spellings(c) for c in columns}
+    best: dict[str, str] = {}
+    for family in (*_FAMILIES[1:], _FAMILIES[0]):
+        four: dict[str, str] = {}
+        for role, base in zip("abmn", family, strict=True):
+            known = {base + w for w in _AROUND} | {w + base for w in _AROUND}
+            hit = next((c for c in columns if any(t in known for t in flat[c]) and c not in four.values()), "")
+            if hit:
+                four[role] = hit
+        best = four if len(four) > len(best) else best
+        if len(four) == 4:
+            break
+    rest = [c for c in columns if c not in best.values()]
+    return {**best, **_guess(rest, [r for r in ROLES["resistivity"] if r.name not in "abmn"])}
+
+
+def _guess(columns: Sequence[str], roles: Sequence[Role]) -> dict[str, str]:
+    flat = {c: spellings(c) for c in columns}
+    words = {c: words_in(c) for c in columns}
+    taken: set[str] = set()
+    mapping: dict[str, str] = {}
+    for role in roles:
+        place = {word: k for k, word in reversed(list(enumerate(role.known_by)))}
+        free = [c for c in columns if c not in taken]
+        ranked = [(min(place[t] for t in flat[c] if t in place), c) for c in free if any(t in place for t in flat[c])]
+        if not ranked:
+            first = {c: words[c][0] for c in free if words[c] and len(words[c][0]) > 1}
+            ranked = [(place[w], c) for c, w in first.items() if w in place]
+        if not ranked and role.required:
+            ranked = [(place[w], c) for c in free for w in words[c][1:] if len(w) > 3 and w in place]
+        if ranked:
+            mapping[role.name] = min(ranked)[1]
+            taken.add(mapping[role.name])
+    return mapping
+
+
+def missing(mapping: Mapping[str, str], table: str) -> list[str]:
+    """Labels of required roles that have no column."""
+    return [r.label for r in ROLES[table] if r.required and not mapping.get(r.name)]

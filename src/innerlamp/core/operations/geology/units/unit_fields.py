@@ -1,0 +1,248 @@
+"""The field of each unit: how far inside of its contact places lie, as far as that contact alone decides."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+import pandas as pd
+
+from ....compute.geology import age_order as ao
+from ....compute.geology.faults import Fault, taken_back
+from ....compute.geology.units.kept_fields import kept
+from ....errors import InputError
+from ....progress import Progress
+from .contact_evidence import Evidence, evidence, for_series, levels, one_set, thinned
+from .covers import cover_of
+from .fault_throws import cutting
+from .given_surfaces import inside_of
+from .logged_units import UnitRow
+from .model_sources import Readings, Sources
+from .unit_params import BuildModel
+from .vein_fields import Bodies, vein_bodies
+
+COLUMNS = ["x", "y", "z", "surface", "misfit", "hole"]
+
+
+class Found(NamedTuple):
+    """The field of a unit at the places of a model, its contacts with their misfit, and holes that it misses."""
+
+    values: np.ndarray
+    contacts: pd.DataFrame
+    misses: pd.DataFrame
+
+
+class Posed(NamedTuple):
+    """What the field of a series is fitted to: evidence before the faults, planes, and how it is smoothed."""
+
+    found: list[Evidence]
+    shifts: list[float]
+    whole: Evidence
+    nugget: np.ndarray
+    plane_at: np.ndarray
+    plane_normals: np.ndarray
+    options: dict[str, Any]
+
+
+def fields(
+    of: Sources, p: BuildModel, now: np.ndarray, faults: Sequence[Fault], progress: Progress, most: int = 0
+) -> list[Found]:
+    """Return what there is for each unit but the background at places (n, 3) as they lie now.
+
+    `most` bounds the values that each field is fitted to, for a coarse model.
+
+    Raises
+    ------
+    InputError
+        When nothing tells where a unit ends.
+    """
+    every = ao.series(of.units)
+    cut = {group[0]: cutting(group[0], faults, of, p) for group in every}
+    out: dict[int, Found] = {}
+    before: dict[tuple[int, ...], np.ndarray] = {}  # places before the same faults are the same
+    bodies = {
+        group[0]: vein_bodies(group[0], of, p, cut[group[0]])
+        for group in every
+        if of.units[group[0]].kind == "vein" and not p.units[group[0]].surface
+    }
+    for turn, group in enumerate(every):
+        part = progress.part(turn / len(every), (turn + 1) / len(every))
+        part(0.0, of.units[group[0]].name)
+        mine = cut[group[0]]
+        key = tuple(map(id, mine))
+        if key not in before:
+            before[key] = taken_back(now, mine)
+        then = before[key]
+        if given := [k for k in group if p.units[k].surface.strip()]:
+            if len(given) < len(group):
+                raise InputError(
+                    f"'{of.units[given[0]].name}' has a given surface, but its series is fitted to holes",
+                    fix="Make it an unconformity, or give surfaces to all units of the series",
+                )
+            for k in given:
+                values = inside_of(p.units[k].surface.strip(), of.given, of.units[k].kind, now)
+                out[k] = Found(values, pd.DataFrame(columns=COLUMNS), pd.DataFrame())
+        elif of.units[group[0]].kind == "overburden" and (cover := cover_of(group[0], of, p)) is not None:
+            table = pd.DataFrame(
+                {**{axis: cover.points[:, k] for k, axis in enumerate("xyz")}, "surface": of.units[group[0]].name}
+                | {"misfit": cover.inside(cover.points, of), "hole": cover.hole}
+            )
+            bad = table[(table["misfit"].abs() > p.tolerance) & (table["hole"] != "")]
+            bad = bad.assign(what="misses its contact", distance=bad["misfit"].abs())
+            out[group[0]] = Found(
+                cover.inside(now, of), table, bad.sort_values("distance", ascending=False).drop_duplicates("hole")
+            )
+        elif group[0] in bodies:
+            out[group[0]] = _vein(group[0], bodies, of, p, then, mine)
+        else:
+            out |= dict(zip(group, _group(group, of, p, then, mine, part, most), strict=True))
+    return [out[k] for k in range(len(of.units) - 1)]
+
+
+def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault], most: int = 0) -> Posed:
+    """Return what the field of a series is fitted to.
+
+    Raises
+    ------
+    InputError
+        When nothing tells where a unit of it ends.
+    """
+    from ....compute.geology import rbf
+
+    units = of.units
+    found = [evidence(k, of, p, faults) for k in group]
+    row = p.units[group[0]]
+    for number, each in zip(group, found, strict=True):
+        inside, outside = (each.values > 0).any(), (each.values < 0).any()
+        if not inside or not outside:
+            side = "outside" if inside else "inside"
+            raise InputError(
+                f"nothing tells where '{units[number].name}' ends: there is no place {side} of it",
+                fix="Look at its codes, its place in the age order and the contact table",
+            )
+    # Layers of one series are levels of one field: each base is moved to the same zero by its mean distance.
+    shifts = levels(found)
+    if len(found) > 1:
+        found = [for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
+    whole = thinned(one_set(found, shifts, faults), most)
+    smooth = p.follow(group[0]) == "smooth"
+    nugget = np.where(whole.contact, p.smoothing, p.smoothing + 0.05 * np.abs(whole.values)) * (0.1 if smooth else 1.0)
+    nugget[whole.firm] = 0.0
+    laid = ao.laid_down(units[group[0]].kind)
+    near = of.readings if laid else Readings(of.readings.at[:0], of.readings.normals[:0])
+    limit = max((rbf.LARGEST - len(whole.points)) // 6, 0)
+    many = min(limit, len(near.at), 300 if not most else 60)
+    keep = np.linspace(0, max(len(near.at) - 1, 0), many).astype(np.int64)
+    options = {
+        "ellipsoid": _ellipsoid(row),
+        "plane_nugget": 0.02 if smooth else 0.2,
+        "power": 3 if smooth else 1,
+        # Layers go on as planes do; a body closes where nothing says that it goes on.
+        "drift": "linear" if laid else "constant",
+        "lift": _along_bedding(row, of, faults),
+    }
+    return Posed(found, shifts, whole, nugget, taken_back(near.at[keep], faults), near.normals[keep], options)
+
+
+def _group(
+    group: list[int],
+    of: Sources,
+    p: BuildModel,
+    places: np.ndarray,
+    faults: Sequence[Fault],
+    progress: Progress,
+    most: int,
+) -> list[Found]:
+    from ....compute.geology import rbf, scalar_fields
+
+    task = posed(group, of, p, faults, most)
+
+    def make() -> tuple[np.ndarray, ...]:
+        field = scalar_fields.fit_with_planes(
+            task.whole.points, task.whole.values, task.plane_at, task.plane_normals,
+            nugget=task.nugget, progress=progress.part(0.0, 0.4), **task.options,
+        )  # fmt: skip
+        own = [rbf.evaluate(field, taken_back(e.points, faults)) for e in task.found]
+        return rbf.evaluate(field, places, progress.part(0.4, 1.0)), *own
+
+    # What does not depend on a change is not made again: holes, codes or settings of other units leave a field as it was.
+    said = {k: v for k, v in task.options.items() if k != "lift"}
+    lift = p.units[group[0]].reach if task.options["lift"] is not None else None
+    readings = (of.readings.at, of.readings.normals) if lift is not None else ()
+    made = kept(
+        (task.whole.points, task.whole.values, task.nugget, task.plane_at, task.plane_normals, places, said, lift, *readings,
+         *(e.points for e in task.found)), make,
+    )  # fmt: skip
+    return [
+        _found(of.units[number].name, each, made[0] + shift, own + shift, p.tolerance)
+        for number, each, shift, own in zip(group, task.found, task.shifts, made[1:], strict=True)
+    ]
+
+
+def _found(name: str, each: Evidence, values: np.ndarray, own: np.ndarray, tolerance: float) -> Found:
+    """The field of a unit with how far its surface passes each contact, and the worst of each hole that it misses."""
+    table = pd.DataFrame(
+        {
+            **{axis: each.points[:, k] for k, axis in enumerate("xyz")},
+            "surface": name,
+            "misfit": own,
+            "hole": each.hole,
+        }
+    )
+    wrong = ~each.contact & (each.values * own < 0)
+    off = np.where(each.contact | wrong, np.abs(own), 0.0)
+    bad = table[(off > tolerance) & (each.hole != "")]
+    words = np.where(
+        each.contact, "misses its contact", np.where(own > 0, "is where the log has none", "is not where it was logged")
+    )
+    bad = bad.assign(what=words[bad.index], distance=off[bad.index])
+    worst = bad.sort_values("distance", ascending=False).drop_duplicates(["hole", "surface"])
+    return Found(values, table[each.contact], worst)
+
+
+def _ellipsoid(row: UnitRow) -> Any:
+    from ....compute.geology.rbf import Ellipsoid
+
+    if row.dip is None or row.dip_direction is None or row.reach is None:
+        return None
+    return Ellipsoid((row.dip_direction - 90.0) % 360.0, row.dip, row.reach, row.reach)
+
+
+def _along_bedding(row: UnitRow, of: Sources, faults: Sequence[Fault]) -> Any:
+    """The trend along which a contact reaches where a reach but no dip is given: the bedding of the readings."""
+    if row.reach is None or row.dip is not None or row.kind == "vein":
+        return None
+    if len(of.readings.at) < 3:
+        raise InputError(
+            f"'{row.unit}' is to reach along the bedding, but there are no structural readings",
+            fix="Give its dip and dip direction, or choose readings",
+        )
+    from ....compute.geology.trends import of_planes
+
+    return of_planes(taken_back(of.readings.at, faults), of.readings.normals, row.reach)
+
+
+def _vein(
+    number: int, bodies: dict[int, Bodies], of: Sources, p: BuildModel, places: np.ndarray, faults: Sequence[Fault]
+) -> Found:
+    mine, name, row = bodies[number], of.units[number].name, p.units[number]
+    values = mine.value(places)
+    if row.ends_at.strip():
+        other = next((k for k, u in enumerate(of.units) if u.name == row.ends_at.strip()), -1)
+        if other not in bodies or other == number:
+            raise InputError(
+                f"'{name}' ends at '{row.ends_at}', which is no other vein", fix="Name a vein of the age order"
+            )
+        values = mine.ended(values, bodies[other], places)
+    table = pd.DataFrame(
+        {
+            **{axis: mine.walls[:, k] for k, axis in enumerate("xyz")},
+            "surface": name,
+            "misfit": mine.value(taken_back(mine.walls, faults)),
+            "hole": mine.hole,
+        }
+    )
+    bad = table[(table["misfit"].abs() > p.tolerance) & (table["hole"] != "")]
+    bad = bad.assign(what="misses its wall", distance=bad["misfit"].abs())
+    return Found(values, table, bad.sort_values("distance", ascending=False).drop_duplicates("hole"))
