@@ -14,8 +14,9 @@ from PySide6.QtWidgets import QApplication
 from innerlamp.api import Project
 from innerlamp.app.panes.section.section_pane import SectionPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
-from innerlamp.app.start.main import leave, make_application, make_window
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.application import make_application
+from innerlamp.app.start.main import leave, make_window
+from innerlamp.app.start.waiting import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 
 HOLES, EACH = 5_000, 60

@@ -17,7 +17,7 @@ import psutil
 from innerlamp.api import Project
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.start.main import leave, make_window
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.features import RING, Features, one_each

@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 
 from innerlamp.app.start.main import leave, make_window
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 
 
 def main() -> None:

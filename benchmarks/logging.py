@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QApplication
 
 from innerlamp.app.painters.logs.tracks import Rows
 from innerlamp.app.panes.logs.log_view import LogView, ShownHole
-from innerlamp.app.start.main import leave, make_application
+from innerlamp.app.start.application import make_application
+from innerlamp.app.start.main import leave
 from innerlamp.app.theme.theme import PAPER
 from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.tracks import Track

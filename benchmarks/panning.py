@@ -12,8 +12,9 @@ import pandas as pd
 from PySide6.QtWidgets import QApplication
 
 from innerlamp.app.panes.map.map_pane import MapPane
-from innerlamp.app.start.main import leave, make_application, make_window
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.application import make_application
+from innerlamp.app.start.main import leave, make_window
+from innerlamp.app.start.waiting import settle
 from innerlamp.core.compute.gridding.contouring import contours
 from innerlamp.core.items.features import LINE, Features
 from innerlamp.core.items.fields import Grid

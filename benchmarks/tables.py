@@ -268,7 +268,7 @@ def scroll_a_million_rows() -> Iterator[Row]:
     from PySide6.QtWidgets import QApplication, QTableView
 
     from innerlamp.app.panes.tables.frame_model import FrameModel
-    from innerlamp.app.start.main import make_application
+    from innerlamp.app.start.application import make_application
 
     make_application()
     table = pd.read_csv(_KEPT / "assay.csv")

@@ -8,8 +8,9 @@ from pathlib import Path
 
 from innerlamp.app.mainwindow.centre import DEFAULT
 from innerlamp.app.panes.space.scene_pane import ScenePane
-from innerlamp.app.start.main import make_application, make_window
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.application import make_application
+from innerlamp.app.start.main import make_window
+from innerlamp.app.start.waiting import settle
 
 FRAMES = 72
 

@@ -22,8 +22,9 @@ def main() -> None:
     from PySide6.QtWidgets import QFileDialog
     from tests.app.test_tutorial import LINES, Reader
 
-    from innerlamp.app.start.main import make_application, make_window
-    from innerlamp.app.start.shots import settle, wait_until
+    from innerlamp.app.start.application import make_application
+    from innerlamp.app.start.main import make_window
+    from innerlamp.app.start.waiting import settle, wait_until
 
     make_application()
     folder = Path(tempfile.mkdtemp())

@@ -17,8 +17,9 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QWidget
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
-from innerlamp.app.start.main import make_application, make_window
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.application import make_application
+from innerlamp.app.start.main import make_window
+from innerlamp.app.start.waiting import settle, wait_until
 
 if not os.environ.get("DISPLAY"):
     pytest.exit("The interface tests need a display: run them with 'make test'.", returncode=1)

@@ -10,8 +10,9 @@ from pathlib import Path
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QScrollArea, QWidget
 
 from innerlamp.app.panes.space.scene_pane import ScenePane
-from innerlamp.app.start.main import make_application, make_window
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.application import make_application
+from innerlamp.app.start.main import make_window
+from innerlamp.app.start.waiting import settle, wait_until
 
 
 def in_scroll_area(widget: QWidget | None) -> bool:

@@ -18,7 +18,7 @@ from innerlamp.app.panes.base.area_handles import edges_cut
 from innerlamp.app.panes.base.run_sketch import box_edges, plan_outline, section_outline
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.section.section_pane import SectionPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.project import left

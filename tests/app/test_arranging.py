@@ -21,7 +21,7 @@ from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.section.section_pane import SectionPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
 from innerlamp.app.scene.axes import ticks
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 

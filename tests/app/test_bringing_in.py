@@ -20,7 +20,7 @@ from innerlamp.app.forms.rules_preview import RulesPreview
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.charts.chart_pane import ChartPane
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture
 from innerlamp.core.running.table import OPERATIONS

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QSlider
 
 from innerlamp.app.context.context import values_of
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.attributes import is_ground
 from innerlamp.core.items.features import Features

@@ -9,7 +9,7 @@ from PySide6.QtTest import QTest
 
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map.map_pane import MapPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.formats.shapes.features import shapes_of
 from innerlamp.core.items.features import Features
 

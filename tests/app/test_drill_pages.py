@@ -19,7 +19,7 @@ from innerlamp.app.pages.writing import pdf_bytes, picture_of, write_page
 from innerlamp.app.painters.kit.views import SectionView
 from innerlamp.app.painters.section.upper import profile, profile_range, strip_holes
 from innerlamp.app.session.legends import LegendBook
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.waiting import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.errors import InputError
 from innerlamp.core.items.fields import Grid

@@ -18,7 +18,7 @@ from innerlamp.app.mainwindow.finder import ALSO, best, operations
 from innerlamp.app.mainwindow.new_project import NewProject
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.start.main import make_window, preferred_theme
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.declaring.operation import AREAS
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo import build

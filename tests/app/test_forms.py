@@ -6,7 +6,6 @@ import dataclasses
 
 import numpy as np
 import pytest
-from innerlamp.app.painters.space.polydata import polydata
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
@@ -19,7 +18,8 @@ from innerlamp.app.painters.kit.colours import class_colour
 from innerlamp.app.painters.kit.line_pieces import LinePieces
 from innerlamp.app.painters.space.markers import SHAPES, solids
 from innerlamp.app.painters.space.models import _isosurface, _slices, contour_lines, draped, own_relief
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.painters.space.polydata import polydata
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.compute.geometry.triangles import is_closed, volume
 from innerlamp.core.geometry.mesh import TensorMesh

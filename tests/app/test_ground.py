@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QWidget
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.kit.colours import PALE_START, table
 from innerlamp.app.panes.table import PANES
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.legend import RAMPS
 
 

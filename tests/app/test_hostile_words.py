@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QLabel, QWidget
 
 import innerlamp.app
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.waiting import settle
 from innerlamp.app.theme.plain import axis_words, plain_tip
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.points import PointSet

@@ -17,7 +17,7 @@ from innerlamp.app.painters.space.models import _cut_at, plane_as_style, plane_i
 from innerlamp.app.panes.space.draw import in_section
 from innerlamp.app.panes.space.slab_handles import behind
 from innerlamp.app.scene.sight import Line
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.waiting import settle
 from innerlamp.core.compute.geometry.orientations import plane_normal
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.geometry.mesh import DrapedMesh, TensorMesh

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit
 
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.start.shots import wait_until
+from innerlamp.app.start.waiting import wait_until
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.points import SurveyLines
 

@@ -10,7 +10,7 @@ from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.kit import line_pieces
 from innerlamp.app.painters.kit.line_pieces import LinePieces
 from innerlamp.app.panes.section.section_pane import SectionPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 
 from .conftest import light_only

@@ -23,7 +23,7 @@ from innerlamp.app.panes.logs.log_pane import LogPane
 from innerlamp.app.panes.logs.log_view import HEAD
 from innerlamp.app.panes.section.section_pane import SectionPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Page

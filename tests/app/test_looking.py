@@ -16,7 +16,7 @@ from innerlamp.app.panes.charts.chart_pane import ChartPane
 from innerlamp.app.panes.charts.profile_pane import ProfilePane
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.tables.table_pane import TablePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.drilling.logged import logged_at
 from innerlamp.core.compute.geometry.lines import distance_along, natural
 from innerlamp.core.compute.statistics.spikes import isolated

@@ -18,7 +18,7 @@ from innerlamp.app.painters.map.line_signs import SignedLines
 from innerlamp.app.painters.map.point_marks import PointMarks
 from innerlamp.app.painters.map.structure_signs import StructureSigns
 from innerlamp.app.panes.map.map_pane import MapPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.legend import Legend
 from innerlamp.core.items.signs import line_sign, pattern_for, plane_sign
 

@@ -15,7 +15,7 @@ from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.map.contour_lines import ContourLines
 from innerlamp.app.panes.charts.stereo_pane import StereoPane
 from innerlamp.app.panes.map.map_pane import MapPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.fields import Grid
 from innerlamp.demo import truth
 

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.sheets.page_pane import PagePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.page import Page
 
 from .conftest import coloured_share, finish_jobs, run_form, type_into, widget_image

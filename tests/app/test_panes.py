@@ -18,7 +18,7 @@ from innerlamp.app.panes.space.kept_views import SELECTED
 from innerlamp.app.panes.space.scene_pane import ScenePane
 from innerlamp.app.panes.tables.frame_model import _facts, as_text
 from innerlamp.app.panes.tables.table_pane import TablePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.geometry.mesh import TensorMesh
 from innerlamp.core.items.attributes import plain_number
 from innerlamp.core.items.fields import BlockModel

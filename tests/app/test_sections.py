@@ -21,7 +21,7 @@ from innerlamp.app.painters.kit.unit_areas import UnitAreas
 from innerlamp.app.painters.section.intervals import intervals_near
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.section.section_pane import SectionPane
-from innerlamp.app.start.shots import settle
+from innerlamp.app.start.waiting import settle
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.compute.geometry.sampling import bilinear
 from innerlamp.core.items.features import Features

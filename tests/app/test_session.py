@@ -19,7 +19,7 @@ from innerlamp.app.mainwindow.shelf import Shelf
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.sheets.page_pane import PagePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.jobs.runner import Runner
 from innerlamp.core.project.store import stage

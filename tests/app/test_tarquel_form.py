@@ -13,7 +13,7 @@ from innerlamp.app.forms.intake_form import FILE, IS
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
 from innerlamp.app.start.headless import draw_page
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Element, Page
 from innerlamp.core.items.points import PointSet

@@ -16,7 +16,7 @@ from innerlamp.app.forms.intake_form import IntakeForm
 from innerlamp.app.mainwindow.new_project import NewProject
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.running.help_pages import GUIDE
 from innerlamp.core.running.table import OPERATIONS
 

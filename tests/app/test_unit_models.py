@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox
 
 from innerlamp.app.forms.table_field import TableField
 from innerlamp.app.mainwindow.window import Window
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.fields import BlockModel
 

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QPushButton
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.sheets.walk_pane import WalkPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.walk import Walk
 
 from .conftest import choose, coloured_share, finish_jobs, menu_path, scene_alone, type_into, widget_image

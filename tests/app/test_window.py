@@ -22,7 +22,7 @@ from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.section.section_pane import SectionPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
 from innerlamp.app.panes.tables.table_pane import TablePane
-from innerlamp.app.start.shots import settle, wait_until
+from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.project import payload
 from innerlamp.core.project.store import Store, stage

@@ -12,7 +12,7 @@ from ...core.items.page import Page
 from ...core.items.walk import Walk
 from ...core.progress import Progress
 from ...core.project.store import Store
-from ...core.running.errands import SceneExport
+from ...core.running.errands import Exporter, SceneExport
 
 if TYPE_CHECKING:
     from ..context.context import Context
@@ -54,6 +54,9 @@ def draw_scene(store: Store, errand: SceneExport, progress: Progress) -> None:
         pictures.write_picture(walks.stop_picture(ctx, stop, errand.size, errand.ratio), path)
 
 
+EXPORTER = Exporter(draw_page, draw_walk, draw_scene)  # what is handed to the workers
+
+
 def _context(store: Store) -> Context:
     """A context of a project without a window."""
     from PySide6.QtWidgets import QApplication
@@ -62,7 +65,7 @@ def _context(store: Store) -> Context:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from ...core.jobs.runner import Runner
     from ..context.context import Context
-    from .main import make_application
+    from .application import make_application
 
     make_application()
     ctx = Context(Runner(Path(tempfile.gettempdir())))  # its workers are never started

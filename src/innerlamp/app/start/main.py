@@ -14,7 +14,6 @@ from pathlib import Path
 from types import TracebackType
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
 from ...core.jobs.runner import Runner
@@ -23,20 +22,8 @@ from ..base import settings
 from ..context.context import Context
 from ..mainwindow.window import Window
 from ..theme.theme import PAPER, THEMES, Theme, apply_theme
-
-
-def make_application() -> QApplication:
-    """Return the Qt application, made once."""
-    existing = QApplication.instance()
-    if isinstance(existing, QApplication):
-        return existing
-    form = QSurfaceFormat()
-    form.setSamples(0)
-    QSurfaceFormat.setDefaultFormat(form)
-    app = QApplication(sys.argv[:1])
-    app.setApplicationName("Inner Lamp")
-    app.setQuitOnLastWindowClosed(True)
-    return app
+from .application import make_application
+from .headless import EXPORTER
 
 
 def make_window(logs: Path | None = None) -> Window:
@@ -44,7 +31,7 @@ def make_window(logs: Path | None = None) -> Window:
     app = make_application()
     chosen = THEMES.get(settings.load().theme) or preferred_theme(app)
     apply_theme(app, chosen)
-    context = Context(Runner(logs or settings.logs_folder()))
+    context = Context(Runner(logs or settings.logs_folder(), exporter=EXPORTER))
     context.theme = chosen
     window = Window(context)
     # The workers load their libraries while nobody waits for the window any more.

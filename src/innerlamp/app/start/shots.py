@@ -7,8 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QTimer
-from PySide6.QtWidgets import QApplication, QScrollArea
+from PySide6.QtWidgets import QScrollArea
 
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.errors import LampError
@@ -29,30 +28,9 @@ from ..panes.sheets.walk_pane import WalkPane
 from ..panes.space.scene_pane import ScenePane
 from ..panes.tables.checks_pane import ChecksPane
 from ..panes.tables.table_pane import TablePane
-from .main import leave, make_application, make_window
-
-
-def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
-    """Let the window live until something is so; returns whether it came to be."""
-    end = time.monotonic() + seconds
-    wake = QTimer()
-    wake.setSingleShot(True)
-    while time.monotonic() < end:
-        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
-        if ready():
-            return True
-        # Sleep until something happens, a timer at the latest.
-        wake.start(5)
-        QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
-    return False
-
-
-def settle(window: Window, seconds: float = 60.0) -> bool:
-    """Wait until everything is read and drawn, and a moment longer for what starts only then."""
-    good = wait_until(window.settled, seconds)
-    end = time.monotonic() + 0.15
-    wait_until(lambda: time.monotonic() > end, 1.0)
-    return wait_until(window.settled, seconds) and good
+from .application import make_application
+from .main import leave, make_window
+from .waiting import settle, wait_until
 
 
 def grab(window: Window, path: Path) -> None:

@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ..errors import Cancelled, LampError
-from ..running.errands import Export, SceneExport
+from ..running.errands import Export, Exporter, SceneExport
 from ..running.execute import Made, Task
 from .worker import clear_staging, serve
 
@@ -77,9 +77,12 @@ class Runner:
         Folder for the workers' logs.
     workers
         How many; two let a small job pass a long one.
+    exporter
+        What draws pages, walk-throughs and 3D views in a worker; without one such errands fail with a sentence.
     """
 
-    def __init__(self, logs: Path, workers: int = 2) -> None:
+    def __init__(self, logs: Path, workers: int = 2, exporter: Exporter | None = None) -> None:
+        self._exporter = exporter
         self._context = multiprocessing.get_context("spawn")
         self._logs = logs
         self._logs.mkdir(parents=True, exist_ok=True)
@@ -202,7 +205,10 @@ class Runner:
         stop, enough, watched = (self._context.Event() for _ in range(3))
         log = self._logs / f"worker-{next(self._serial)}.log"
         process = self._context.Process(
-            target=serve, args=(there, stop, enough, watched, str(log)), daemon=True, name="inner-lamp worker"
+            target=serve,
+            args=(there, stop, enough, watched, str(log), self._exporter),
+            daemon=True,
+            name="inner-lamp worker",
         )
         process.start()
         there.close()

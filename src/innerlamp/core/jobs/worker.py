@@ -10,16 +10,21 @@ import time
 import traceback
 from collections.abc import Mapping
 from multiprocessing.connection import Connection
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from .. import limits
+
+if TYPE_CHECKING:
+    from ..running.errands import Exporter
 
 _LOOKS = 0.7  # seconds between two looks at what a job has by now
 _INTERVAL = 0.04  # seconds between progress messages; measures are always sent
 
 
-def serve(connection: Connection, stop: Any, enough: Any, watched: Any, log_path: str) -> None:
-    """Serve tasks until the connection closes. Runs in its own process."""
+def serve(
+    connection: Connection, stop: Any, enough: Any, watched: Any, log_path: str, exporter: Exporter | None = None
+) -> None:
+    """Serve tasks until the connection closes; `exporter` draws what is to be written. Runs in its own process."""
     with open(log_path, "a", encoding="utf-8", buffering=1) as log:  # noqa: PTH123 - the descriptor is needed
         os.dup2(log.fileno(), 1)
         os.dup2(log.fileno(), 2)
@@ -65,7 +70,7 @@ def serve(connection: Connection, stop: Any, enough: Any, watched: Any, log_path
             print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {task.operation} {told}", file=sys.stderr)
             try:
                 progress = CallbackProgress(report, stop.is_set, enough.is_set, wanted, view)
-                results = perform(task, progress) if isinstance(task, Task) else carry_out(task, progress)
+                results = perform(task, progress) if isinstance(task, Task) else carry_out(task, progress, exporter)
                 connection.send(("done", job, results))
             except LampError as error:
                 clear_staging(task.staging)

@@ -1,0 +1,34 @@
+"""Letting the window live until something is so: for pictures and measurements of the real window."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from ..mainwindow.window import Window
+
+
+def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
+    """Let the window live until something is so; returns whether it came to be."""
+    end = time.monotonic() + seconds
+    wake = QTimer()
+    wake.setSingleShot(True)
+    while time.monotonic() < end:
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        if ready():
+            return True
+        # Sleep until something happens, a timer at the latest.
+        wake.start(5)
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+    return False
+
+
+def settle(window: Window, seconds: float = 60.0) -> bool:
+    """Wait until everything is read and drawn, and a moment longer for what starts only then."""
+    good = wait_until(window.settled, seconds)
+    end = time.monotonic() + 0.15
+    wait_until(lambda: time.monotonic() > end, 1.0)
+    return wait_until(window.settled, seconds) and good
