@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ...errors import InputError
 from ...progress import SILENT, Progress
 from ..compiled import compiled
-from ..gridding.kriging import gamma, gauss
+from ..gridding.kriging_equations import krige_at
 from ..gridding.variogram import SHAPES, Structure
 from .rbf import Ellipsoid
 
@@ -114,28 +114,7 @@ def _estimate(  # type: ignore[no-untyped-def]
                 weights += w
             grade[i] = total / weights
             continue
-        matrix, right = np.zeros((n + 1, n + 1)), np.ones(n + 1)
-        for a in range(n):
-            d = 0.0
-            for axis in range(3):
-                d += (samples[chosen[a], axis] - points[i, axis]) ** 2
-            right[a] = gamma(np.sqrt(d), nugget, shape, sill, lengths)
-            for b in range(a):
-                d = 0.0
-                for axis in range(3):
-                    d += (samples[chosen[a], axis] - samples[chosen[b], axis]) ** 2
-                g = gamma(np.sqrt(d), nugget, shape, sill, lengths)
-                matrix[a, b] = g
-                matrix[b, a] = g
-            matrix[a, n] = 1.0
-            matrix[n, a] = 1.0
-        weight = gauss(matrix, right)
-        total, spread = 0.0, 0.0
-        for a in range(n):
-            total += weight[a] * values[chosen[a]]
-            spread += weight[a] * right[a]
-        grade[i] = total
-        variance[i] = max(spread + weight[n], 0.0)
+        grade[i], variance[i] = krige_at(points[i], samples, values, chosen[:n], False, nugget, shape, sill, lengths)
 
 
 def estimate(

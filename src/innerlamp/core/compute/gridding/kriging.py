@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ...errors import InputError
 from ...progress import SILENT, Progress
 from ..compiled import compiled
+from .kriging_equations import krige_at
 from .variogram import SHAPES, Model
 
 FloatArray = NDArray[np.float64]
@@ -21,114 +22,32 @@ _CANDIDATES = 6  # times the neighbours that are looked at to find some in each 
 _FLAT = 0.02  # width over length of the samples below which no plane is told from them
 
 
-@compiled(cache=True, fastmath=False)
-def gamma(h: float, nugget: float, shape: IntArray, sill: FloatArray, range_m: FloatArray) -> float:  # pragma: no cover
-    """Return the variogram at a distance in metres, in the unit of the sills; structures have the shape (k,)."""
-    if h <= 0.0:
-        return 0.0
-    out = nugget
-    for k in range(len(shape)):
-        r = h / range_m[k]
-        if shape[k] == 0:
-            out += sill[k] * (1.5 * r - 0.5 * r * r * r) if r < 1.0 else sill[k]
-        elif shape[k] == 1:
-            out += sill[k] * (1.0 - np.exp(-3.0 * r))
-        else:
-            out += sill[k] * (1.0 - np.exp(-3.0 * r * r))
-    return out
-
-
 @compiled(parallel=True, cache=True)
 def _solve(  # pragma: no cover
-    px: FloatArray,
-    py: FloatArray,
-    sx: FloatArray,
-    sy: FloatArray,
+    places: FloatArray,
+    samples: FloatArray,
     values: FloatArray,
     near: IntArray,
     nugget: float,
     shape: IntArray,
     sill: FloatArray,
     range_m: FloatArray,
-    drift: IntArray,
+    drift: NDArray[np.bool_],
     estimate: FloatArray,
     variance: FloatArray,
 ) -> None:
     # Coordinates are reduced already: the anisotropy is taken out of them.
-    for i in prange(len(px)):
-        extra = 1 if drift[i] == 0 else 3
+    for i in prange(len(places)):
         n = 0
         for k in range(near.shape[1]):
             if near[i, k] >= 0:
                 n += 1
         if n == 0:
             estimate[i], variance[i] = np.nan, np.nan
-            continue
-        size = n + extra
-        matrix = np.zeros((size, size))
-        right = np.zeros(size)
-        scale = 0.0
-        for a in range(n):
-            ja = near[i, a]
-            dx, dy = sx[ja] - px[i], sy[ja] - py[i]
-            scale = max(scale, np.sqrt(dx * dx + dy * dy))
-            right[a] = gamma(np.sqrt(dx * dx + dy * dy), nugget, shape, sill, range_m)
-            for b in range(a):
-                jb = near[i, b]
-                ex, ey = sx[ja] - sx[jb], sy[ja] - sy[jb]
-                g = gamma(np.sqrt(ex * ex + ey * ey), nugget, shape, sill, range_m)
-                matrix[a, b] = g
-                matrix[b, a] = g
-            matrix[a, n] = 1.0
-            matrix[n, a] = 1.0
-        right[n] = 1.0
-        if drift[i] == 1:
-            if scale <= 0.0:
-                scale = 1.0
-            for a in range(n):
-                ja = near[i, a]
-                u, v = (sx[ja] - px[i]) / scale, (sy[ja] - py[i]) / scale
-                matrix[a, n + 1] = u
-                matrix[n + 1, a] = u
-                matrix[a, n + 2] = v
-                matrix[n + 2, a] = v
-        weight = gauss(matrix, right)
-        total, spread = 0.0, 0.0
-        for a in range(n):
-            total += weight[a] * values[near[i, a]]
-            spread += weight[a] * right[a]
-        estimate[i] = total
-        variance[i] = max(spread + weight[n], 0.0)
-
-
-@compiled(cache=True)
-def gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cover
-    """Return the solution (n,) of equations without unit, given (n, n) with a right side (n,); NaN where they have none."""
-    # Elimination with pivots: for thirty unknowns quicker than a call of a library, and it never stops on a singular one.
-    a, b = given.copy(), side.copy()
-    n = len(b)
-    for k in range(n):
-        best = k
-        for r in range(k + 1, n):
-            if abs(a[r, k]) > abs(a[best, k]):
-                best = r
-        if abs(a[best, k]) < 1e-300:
-            return np.full(n, np.nan)
-        if best != k:
-            for c in range(k, n):
-                a[k, c], a[best, c] = a[best, c], a[k, c]
-            b[k], b[best] = b[best], b[k]
-        for r in range(k + 1, n):
-            f = a[r, k] / a[k, k]
-            if f != 0.0:
-                for c in range(k + 1, n):
-                    a[r, c] -= f * a[k, c]
-                b[r] -= f * b[k]
-    for k in range(n - 1, -1, -1):
-        for c in range(k + 1, n):
-            b[k] -= a[k, c] * b[c]
-        b[k] /= a[k, k]
-    return b
+        else:
+            estimate[i], variance[i] = krige_at(
+                places[i], samples, values, near[i, :n], drift[i], nugget, shape, sill, range_m
+            )
 
 
 class Kriged(NamedTuple):
@@ -225,7 +144,8 @@ def krige(
         raise InputError("the samples lie on one line: no plane can be fitted", fix="Krige without drift")
     centre = (float(x.mean()), float(y.mean()))
     sx, sy = _reduced(x - centre[0], y - centre[1], model)
-    tree = cKDTree(np.column_stack([sx, sy]))
+    samples = np.column_stack([sx, sy])
+    tree = cKDTree(samples)
     shape = np.array([SHAPES.index(s.shape) for s in model.structures], dtype=np.int64)
     sill, lengths = (np.array([getattr(s, n) for s in model.structures], dtype=float) for n in ("sill", "range"))
     m = len(at_x)
@@ -251,9 +171,19 @@ def krige(
                 plain[part] = _on_a_line(sx, sy, near)
         else:
             near = near[:, :neighbours]
-        with_drift = (~plain[part]).astype(np.int64) if drift else np.zeros(len(px), dtype=np.int64)
+        with_drift = ~plain[part] if drift else np.zeros(len(px), dtype=bool)
         _solve(
-            px, py, sx, sy, values, near, model.nugget, shape, sill, lengths, with_drift, estimate[part], variance[part]
+            np.column_stack([px, py]),
+            samples,
+            values,
+            near,
+            model.nugget,
+            shape,
+            sill,
+            lengths,
+            with_drift,
+            estimate[part],
+            variance[part],
         )
         progress(part.stop / m, "Kriging")
     return Kriged(estimate, variance, plain & np.isfinite(estimate))

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 
 from ....compute.geology import age_order as ao
 from ....compute.geology.contacts import sided
-from ....compute.geology.faults import Fault, taken_back
+from ....compute.geology.faults import Fault
+from ....compute.geology.units.evidence import Evidence, carried_down, nearer, nothing, typed_normals
+from ....compute.geology.units.mapped import contact_on_map
 from ....compute.geometry.orientations import plane_normal
 from ....compute.geometry.structural_field import normals_near
 from ....declaring.operation import Inputs
@@ -27,22 +27,6 @@ from .model_sources import Readings, Sources
 from .unit_params import BuildModel
 
 _FARTHER = 4.0  # times: a smooth field goes on by how far its contact is, where others only need its side
-_MAPPED = 1_500  # places of the map for each field at most
-
-
-@dataclass(frozen=True)
-class Evidence:
-    """What a field is fitted to: places (n, 3), metres inside, which are contacts, their hole, and which must be honoured."""
-
-    points: np.ndarray
-    values: np.ndarray
-    contact: np.ndarray
-    hole: np.ndarray
-    firm: np.ndarray
-
-    def only(self, rows: np.ndarray) -> Evidence:
-        """Return some of it, given as a mask."""
-        return Evidence(self.points[rows], self.values[rows], self.contact[rows], self.hole[rows], self.firm[rows])
 
 
 def readings(inputs: Inputs, ground: Grid | float, kinds: str = "") -> Readings:
@@ -95,54 +79,6 @@ def _planes_of(item: PointSet, ground: Grid | float, kinds: str) -> Readings:
     return Readings(at[good], normal[good])
 
 
-def one_set(found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]) -> Evidence:
-    """Return the evidence of a series as one: places before the faults, values in the field that its bases share."""
-    return Evidence(
-        taken_back(np.vstack([e.points for e in found]), faults),
-        np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)]),
-        *(np.concatenate([getattr(e, name) for e in found]) for name in ("contact", "hole", "firm")),
-    )
-
-
-def levels(found: Sequence[Evidence]) -> list[float]:
-    """How far above the first base each base of a series lies, in metres along the field."""
-    shifts = [0.0]
-    for before, here in pairwise(found):
-        # The thickness of a layer: what its own contacts lie from the base above, where a hole has both.
-        upper, lower = before.points[before.contact], here.points[here.contact]
-        thick = [
-            float(np.min(np.linalg.norm(lower[here.hole[here.contact] == name] - place, axis=1)))
-            for place, name in zip(upper, before.hole[before.contact], strict=True)
-            if (here.hole[here.contact] == name).any()
-        ]
-        shifts.append(shifts[-1] + (float(np.median(thick)) if thick else 10.0))
-    return shifts
-
-
-def for_series(one: Evidence, youngest: bool, oldest: bool, cap: float) -> Evidence:
-    """What a base tells of a field that it shares: beyond the cap only the outer bases tell their outer side."""
-    far = np.abs(one.values) >= cap * (1 - 1e-9)
-    keep = ~far | (youngest & (one.values > 0)) | (oldest & (one.values < 0))
-    return one.only(keep)
-
-
-def thinned(whole: Evidence, most: int = 0) -> Evidence:
-    """Return at most as many values as are solved at once: contacts first, of the rest an even part."""
-    from ....compute.geology.rbf import LARGEST
-
-    most = most or int(0.7 * LARGEST)
-    if len(whole.points) <= most:
-        return whole
-    rest = np.flatnonzero(~whole.contact)
-    kept = np.flatnonzero(whole.contact)
-    if len(kept) > most:
-        kept = kept[np.linspace(0, len(kept) - 1, most // 2).astype(int)]
-    rows = np.zeros(len(whole.points), dtype=bool)
-    rows[kept] = True
-    rows[rest[np.linspace(0, len(rest) - 1, min(most - len(kept), len(rest))).astype(int)]] = True
-    return whole.only(rows)
-
-
 def evidence(number: int, of: Sources, p: BuildModel, planes: Sequence[Fault] = (), alone: bool = False) -> Evidence:
     """What tells where a unit ends; with `alone` distances are those along the own hole."""
     parts: list[Evidence] = []
@@ -159,11 +95,7 @@ def evidence(number: int, of: Sources, p: BuildModel, planes: Sequence[Fault] = 
         np.concatenate([getattr(e, name)[g] for e, g in zip(parts, good, strict=True)])
         for name in ("points", "values", "contact", "hole", "firm")
     )
-    return Evidence(points, values if alone else _nearer(points, values, contact), contact, hole, firm & contact)
-
-
-def _nothing() -> Evidence:
-    return Evidence(np.empty((0, 3)), np.empty(0), np.empty(0, bool), np.empty(0, object), np.empty(0, bool))
+    return Evidence(points, values if alone else nearer(points, values, contact), contact, hole, firm & contact)
 
 
 def _drilled(number: int, of: Sources, log: Logged, p: BuildModel, planes: Sequence[Fault]) -> list[Evidence]:
@@ -198,16 +130,6 @@ def _on_faults(log: Logged, planes: Sequence[Fault], near: float) -> np.ndarray:
     return out
 
 
-def _nearer(points: np.ndarray, values: np.ndarray, contact: np.ndarray) -> np.ndarray:
-    """Values with the distance to the nearest contact of any hole where that is less than along the own one."""
-    from scipy.spatial import cKDTree
-
-    if not contact.any():
-        return values
-    away, _ = cKDTree(points[contact]).query(points)
-    return np.where(contact, 0.0, np.sign(values) * np.minimum(np.abs(values), away))
-
-
 def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidence:
     """Places of the map on the ground with their distance to the unit's mapped contact."""
     import shapely
@@ -223,30 +145,14 @@ def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidenc
         for wanted in (1, -1)
     )
     if one.is_empty:
-        return _nothing()
-    every = max(2.0 * p.cell, float(np.sqrt(box.area / _MAPPED)))
-    across = np.arange(box.bounds[0] + every / 2, box.bounds[2], every)
-    along = np.arange(box.bounds[1] + every / 2, box.bounds[3], every)
-    x, y = (v.ravel() for v in np.meshgrid(across, along))
-    contact = shapely.intersection(one.boundary, other.buffer(0.5))
-    points = shapely.points(x, y)
-    inside, outside = shapely.contains(one, points), shapely.contains(other, points)
-    away = shapely.distance(points, contact) if not contact.is_empty else np.full(len(x), np.inf)
-    value = np.where(inside, 1.0, -1.0) * np.minimum(np.where(np.isfinite(away), away, p.cap), p.cap)
-    keep = (inside | outside) & (np.abs(value) > 0)
-    lines = [g for g in shapely.get_parts(contact) if g.geom_type == "LineString" and g.length > 0]
-    on = [
-        np.array([line.interpolate(s).coords[0] for s in np.arange(every / 4, line.length, every / 2)]).reshape(-1, 2)
-        for line in lines
-    ]
-    edge = np.vstack(on) if on else np.empty((0, 2))
-    xy = np.vstack([np.column_stack([x[keep], y[keep]]), edge])
+        return nothing()
+    xy, values = contact_on_map(one, other, box, p.cell, p.cap)
     at = np.column_stack([xy, height_at(of.ground, xy[:, 0], xy[:, 1])])
-    values = np.concatenate([value[keep], np.zeros(len(edge))])
-    deeper = _down_dip(at[int(keep.sum()) :], number, of, p)
+    deeper = _down_dip(at[values == 0.0], number, of, p)
     at, values = np.vstack([at, deeper]), np.concatenate([values, np.zeros(len(deeper))])
-    on = values == 0.0
-    return Evidence(at, values, on, np.full(len(at), "", dtype=object), np.full(len(at), p.exact == "everything"))
+    return Evidence(
+        at, values, values == 0.0, np.full(len(at), "", dtype=object), np.full(len(at), p.exact == "everything")
+    )
 
 
 def _down_dip(edge: np.ndarray, number: int, of: Sources, p: BuildModel) -> np.ndarray:
@@ -255,17 +161,8 @@ def _down_dip(edge: np.ndarray, number: int, of: Sources, p: BuildModel) -> np.n
         return np.empty((0, 3))
     row = p.units[number]
     if row.dip is not None and row.dip_direction is not None and row.reach is None:
-        normal = np.repeat(plane_normal(np.array([row.dip]), np.array([row.dip_direction])), len(edge), axis=0)
-        told = np.ones(len(edge), dtype=bool)
-    elif len(of.readings.at) and (ao.laid_down(of.units[number].kind) or (row.reach is not None and row.dip is None)):
+        return carried_down(edge, typed_normals(row.dip, row.dip_direction, len(edge)), p.map_reach)
+    if len(of.readings.at) and (ao.laid_down(of.units[number].kind) or (row.reach is not None and row.dip is None)):
         normal, share = normals_near(edge, of.readings.at, of.readings.normals, max(p.map_reach, 4.0 * p.cell))
-        told = share > 0.1
-    else:
-        return np.empty((0, 3))
-    normal = np.where(normal[:, 2:] < 0, -normal, normal)[told]
-    level = np.hypot(normal[:, 0], normal[:, 1])
-    steep = level > 0.02  # what lies flat has no way down
-    normal, level, at = normal[steep], level[steep], edge[told][steep]
-    down = np.column_stack([normal[:, :2] * (normal[:, 2] / level)[:, None], -level])
-    ways = p.map_reach * np.array([0.15, 0.35, 0.65, 1.0])
-    return np.asarray((at[None, :, :] + ways[:, None, None] * down[None, :, :]).reshape(-1, 3))
+        return carried_down(edge[share > 0.1], normal[share > 0.1], p.map_reach)
+    return np.empty((0, 3))

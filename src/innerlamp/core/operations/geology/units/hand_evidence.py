@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ....compute.geology.veins import mean_plane
+from ....compute.geology.units.by_hand import Placed, along_path
 from ....errors import InputError
 from ....items.features import HOLE, POINT, RING, Features, is_closed, part_vertices, texts_of
 from ....items.points import PointSet
@@ -20,14 +19,6 @@ if TYPE_CHECKING:
     from .unit_params import EditRow
 
 _COLUMNS = ("body", "unit", "vein", "surface")  # where drawings name what they bound
-
-
-class Placed(NamedTuple):
-    """Places (n, 3), metres inside (n,), and which lie on the contact (n,)."""
-
-    points: np.ndarray
-    values: np.ndarray
-    contact: np.ndarray
 
 
 def drawn_units(item: Features, column: str) -> np.ndarray:
@@ -64,7 +55,9 @@ def placed(number: int, of: Sources, column: str, edits: Sequence[EditRow], step
     for item in of.drawn:
         mine = is_of(number, drawn_units(item, column), of)
         for k in np.flatnonzero((item.part_types != POINT) & mine[item.owner]):
-            parts.append(_path(_on_ground(part_vertices(item, int(k)), of), step, int(item.part_types[k])))
+            path, kind = _on_ground(part_vertices(item, int(k)), of), int(item.part_types[k])
+            closed = kind in (RING, HOLE) or is_closed(path)
+            parts.append(along_path(path, step, closed, kind == HOLE))
         for k in np.flatnonzero((item.part_types == POINT) & mine[item.owner]):
             at = _on_ground(part_vertices(item, int(k)), of)
             parts.append((at, np.zeros(len(at))))
@@ -107,38 +100,6 @@ def _on_ground(at: np.ndarray, of: Sources) -> np.ndarray:
     lost = ~np.isfinite(at[:, 2])
     at[lost, 2] = height_at(of.ground, at[lost, 0], at[lost, 1])
     return at
-
-
-def densified(path: np.ndarray, step: float) -> np.ndarray:
-    """Return places along a path (n, 3), metres, with its corners and at most `step` between them."""
-    if len(path) < 2:
-        return path
-    out = [path[:1]]
-    for a, b in pairwise(path):
-        count = max(int(np.ceil(np.linalg.norm(b - a) / step)), 1)
-        out.append(a + (np.arange(1, count + 1) / count)[:, None] * (b - a))
-    return np.vstack(out)
-
-
-def _path(path: np.ndarray, step: float, kind: int) -> tuple[np.ndarray, np.ndarray]:
-    """A line lies on the contact; of an outline what it encloses lies inside as far as its edge is away."""
-    on = densified(path, step)
-    if not (is_closed(path) or kind in (RING, HOLE)) or len(path) < 4:
-        return on, np.zeros(len(on))
-    import shapely
-
-    middle, axes = mean_plane(path[:-1])
-    flat = (path - middle) @ axes[:2].T
-    shape = shapely.Polygon(flat)
-    if not shape.is_valid:
-        raise InputError("an outline crosses itself", fix="Move its corners in the drawing")
-    low, high = flat.min(axis=0), flat.max(axis=0)
-    every = max(step, float((high - low).max()) / 20.0)
-    u, v = (w.ravel() for w in np.meshgrid(*(np.arange(low[k] + every / 2, high[k], every) for k in (0, 1))))
-    inside = shapely.contains_xy(shape, u, v)
-    away = shapely.distance(shape.exterior, shapely.points(u[inside], v[inside]))
-    at = middle + np.column_stack([u[inside], v[inside]]) @ axes[:2]
-    return np.vstack([on, at]), np.concatenate([np.zeros(len(on)), away * (1.0 if kind != HOLE else -1.0)])
 
 
 def lines_named(items: Sequence[Features | PointSet], name: str) -> np.ndarray:

@@ -10,17 +10,19 @@ import pandas as pd
 
 from ....compute.geology import age_order as ao
 from ....compute.geology.faults import Fault, taken_back
+from ....compute.geology.units.evidence import Evidence, for_series, levels, one_set, thinned
 from ....compute.geology.units.kept_fields import kept
+from ....compute.geology.units.vein_bodies import Bodies
 from ....errors import InputError
 from ....progress import Progress
-from .contact_evidence import Evidence, evidence, for_series, levels, one_set, thinned
+from .contact_evidence import evidence
 from .covers import cover_of
 from .fault_throws import cutting
 from .given_surfaces import inside_of
 from .logged_units import UnitRow
 from .model_sources import Readings, Sources
 from .unit_params import BuildModel
-from .vein_fields import Bodies, vein_bodies
+from .vein_fields import vein_bodies
 
 COLUMNS = ["x", "y", "z", "surface", "misfit", "hole"]
 
