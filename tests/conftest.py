@@ -1,17 +1,30 @@
-"""What all tests share: reference values, small data, a project made from the demo's files."""
+"""What all tests share: a display, reference values, small data, a project made from the demo's files."""
 
 from __future__ import annotations
 
+import fcntl
+import hashlib
 import json
+import os
+import shutil
 from collections.abc import Iterator
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+import innerlamp
 from innerlamp.core.project.store import Store
 
+from . import display
+
 CRS = "EPSG:32629"
+SOURCES = Path(innerlamp.__file__).parent
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    display.start(config)
 
 
 @pytest.fixture(scope="session")
@@ -38,9 +51,34 @@ def store(tmp_path: Path) -> Iterator[Store]:
         yield opened
 
 
+def made_of() -> str:
+    """The digest of what the demo project is made of: its files, the operations that make it, the libraries that compute it."""
+    told = hashlib.blake2b(digest_size=12)
+    for name in ("numpy", "scipy", "numba", "pandas", "pyarrow", "shapely"):
+        told.update(f"{name} {version(name)}".encode())
+    for path in sorted([*(SOURCES / "core").rglob("*.py"), *(p for p in (SOURCES / "demo").rglob("*") if p.is_file())]):
+        if "__pycache__" not in path.parts:
+            told.update(str(path.relative_to(SOURCES)).encode())
+            told.update(path.read_bytes())
+    return told.hexdigest()
+
+
 @pytest.fixture(scope="session")
 def demo_path(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo project, built once from the shipped files; tests that change it take a copy."""
+    """The demo project, made from the shipped files once for all processes and kept until its sources change.
+
+    Each process has a copy of its own; tests that change it take another.
+    """
     from innerlamp.demo.build import build
 
-    return build(tmp_path_factory.mktemp("demo") / "Emberlow.lamp")
+    base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "inner-lamp" / "tests"
+    base.mkdir(parents=True, exist_ok=True)
+    kept = base / made_of() / "Emberlow.lamp"
+    with (base / "lock").open("w") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        if not (kept / "catalogue.sqlite").is_file():
+            for old in base.iterdir():
+                if old.is_dir():
+                    shutil.rmtree(old, ignore_errors=True)
+            build(kept)
+    return Path(shutil.copytree(kept, tmp_path_factory.mktemp("demo") / "Emberlow.lamp"))

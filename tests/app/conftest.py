@@ -12,34 +12,88 @@ import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QSplitter, QWidget
+from shiboken6 import isValid
 
+from innerlamp.app.mainwindow.centre import DEFAULT
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
 from innerlamp.app.start.application import make_application
 from innerlamp.app.start.main import make_window
 from innerlamp.app.start.waiting import settle, wait_until
-
-if not os.environ.get("DISPLAY"):
-    pytest.exit("The interface tests need a display: run them with 'make test'.", returncode=1)
+from innerlamp.core.declaring.operation import AREAS
 
 
 @pytest.fixture(scope="session")
 def qapp_cls() -> type:
+    if not os.environ.get("DISPLAY"):
+        pytest.exit("The tests of the window need a display, and no Xvfb is there: run 'make setup-dev'.", returncode=1)
     return type(make_application())
 
 
-@pytest.fixture
-def window(qapp: object, tmp_path: Path) -> Iterator[Window]:
-    made = make_window(tmp_path / "logs")
+class House:
+    """The window that tests of a process share, with its warm workers; each test gets it as if it had just been opened."""
+
+    def __init__(self, logs: Path) -> None:
+        self.logs = logs
+        self.kept: Window | None = None
+        self.sizes: list[tuple[QSplitter, list[int]]] = []
+
+    def window(self) -> Window:
+        """The window without a project."""
+        if self.kept is None or self.kept.ctx.closed:
+            self.kept = opened(self.logs)
+            self.sizes = [(s, s.sizes()) for s in self.kept.findChildren(QSplitter)]
+        return self.kept
+
+    def as_new(self) -> None:
+        """Bring the window back to what it was: no project, the first panes, nothing filled, typed or chosen."""
+        window = self.kept
+        if window is None or window.ctx.closed:
+            self.kept = None
+            return
+        ctx = window.ctx
+        end_jobs(window)
+        for other in QApplication.topLevelWidgets():
+            if other is not window and other.isVisible():
+                other.close()
+        window.steps.close_form()
+        ctx.close_project()
+        if ctx.theme.name != "paper":
+            window.set_theme("paper")
+        ctx.set_area(None)
+        ctx.set_sketch(None)
+        window.centre.restore({"kinds": [DEFAULT[:2], DEFAULT[2:]]})
+        for frame, kind in zip(window.centre.frames, DEFAULT, strict=True):
+            frame.show_kind("chart")
+            frame.show_kind(kind)
+        window.centre.set_current(0)
+        for splitter, sizes in self.sizes:
+            if isValid(splitter):
+                splitter.setSizes(sizes)
+        window.shelf.search.clear()
+        window.steps.show_area(AREAS[0])
+        window.setGeometry(0, 0, 1280, 800)
+        window.show()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        window.activateWindow()
+        wait_until(lambda: window.settled() and window.isActiveWindow(), 10)
+
+
+def opened(logs: Path) -> Window:
+    """A new window on the screen, with the keyboard."""
+    made = make_window(logs)
     made.setGeometry(0, 0, 1280, 800)
     made.show()
     made.activateWindow()  # without a window manager nobody else gives the window its keys
     assert wait_until(made.isActiveWindow, 10)
-    yield made
-    ctx = made.ctx
-    # What hangs from a changed item is made again in turn: one that is stopped may let the next one begin.
+    return made
+
+
+def end_jobs(window: Window) -> None:
+    """Stop what runs. What hangs from a changed item is made again in turn: one that is stopped may let the next one begin."""
+    ctx = window.ctx
     for _ in range(30):
         active = [job for job in ctx.jobs if job.active]
         if not active:
@@ -47,6 +101,29 @@ def window(qapp: object, tmp_path: Path) -> Iterator[Window]:
         for job in active:
             ctx.runner.cancel(job)
         wait_until(lambda: not any(j.active for j in ctx.jobs), 5)
+
+
+@pytest.fixture(scope="session")
+def house(qapp: object, tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
+    made = House(tmp_path_factory.mktemp("logs"))
+    yield made
+    if made.kept is not None and not made.kept.ctx.closed:
+        made.kept.hide()
+        made.kept.close()
+
+
+@pytest.fixture
+def window(request: pytest.FixtureRequest, qapp: object, house: House, tmp_path: Path) -> Iterator[Window]:
+    """A window without a project: the shared one, or where the window itself is tested (`own_window`) one of its own."""
+    if request.node.get_closest_marker("own_window") is None:
+        yield house.window()
+        house.as_new()
+        return
+    if house.kept is not None:
+        house.kept.hide()
+    made = opened(tmp_path / "logs")
+    yield made
+    end_jobs(made)
     made.hide()  # a hidden window does not ask whether to stop what runs
     made.close()
     made.deleteLater()
@@ -55,6 +132,9 @@ def window(qapp: object, tmp_path: Path) -> Iterator[Window]:
     del made
     gc.collect()
     wait_until(lambda: False, 0.05)
+    if house.kept is not None and not house.kept.ctx.closed:
+        house.kept.show()
+        house.kept.activateWindow()
 
 
 @pytest.fixture

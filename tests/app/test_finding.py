@@ -206,6 +206,7 @@ def test_a_new_project_starts_clean_and_says_what_to_do_first(
         assert frame.pane.isVisible()
 
 
+@pytest.mark.own_window
 def test_the_demo_appears_in_the_window_while_it_is_made_and_goes_on_where_it_stopped(
     window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

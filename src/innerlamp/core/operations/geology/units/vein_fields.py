@@ -89,8 +89,8 @@ def _outcrops(
         if walls:
             top, foot = (np.array([w[end] for w in walls]) for end in (-1, 0))
             pair = [np.column_stack([w, height_at(of.ground, w[:, 0], w[:, 1])]) for w in (top, foot)]
-            deeper = [np.vstack([w, *deeper(w, row.dip, row.dip_direction, p.map_reach)]) for w in pair]
-            out.append((deeper[0], deeper[1]))
+            carried = [np.vstack([w, *deeper(w, row.dip, row.dip_direction, p.map_reach)]) for w in pair]
+            out.append((carried[0], carried[1]))
     return out
 
 
