@@ -1,4 +1,4 @@
-"""Runs all benchmarks, or those whose names hold a given word, and prints one table."""
+"""Runs all benchmarks, or those whose names hold a given word, and prints one table beside the last results."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import drilling, emberlow, emberlow_units, geology, intake, interface, kernels, potential, tables
-from .table import Row, show
+from . import cuts, drilling, emberlow, emberlow_units, geology, intake, interface, kernels, potential, tables
+from .table import Row, against, keep, kept, show, yardstick
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     tables.import_a_million_intervals,
@@ -19,6 +19,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     tables.scroll_a_million_rows,
     intake.look_at_a_gigabyte,
     intake.look_at_the_prospect,
+    cuts.section_through_cells,
     drilling.a_million_intervals,
     drilling.a_strip_log_of_32_tracks,
     drilling.a_campaign_in_the_window,
@@ -45,12 +46,22 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
 
 
 def main() -> None:
-    words = [w.lower() for w in sys.argv[1:]]
-    print(f"{os.cpu_count()} cores, load {os.getloadavg()[0]:.1f} before the start\n")
+    """Run what is asked for; ``--keep`` makes the results those that later runs are held against."""
+    words = [w.lower() for w in sys.argv[1:] if not w.startswith("--")]
+    print(f"{os.cpu_count()} cores, load {os.getloadavg()[0]:.1f} before the start, yardstick {yardstick():.2f} s\n")
+    before, rows = kept(), []
     for run in ALL:
         if not words or any(w in run.__name__ for w in words):
             for row in run():
-                show(row)
+                show(row, before)
+                rows.append(row)
+    behind = [row.what for row in rows if against(row, before).startswith("BEHIND")]
+    print(
+        "\n"
+        + (f"Behind by more than 30 %: {'; '.join(behind)}" if behind else "Nothing fell behind by more than 30 %.")
+    )
+    if "--keep" in sys.argv:
+        keep(rows)
 
 
 if __name__ == "__main__":

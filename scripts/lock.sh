@@ -15,3 +15,7 @@ compile --extra dev "$@" --output-file requirements-dev.lock
 # The same versions: what developers test is what users run.
 sed -E 's/ *\\$//; /^ *--hash/d' requirements-dev.lock >"$tools/constraints.txt"
 compile --constraint "$tools/constraints.txt" --output-file requirements.lock
+# The installer of packages, by itself: it is there before they are.
+echo uv >"$tools/setup.in"
+"$tools/bin/pip-compile" --quiet --generate-hashes --no-header --no-annotate --strip-extras --no-emit-index-url \
+    --no-emit-options "$@" --output-file requirements-setup.lock "$tools/setup.in"

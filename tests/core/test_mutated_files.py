@@ -17,9 +17,10 @@ from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
 from innerlamp.core.formats.shapes import features, meshes, mining, vectors
 
+from ..scale import share
 from .mutations import damaged
 
-COUNT = 2000
+COUNT = share(2000)
 ENDINGS = "asc csv dxf geojson gpkg jpg las nc obj ods omf ply png shp sqlite stl tif txt vti vtp vtr vtu xlsx xyz"
 
 

@@ -15,9 +15,10 @@ import pytest
 
 from innerlamp import cli
 
+from ..scale import share
 from .odd_commands import make_project
 
-COUNT = 360
+COUNT = share(360)
 
 
 @pytest.mark.parametrize(
@@ -53,4 +54,6 @@ def test_odd_commands_are_answered_in_one_sentence(tmp_path: Path) -> None:
     told = json.loads(run.stdout.strip().rpartition("\n")[2])
     assert told["faults"] == []
     assert told["tried"] == COUNT == told["done"] + told["refused"]
-    assert told["done"] > COUNT // 20 and told["operations"] > 60  # not all of them are refused at the door
+    assert told["done"] > COUNT // 20 and told["operations"] > (
+        60 if COUNT > 300 else 25
+    )  # not all of them are refused at the door

@@ -31,10 +31,11 @@ from innerlamp.core.project import lock, trail
 from innerlamp.core.project.history import History
 from innerlamp.core.project.store import stage
 
+from ..scale import share
 from .test_full_disk import failing
 
 CRS = "EPSG:32719"
-STEPS = int(os.environ.get("INNERLAMP_STEPS", "2000"))
+STEPS = int(os.environ.get("INNERLAMP_STEPS", share(2000)))
 EACH = 50  # steps of one history
 PICK = st.integers(0, 10**6)
 Value = tuple[float, str] | None  # a number, the unit of a map; None: nobody knows

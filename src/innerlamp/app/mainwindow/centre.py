@@ -123,9 +123,7 @@ class Centre(QWidget):
             return
         self._unfill()
         r, _ = self._place_of(frame)
-        frame.show_legend(False)
-        if frame.pane is not None:
-            frame.pane.close_pane()
+        frame.release()
         frame.hide()
         frame.setParent(None)
         frame.deleteLater()

@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
+from ...core.project.records import Notice
 from ..context.context import Context
 from ..panes.base.pane import Pane
 from ..panes.table import PANES
@@ -100,8 +101,22 @@ class PaneFrame(QFrame):
         self.empty.setMargin(16)
         self.holder.addWidget(self.empty)
         self.show_kind(kind)
-        ctx.project_changed.connect(self.show_whether_empty)
-        ctx.items_changed.connect(lambda _: self.show_whether_empty())
+        self._off = [
+            ctx.project_changed.connect(self.show_whether_empty),
+            ctx.items_changed.connect(self._on_items),
+        ]
+
+    def _on_items(self, notice: Notice) -> None:
+        self.show_whether_empty()
+
+    def release(self) -> None:
+        """Let go of the pane and of all signals; the widget may be deleted afterwards."""
+        self.show_legend(False)
+        if self.pane is not None:
+            self.pane.close_pane()
+        for off in self._off:
+            off()
+        self._off.clear()
 
     def show_legend(self, wanted: bool) -> None:
         """Show the legend in the pane, where it is of a kind that has one, or take it away."""

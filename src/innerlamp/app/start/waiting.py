@@ -27,8 +27,12 @@ def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
 
 
 def settle(window: Window, seconds: float = 60.0) -> bool:
-    """Wait until everything is read and drawn, and a moment longer for what starts only then."""
+    """Wait until everything is read and drawn, with what starts a moment later."""
     good = wait_until(window.settled, seconds)
-    end = time.monotonic() + 0.15
-    wait_until(lambda: time.monotonic() > end, 1.0)
+    wait_until(lambda: not any(_soon(timer) for timer in window.findChildren(QTimer)), 1.0)
     return wait_until(window.settled, seconds) and good
+
+
+def _soon(timer: QTimer) -> bool:
+    """Whether a timer will do something once and soon: what is gathered before it is shown."""
+    return timer.isActive() and timer.isSingleShot() and timer.interval() <= 150

@@ -90,7 +90,9 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.WindowText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.faint))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
+    sheet = _sheet(theme)
+    if app.styleSheet() != sheet:  # every widget that is there is dressed anew
+        app.setStyleSheet(sheet)
 
 
 def _sheet(t: Theme) -> str:

@@ -62,7 +62,7 @@ def _tree(corners: FloatArray) -> tuple[IntArray, FloatArray, FloatArray, IntArr
     return order, np.array(low), np.array(high), np.array(first, dtype=np.int64), np.array(count, dtype=np.int64)
 
 
-@compiled(inline="always")
+@compiled(forceinline=True)
 def _to_box(p, low, high):  # type: ignore[no-untyped-def]  # pragma: no cover
     total = 0.0
     for k in range(3):

@@ -22,7 +22,7 @@ _MOST = 512  # triangles of a cavity; more means that nearly all samples lie on 
 _CHUNK = 200_000
 
 
-@compiled(inline="always")
+@compiled(forceinline=True)
 def _circle(ax, ay, bx, by, cx, cy):  # type: ignore[no-untyped-def]  # pragma: no cover
     # Centre of the circle through three places, counted from the origin, which lies near them.
     d = 2.0 * ((bx - ax) * (cy - ay) - (by - ay) * (cx - ax))

@@ -37,7 +37,7 @@ def _from_bits(typingctx: Any, value: Any) -> Any:
     return types.float64(types.int64), codegen
 
 
-@compiled(inline="always", error_model="numpy")
+@compiled(forceinline=True, error_model="numpy")
 def fast_log(x):  # type: ignore[no-untyped-def]
     """Natural logarithm of a positive normal number."""
     bits = _bits(x)
@@ -64,7 +64,7 @@ def fast_log(x):  # type: ignore[no-untyped-def]
     return x1 + y + e * 0.693359375
 
 
-@compiled(inline="always", error_model="numpy")
+@compiled(forceinline=True, error_model="numpy")
 def fast_atan(x):  # type: ignore[no-untyped-def]
     """Arctangent of any number."""
     a = abs(x)

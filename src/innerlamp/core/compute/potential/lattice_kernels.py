@@ -13,7 +13,7 @@ POINTS = 6  # of an interpolation along one axis
 BEFORE = 2  # of them before the interval in which a place lies
 
 
-@compiled(inline="always", error_model="numpy")
+@compiled(forceinline=True, error_model="numpy")
 def _node(x, y, z, c, gravity):  # type: ignore[no-untyped-def]
     # Antiderivative of the kernel at one corner: Nagy 1966 for gravity, Bhattacharyya 1964 for second derivatives.
     xx, yy, zz = x * x, y * y, z * z

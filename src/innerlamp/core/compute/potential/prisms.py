@@ -40,13 +40,13 @@ _NEAR_SIZES = 6.0  # longest sides of a cell within which it is never taken as a
 _TINY = 1e-6  # metres; nodes are kept this far from the coordinate planes, where terms are singular
 
 
-@compiled(inline="always", error_model="numpy")
+@compiled(forceinline=True, error_model="numpy")
 def away(v):  # type: ignore[no-untyped-def]
     """A coordinate kept off the planes where terms are singular."""
     return (_TINY if v >= 0 else -_TINY) if abs(v) < _TINY else v
 
 
-@compiled(inline="always", error_model="numpy")
+@compiled(forceinline=True, error_model="numpy")
 def log_sum(r, v, rest):  # type: ignore[no-untyped-def]
     """ln(r + v); for negative v the sum cancels, so it is (r² - v²) / (r - v) with r² - v² = rest."""
     return fast_log(r + v if v > 0 else rest / (r - v))
@@ -143,7 +143,7 @@ def _fill_prisms(obs, box, place, c, scale, gravity, near2, out):  # type: ignor
             out[d, place[a]] = scale * value
 
 
-@compiled(inline="always", error_model="numpy", fastmath=True)
+@compiled(forceinline=True, error_model="numpy", fastmath=True)
 def far_value(x, y, z, c, h1, h2, h3, gravity):  # type: ignore[no-untyped-def]
     """Effect per m³ of a box at (x, y, z) from the sensor, by its centre and second moments.
 

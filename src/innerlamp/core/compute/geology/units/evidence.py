@@ -23,7 +23,7 @@ class Evidence:
     firm: np.ndarray
 
     def only(self, rows: np.ndarray) -> Evidence:
-        """Return some of it, given as a mask."""
+        """Return some of it, given as a mask (n,) without unit."""
         return Evidence(self.points[rows], self.values[rows], self.contact[rows], self.hole[rows], self.firm[rows])
 
 

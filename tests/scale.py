@@ -1,0 +1,20 @@
+"""How much is tried: a fifth of the long batteries in each run, all of them by `make test-long`."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from typing import TypeVar
+
+T = TypeVar("T")
+LONG = bool(os.environ.get("INNERLAMP_LONG"))
+
+
+def share(whole: int) -> int:
+    """How many of so many are tried here."""
+    return whole if LONG else max(whole // 5, 1)
+
+
+def fifth(cases: Sequence[T]) -> list[T]:
+    """Every fifth case, from the middle on, or all of them."""
+    return list(cases) if LONG else list(cases[2 % len(cases) :: 5])
