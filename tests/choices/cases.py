@@ -11,10 +11,11 @@ import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
-from zlib import crc32
 
 from innerlamp.core.declaring.operation import FieldInfo, Input, Operation, row_of
 from innerlamp.core.project.records import Entry
+
+from .tenth import tenth_of
 
 # What makes examples small: the walk is about choices, not about size.
 SMALL: dict[str, dict[str, Any]] = {
@@ -28,9 +29,19 @@ SMALL: dict[str, dict[str, Any]] = {
     "grade-shell": {"cell": 25.0},
 }
 # Rows for tables that examples leave empty, so that what stands in their columns is walked as well.
-ROWS: dict[tuple[str, str], dict[str, Any]] = {
-    ("invert-magnetics", "classes"): {"value": 0.02},
-    ("invert-gravity", "classes"): {"value": -0.05},
+ROWS: dict[tuple[str, str], list[dict[str, Any]]] = {
+    ("invert-magnetics", "classes"): [{"value": 0.0}, {"value": 0.02}],
+    ("invert-gravity", "classes"): [{"value": 0.0}, {"value": -0.05}],
+}
+# What a choice needs beside it, by parameter (or '@slot' of an input) and value.
+COMPANIONS: dict[tuple[str, Any], dict[str, Any]] = {
+    ("heights", "above ground"): {"height": 60.0},
+    ("heights", "one elevation"): {"height": 900.0},
+    ("levels", "given"): {"given": "10; 20; 40"},
+    ("by", "rock"): {"code": "Rock"},
+    ("whole", True): {"by": "rock", "code": "Rock"},
+    ("shape", "note"): {"words": "Here"},
+    ("@ground", None): {"flat": 0.0},
 }
 
 
@@ -60,7 +71,7 @@ class Case:
     @property
     def tenth(self) -> int:
         """Which tenth of the walk it belongs to, the same in every run."""
-        return crc32(self.label.encode()) % 10
+        return tenth_of(self.label)
 
 
 def _short(value: Any) -> str:
@@ -94,7 +105,7 @@ def bounds(info: FieldInfo) -> tuple[Any, ...]:
 def _rows(op: Operation, info: FieldInfo, base: Mapping[str, Any]) -> list[dict[str, Any]]:
     rows = list(base.get(info.name) or ())
     if not rows and (op.name, info.name) in ROWS:
-        rows = [ROWS[op.name, info.name]]
+        rows = list(ROWS[op.name, info.name])
     return [dict(r) if isinstance(r, Mapping) else dict(r.model_dump()) for r in rows if not isinstance(r, str)]
 
 
@@ -107,6 +118,16 @@ def base_params(op: Operation) -> dict[str, Any]:
     """The parameters of an example, made small."""
     assert op.example is not None
     return {**op.example.params, **small(op)}
+
+
+def accompanied(case: Case, op: Operation) -> dict[str, Any]:
+    """What the choices of a case need beside them, where the operation has such a parameter."""
+    chosen = [*case.params.items(), *((f"@{slot}", given) for slot, given in case.inputs.items())]
+    out: dict[str, Any] = {}
+    for name, value in chosen:
+        if isinstance(value, str | bool | None):
+            out |= COMPANIONS.get((name, value), {})
+    return {name: value for name, value in out.items() if name in op.fields() and name not in case.params}
 
 
 def cases(op: Operation) -> Iterator[Case]:

@@ -92,3 +92,10 @@ def test_a_plane_meets_a_hole_where_geometry_says() -> None:
     assert high == pytest.approx(20 + 50 * np.tan(np.radians(50)), abs=1e-6)
     assert not len(piercings(path, end, 1, np.array([[0.0, 0.0, -95.0]]), normal)[0])  # below the end of the hole
     assert spread_of(path, end, 1, np.array([0.0, 0.0, -40.0]), normal[0], 12.0)[1] == np.inf
+
+
+def test_sets_that_hold_no_reading_are_refused_in_words() -> None:
+    axes = np.random.default_rng(0).normal(size=(40, 3))
+    axes /= np.linalg.norm(axes, axis=1)[:, None]
+    with pytest.raises(InputError, match="no reading lies within"):
+        sets_of(axes, 2, 1e-6)

@@ -47,7 +47,7 @@ def sets_of(axes: FloatArray, count: int = 0, farthest: float = 90.0) -> tuple[I
     Raises
     ------
     InputError
-        Without axes, or with fewer axes than sets.
+        Without axes, with fewer axes than sets, or when all lie too far from the means.
     """
     if not len(axes):
         raise InputError("there is no reading to group")
@@ -60,6 +60,8 @@ def sets_of(axes: FloatArray, count: int = 0, farthest: float = 90.0) -> tuple[I
         labels = near.argmax(axis=1)
         labels[near.max(axis=1) < np.cos(np.radians(farthest)) - 1e-12] = -1
         kept = [k for k in range(len(means)) if (labels == k).any()]
+        if not kept:
+            raise InputError(f"no reading lies within {farthest:g}° of the mean of its set", fix="Allow more degrees")
         means = np.array([mean_axis(axes[labels == k]) for k in kept])
     order = sorted(range(len(means)), key=lambda k: -int((labels == kept[k]).sum()))
     out = np.full(len(axes), -1, dtype=np.int64)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
@@ -29,6 +30,7 @@ Character = Literal["smooth", "blocky", "compact"]
 Trend = Literal["none", "constant", "plane", "second degree", "third degree"]
 DEGREES: dict[Trend, int | None] = {"none": None, "constant": 0, "plane": 1, "second degree": 2, "third degree": 3}
 NORMS: dict[Character, tuple[float, float]] = {"smooth": (2.0, 2.0), "blocky": (2.0, 1.0), "compact": (0.0, 2.0)}
+_EACH_CORE = 4  # parts of a run on this machine at most
 SEEN = "sensitivity"
 SEEN_ROLES = {SEEN: SEEN}
 # Fields of a component of the model, and the rows of the readings that they are measured by.
@@ -220,12 +222,17 @@ def kernel_of(
     Raises
     ------
     InputError
-        When no cluster answers, or workers end again and again.
+        When no cluster answers, workers end again and again, or there are far more parts than cores.
     """
     from ...compute.potential import parts as pt
     from ...compute.potential.lattice import Lattice
     from ...compute.potential.linear import ByRows
 
+    if not p.cluster and p.parts > _EACH_CORE * (os.cpu_count() or 1):
+        raise InputError(
+            f"{p.parts} parts are too many for the {os.cpu_count()} cores of this machine: each is a process of its own",
+            fix=f"Take {_EACH_CORE * (os.cpu_count() or 1)} at most, or give a cluster",
+        )
     active = cells.active.ravel()
     made: list[tuple[np.ndarray, Operator]] = []
     for number, (rows, fields) in enumerate(sensed):
