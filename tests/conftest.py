@@ -27,6 +27,16 @@ def pytest_configure(config: pytest.Config) -> None:
     display.start(config)
 
 
+def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
+    """Name what failed in a file, for trying it once more alone (see scripts/test.sh)."""
+    file = os.environ.get("INNERLAMP_FAILED")
+    if file:
+        reports = [r for kind in ("failed", "error") for r in terminalreporter.stats.get(kind, [])]
+        Path(file).write_text(
+            "".join(f"{name}\n" for name in dict.fromkeys(r.nodeid for r in reports)), encoding="utf-8"
+        )
+
+
 @pytest.fixture(scope="session")
 def reference() -> dict[str, Any]:
     """Check values with their sources; see `_meta` in the file for how each was obtained."""

@@ -68,8 +68,7 @@ class House:
         ctx.set_sketch(None)
         window.centre.restore({"kinds": [DEFAULT[:2], DEFAULT[2:]]})
         for frame, kind in zip(window.centre.frames, DEFAULT, strict=True):
-            frame.show_kind("chart")
-            frame.show_kind(kind)
+            frame.show_kind(kind, anew=True)
         window.centre.set_current(0)
         for splitter, sizes in self.sizes:
             if isValid(splitter):

@@ -583,6 +583,7 @@ def test_a_boundary_is_dragged_to_another_depth_on_record(demo_window: Window, m
     assert said < float(rows["to_m"].iloc[2])
 
 
+@pytest.mark.own_window
 def test_pictures_of_core_stand_upright_by_depth_in_the_log_and_open_large(demo_window: Window, tmp_path: Path) -> None:
     window, ctx = demo_window, demo_window.ctx
     # Two rows of core, each red at its left and blue at its right; the lower row is greenish.

@@ -173,7 +173,8 @@ def test_a_log_is_added_at_true_scale(demo_window: Window, tmp_path: Path) -> No
     assert "no hole 'NO1'" in " ".join(label for label in [window.strip.last.text()])
     pane.export_to(tmp_path / "again.pdf")
     finish_jobs(window)
-    assert "without log: " in window.strip.last.text() and "no hole 'NO1'" in window.strip.last.text()
+    said = [window.strip.log.item(k).text() for k in range(window.strip.log.count())]
+    assert any("without log: " in words and "no hole 'NO1'" in words for words in said)
 
 
 def test_north_is_that_of_the_place_and_the_day() -> None:

@@ -140,7 +140,7 @@ def written(examples: Examples, item: str, folder: Path) -> None:
         except LampError as error:
             # What a format can't hold is said; that it has nothing at all to hold is no fault of the choice.
             assert re.search(
-                r"levels in common|can't hold these cells|no numbers along|turned|uneven|nothing|no (readings|logs|rows|pieces|triangles)|only",
+                r"levels in common|can't hold these cells|no numbers along|turned|uneven|nothing|none of the items|no (readings|logs|rows|pieces|triangles)|only",
                 str(error),
             ), error
             continue

@@ -46,7 +46,7 @@ def test_grids_come_back_to_the_same_cells(tmp_path: Path, ending: str, cell: fl
     back = read_grid(path)
     assert back.values.shape == whole.values.shape
     assert (back.x0, back.y0) == pytest.approx((E, N), abs=2e-6 if ending == ".xyz" else 1e-8)
-    assert (back.dx, back.dy) == pytest.approx((cell, cell), rel=1e-8)
+    assert (back.dx, back.dy) == pytest.approx((cell, cell), rel=1e-8 if LONG or ending != ".xyz" else 1e-7)
     assert np.array_equal(np.isnan(back.values), np.isnan(whole.values))
     assert back.values == pytest.approx(whole.values, rel=1e-11 if ending == ".xyz" else 1e-15, nan_ok=True)
     if ending in (".nc", ".tif"):

@@ -156,10 +156,10 @@ class PaneFrame(QFrame):
             self.pane.setVisible(not empty)
             self.tools.setEnabled(not empty)
 
-    def show_kind(self, kind: str) -> None:
-        """Show another kind of pane here."""
+    def show_kind(self, kind: str, anew: bool = False) -> None:
+        """Show another kind of pane here, or with `anew` the same kind as when it was new."""
         if self.pane is not None:
-            if self.pane.kind == kind:
+            if self.pane.kind == kind and not anew:
                 return
             self.show_legend(False)
             self.pane.close_pane()

@@ -29,8 +29,11 @@ class ContourLines(CachedDrawing):
         self.starts = item.starts
         sizes = np.diff(item.starts)
         self._line = np.repeat(np.arange(len(sizes)), sizes)
-        self.major = (item.table[in_role(item.attributes, "line weight")].to_numpy() == "major")[row]
-        self.turned = item.table[in_role(item.attributes, "closing")].astype(str).to_numpy()[row]
+        # Lines that have a level need not have a weight, nor say which way they close.
+        weight, closing = in_role(item.attributes, "line weight"), in_role(item.attributes, "closing")
+        plain = np.full(len(item.table), "", dtype=object)
+        self.major = ((item.table[weight].to_numpy() if weight else plain) == "major")[row]
+        self.turned = (item.table[closing].astype(str).to_numpy() if closing else plain)[row]
         self.texts = [f"{v:g}" for v in levels[row]]
         names = [colours[int(r)].name() for r in row]
         self.colours = [colours[int(r)] for r in row]

@@ -284,12 +284,19 @@ def write_items(items: Iterable[Item], path: Path | str) -> None:
     """
     omf = _omf()
     with warnings.catch_warnings(action="ignore"):
-        made = [element for item in items if item.kind in KINDS for element in _elements(omf, item)]
+        made = [
+            element for item in items if item.kind in KINDS and not _empty(item) for element in _elements(omf, item)
+        ]
         if not made:
             raise InputError("none of the items can be written as Open Mining Format", where=Path(path).name)
         project = omf.Project(name="Inner Lamp", description="")
         project.elements = made
         omf.OMFWriter(project, str(path))
+
+
+def _empty(item: Item) -> bool:
+    """Whether an item has no place at all, which the format can't hold."""
+    return isinstance(item, PointSet | SurveyLines | TargetSet) and not len(item.table)
 
 
 def _elements(omf: Any, item: Item) -> list[Any]:

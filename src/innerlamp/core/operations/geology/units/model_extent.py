@@ -51,6 +51,10 @@ def mesh_of(inputs: Inputs, p: BuildModel, log: Logged | None) -> DrapedMesh:
     low, high = at.min(axis=0) - margin, at.max(axis=0) + margin
     low, high = np.floor(low / p.cell) * p.cell, np.ceil(high / p.cell) * p.cell
     nx, ny = (max(int(n), 2) for n in np.round((high - low) / p.cell))
+    if float(nx) * ny > _MOST:
+        raise InputError(
+            f"the model would have {float(nx) * ny:,.0f} columns", fix="Take larger cells, or a smaller boundary"
+        )
     ground = ground_of(inputs, p)
     x, y = low[0] + (np.arange(nx) + 0.5) * p.cell, low[1] + (np.arange(ny) + 0.5) * p.cell
     tops = height_at(ground, *np.meshgrid(x, y, indexing="ij"))
