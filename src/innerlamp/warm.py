@@ -7,6 +7,7 @@ import sys
 
 import numpy as np
 
+from .core.compute import kernel_cache
 from .core.geometry.mesh import DrapedMesh, TensorMesh
 
 
@@ -61,6 +62,7 @@ def warm() -> None:
     running = [subprocess.Popen([sys.executable, "-m", "innerlamp.warm", name]) for name in PARTS]
     if max(process.wait() for process in running):
         raise SystemExit("Some kernels could not be compiled; they are when they are first needed.")
+    kernel_cache.forget_old(kernel_cache.cache_root())
 
 
 if __name__ == "__main__":

@@ -15,7 +15,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import pandas as pd
 import pytest
 
 from innerlamp.api import Project
@@ -26,14 +25,13 @@ from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.errors import LampError
 from innerlamp.core.formats.table import export, formats_for
 from innerlamp.core.items.base import Item
-from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.running import execute
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import file_params
 
 from .cases import Case, accompanied, cases, covering, fitting, options, pairs, small
-from .examples import WITHOUT_EXAMPLE, Examples, seen
+from .examples import WITHOUT_EXAMPLE, Examples, few_rows, seen
 from .tenth import TENTH, WALK
 
 EVERY = [case for name, op in OPERATIONS.items() if name not in WITHOUT_EXAMPLE for case in cases(op)]
@@ -100,16 +98,6 @@ def chosen(case: Case, examples: Examples, made: dict[str, str]) -> tuple[dict[s
     return inputs, params
 
 
-def short(item: Item) -> Item:
-    """The item with few rows, so that writing takes no longer than what is tried."""
-    if isinstance(item, HoleSet):
-        return replace(item, tables={n: t.head(60) for n, t in item.tables.items()}, findings=item.findings.head(20))
-    table = getattr(item, "table", None)
-    if isinstance(table, pd.DataFrame) and item.kind in ("points", "lines", "targets", "electrodes"):
-        return replace(item, table=table.head(60))  # type: ignore[call-arg]
-    return item
-
-
 def drawn(examples: Examples, item: str) -> None:
     """Draw an item in every view: nothing that a painter does may fail."""
     ctx = _context(examples.project.store)
@@ -129,7 +117,7 @@ def drawn(examples: Examples, item: str) -> None:
 
 
 def written(examples: Examples, item: str, folder: Path) -> None:
-    loaded = short(examples.project.store.load(item))
+    loaded = few_rows(examples.project.store.load(item))
     for form in formats_for(loaded.kind):
         extension = form.extensions[0]
         name = f"{loaded.kind}_{{hole}}" if "{hole}" in form.name else loaded.kind

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import shutil
 from pathlib import Path
 from typing import Any
@@ -15,7 +14,6 @@ from innerlamp.api import Project
 from innerlamp.core.declaring.operation import AREAS, Operation
 from innerlamp.core.formats.table import FORMATS, export
 from innerlamp.core.items.base import Item
-from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.kinds import KINDS
 from innerlamp.core.project import payload, trail
 from innerlamp.core.project.store import Store, stage
@@ -24,7 +22,7 @@ from innerlamp.core.running.groups import GROUPS
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES, STEPS, file_params
 
-from ..choices.examples import WITHOUT_EXAMPLE, Examples, seen
+from ..choices.examples import WITHOUT_EXAMPLE, Examples, few_rows, seen
 from . import stamp
 
 
@@ -36,17 +34,6 @@ def demo(demo_path: Path) -> Any:
 
 def of_kind(store: Store, kind: str) -> Item:
     return next(store.load(e.id) for e in store.entries() if e.kind == kind)
-
-
-def few_rows(item: Item) -> Item:
-    """The item with short tables: what all rows look like in a file the first ones tell as well, in a hundredth of the time."""
-    if isinstance(item, HoleSet):
-        cut = {n: t.head(200) for n, t in item.tables.items()}
-        return dataclasses.replace(item, tables=cut, findings=item.findings.head(50))
-    table = getattr(item, "table", None)
-    if item.kind not in ("points", "lines", "targets", "electrodes") or table is None:
-        return item
-    return dataclasses.replace(item, table=table.head(200))  # type: ignore[call-arg]
 
 
 @pytest.mark.parametrize("kind", KINDS)
