@@ -28,6 +28,7 @@ from ...core.project.store import Store
 from ...core.running.execute import Task
 from ..base import background, settings
 from ..session.legends import values_of
+from ..session.selecting import Meant, found_again, meant
 from ..session.session import Listeners, Session
 from ..session.view import Cursor, Selection, ViewState
 from .sight import Sight
@@ -53,6 +54,7 @@ class Context(Sight, Signals):
         self.runner = runner
         self.closed = False
         self._idle = ViewState()
+        self._meant: Meant | None = None  # rows that are selected again once the item has been read
         self.area: Area | None = None
         self.sketch: Sketch | None = None
 
@@ -99,7 +101,7 @@ class Context(Sight, Signals):
         """Begin a session of a project."""
         chosen = settings.load()
         store.history.bound(chosen.history_changes, int(1e9 * chosen.history_gigabytes))
-        told = Listeners(self._items, self.loaded.emit, self.compared.emit, self.say)
+        told = Listeners(self._items, self._came, self.compared.emit, self.say)
         self.session = Session(store, self.runner, told)
         desk = self.session.desk
         desk.changed.connect(self._jobs_moved)
@@ -121,7 +123,7 @@ class Context(Sight, Signals):
             ended = [job for job in self.jobs if job.active]
             self.session.close()
             self.session = None
-            self._idle = ViewState()
+            self._idle, self._meant = ViewState(), None
             if ended:
                 self.jobs_changed.emit(ended)
 
@@ -208,9 +210,32 @@ class Context(Sight, Signals):
         self.cursor_changed.emit(self.cursor)
 
     def select_rows(self, selection: Selection) -> None:
+        """Select rows of an item as it is now."""
+        entry = self.entry(selection.item)
+        if not selection.version and entry is not None:
+            selection = replace(selection, version=entry.version)
+        self._meant = None
         if selection != self.selection:
             self.view.selection = selection
             self.selection_changed.emit(selection)
+
+    def _selection_moved(self, item: str = "") -> None:
+        """Let the selection follow its rows into the version that its item has now."""
+        chosen, entry = self.selection, self.entry(self.selection.item)
+        if not chosen.item or (item and item != chosen.item) or self.session is None:
+            return
+        if entry is None:
+            self.select_rows(Selection())
+            return
+        if self._meant is None and chosen.version != entry.version:
+            store = self.session.store
+            old = store.load("", chosen.version) if store.loaded(chosen.version) else None
+            was = meant(old, chosen) if old is not None and chosen.rows else None
+            self.select_rows(replace(chosen, rows=(), version=entry.version))
+            self._meant = was
+        new = self.item(chosen.item) if self._meant is not None else None
+        if new is not None and self._meant is not None:
+            self.select_rows(found_again(new, entry.version, self._meant))
 
     def set_section(self, plane: SectionPlane) -> None:
         self.view.section = plane
@@ -288,6 +313,8 @@ class Context(Sight, Signals):
             self.say(f"{how}: {label}")
 
     def _items(self, notice: Notice) -> None:
+        if self.selection.item in (*notice.replaced, *notice.removed):
+            self._selection_moved()
         if notice.lit or any(e.lit for i in notice.added if (e := self.entry(i))):
             self.lit_changed.emit()
         if any((notice.added, notice.removed, notice.replaced, notice.renamed)):
@@ -296,6 +323,10 @@ class Context(Sight, Signals):
             self.legend_changed.emit("")
         for attribute in notice.legends:
             self.legend_changed.emit(attribute)
+
+    def _came(self, item: str) -> None:
+        self._selection_moved(item)
+        self.loaded.emit(item)
 
     # ---- jobs
 

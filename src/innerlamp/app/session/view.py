@@ -23,11 +23,12 @@ class Cursor:
 
 @dataclass(frozen=True)
 class Selection:
-    """Selected rows of one table of one item."""
+    """Selected rows of one table of one version of an item."""
 
     item: str = ""
     table: str = ""
     rows: tuple[int, ...] = ()
+    version: int = 0
 
 
 @dataclass

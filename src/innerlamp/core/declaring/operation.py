@@ -291,6 +291,9 @@ class Operation:
     `reads` names input slots of which only the attributes are read that parameters name (and the places): what else
     changes in such an item does not concern the result.
 
+    `pin` turns what parameters of an edit say of rows by number into what is in them, when the edit is first made: given
+    the item as it is then and checked parameters (JSON), it returns parameters that mean the same rows wherever they come to stand.
+
     `instant` edits are quick for any item that a person edits by hand; the window runs them itself.
     `version` grows when parameters change their meaning; `upgrade` turns parameters of an earlier
     version into today's. `renamed` maps earlier names of parameters and input slots to today's,
@@ -309,6 +312,7 @@ class Operation:
     suggest: Callable[[Inputs], dict[str, Any]] | None = None
     replaces: Mapping[str, str] = field(default_factory=dict)
     instant: bool = False
+    pin: Callable[[Item, dict[str, Any]], dict[str, Any]] | None = None
     reads: tuple[str, ...] = ()
     version: int = 1
     aliases: tuple[str, ...] = ()

@@ -127,7 +127,8 @@ def _rows_of(table: pd.DataFrame, name: str, c: Any, new: bool) -> np.ndarray:
     return np.flatnonzero(hit)
 
 
-def _packed(value: Any) -> str:
+def packed(value: Any) -> str:
+    """Return a value of a cell as JSON; null for none."""
     if value is None or (isinstance(value, float | np.floating) and not np.isfinite(value)):
         return "null"
     return json.dumps(float(value) if isinstance(value, int | float | np.number) else str(value))
@@ -196,7 +197,7 @@ def changed(
         for k, row in enumerate(rows):
             series = table.iloc[row]
             whole = {
-                str(c): _packed(series[c]) for c in table.columns if c not in INTERVAL_PLACES or name in ("collar", "")
+                str(c): packed(series[c]) for c in table.columns if c not in INTERVAL_PLACES or name in ("collar", "")
             }
             log.append(
                 {
@@ -210,7 +211,7 @@ def changed(
             )
         out = table.drop(index=table.index[rows]).reset_index(drop=True)
     else:
-        clean = [_fitting(v, numeric, column) for v in values]
+        clean = [fitting(v, numeric, column) for v in values]
         before = table[column].iloc[rows].tolist()
         for k, row in enumerate(rows):
             log.append(
@@ -219,8 +220,8 @@ def changed(
                     "table": name,
                     **_key_of(table.iloc[row], keys),
                     "column": column,
-                    "old": _packed(before[k]),
-                    "new": _packed(clean[k]),
+                    "old": packed(before[k]),
+                    "new": packed(clean[k]),
                 }
             )
         out = _set(table, rows, column, clean)
@@ -237,7 +238,14 @@ def changed(
     return _settled(made, name, column)
 
 
-def _fitting(value: Any, numeric: bool, column: str) -> Any:
+def fitting(value: Any, numeric: bool, column: str) -> Any:
+    """Return a typed value as a column has it.
+
+    Raises
+    ------
+    InputError
+        When it is no number in a column of numbers.
+    """
     if value is None or (isinstance(value, str) and value.strip() == ""):
         return np.nan if numeric else None
     if not numeric:
@@ -320,7 +328,7 @@ def lifted(item: Item, numbers: Sequence[int], who: str = "") -> Item:
         else:
             rows = _rows_of(table, c.table, c, new=True)
             numeric = pd.api.types.is_numeric_dtype(table[c.column]) if c.column in table else False
-            if len(rows) != 1 or _packed(table[c.column].iloc[rows[0]]) != c.new:
+            if len(rows) != 1 or packed(table[c.column].iloc[rows[0]]) != c.new:
                 raise InputError(
                     f"correction {c.number} can't be lifted: its row or value has moved on",
                     where=item.name,
@@ -360,7 +368,7 @@ def made_again(item: HoleSet, layer: pd.DataFrame, found: Findings) -> HoleSet:
         if table is not None and not len(rows):
             rows = _rows_of(table, c.table, c, new=True)
         now = (
-            _packed(table[c.column].iloc[rows[0]]) if table is not None and len(rows) == 1 and c.column in table else ""
+            packed(table[c.column].iloc[rows[0]]) if table is not None and len(rows) == 1 and c.column in table else ""
         )
         if table is not None and now == c.old:
             numeric = pd.api.types.is_numeric_dtype(table[c.column])

@@ -35,6 +35,8 @@ class Features(Item):
         Shape (p,): row of the feature that a part belongs to.
     part_types
         Shape (p,): POINT, LINE, RING (outer ring of a polygon) or HOLE (ring cut out of the ring before it).
+    keys
+        Shape (n,): what each feature is known by whatever row it stands in (`feature_keys`); None until one is changed.
     """
 
     kind: ClassVar[str] = "features"
@@ -45,6 +47,7 @@ class Features(Item):
     starts: np.ndarray
     owner: np.ndarray
     part_types: np.ndarray
+    keys: np.ndarray | None = None
     units: dict[str, str] = field(default_factory=dict)
     findings: pd.DataFrame = field(default_factory=pd.DataFrame)
 
@@ -124,6 +127,7 @@ def only(item: Features, rows: np.ndarray) -> Features:
         starts=starts_of(parts),
         owner=number[item.owner[keep]] if keep else item.owner[:0],
         part_types=item.part_types[keep] if keep else item.part_types[:0],
+        keys=None if item.keys is None else item.keys[rows],
     )
 
 

@@ -9,13 +9,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..errors import InputError
+from ..errors import InputError, LampError
 from ..project import freshness
-from ..project.records import Pairs, Recipe
+from ..project.records import Entry, Pairs, Recipe
 from ..project.store import Store
-from .prepare import step_of
+from .prepare import pinned, step_of
 from .table import find_operation
-from .task import Chosen, Task, Way, task_of
+from .task import Chosen, Task, Way, by_number, task_of
 
 
 def wanted(store: Store, item: str) -> str:
@@ -63,7 +63,7 @@ def again(store: Store, group: Sequence[str], *, anew: bool = False) -> Again:
                 where=entry.name,
                 fix="Undo its removal, or make the item anew",
             )
-        steps = [_today(step.on(present)) for step in entry.chain]
+        steps = _steps(store, entry, present)
         keys = freshness.wanted_keys(entry, present)
         have = [0 if anew else store.version_of(entry.id, key) for key in keys]
         last = max((k for k, version in enumerate(have) if version), default=-1)
@@ -80,6 +80,24 @@ def again(store: Store, group: Sequence[str], *, anew: bool = False) -> Again:
             run = run or dataclasses.replace(first, group=uuid.uuid4().hex[:12])
     label = "Refresh " + ", ".join(e.name for e in entries if e.id not in found)
     return Again(found, task_of(store, label, run, ways, refresh=True) if ways else None)
+
+
+def _steps(store: Store, entry: Entry, present: Mapping[str, int]) -> list[Recipe]:
+    """The steps of an item on the versions that their inputs have now.
+
+    Edits of old projects say which rows they changed by number; they are read in the version that they were made on,
+    where the project still has it.
+    """
+    out: list[Recipe] = []
+    key = ""
+    for step in entry.chain:
+        today = _today(step.on(dict(present)))
+        if step.is_edit and by_number(today) and (below := store.version_of(entry.id, key)):
+            with contextlib.suppress(LampError):
+                today = pinned(store, today, below)
+        out.append(today)
+        key = step.key(key)
+    return out
 
 
 def _today(step: Recipe) -> Recipe:
@@ -120,14 +138,14 @@ def redone(store: Store, item: str, edit: int, params: Mapping[str, Any] | None)
     if not 0 < edit < len(entry.chain) or not entry.chain[edit].is_edit:
         raise InputError("there is no such change", where=entry.name)
     present = store.heads()
-    steps = [_today(step.on(present)) for step in entry.chain]
+    steps = _steps(store, entry, present)
     keys = freshness.wanted_keys(entry, present)
     op = find_operation(steps[edit].operation)
-    changed = (
-        ()
-        if params is None
-        else (dataclasses.replace(steps[edit], params=op.check(params).model_dump(mode="json"), problem=""),)
-    )
+    changed: tuple[Recipe, ...] = ()
+    if params is not None:
+        changed = (dataclasses.replace(steps[edit], params=op.check(params).model_dump(mode="json"), problem=""),)
+        if below := store.version_of(item, keys[edit - 1]):
+            changed = (pinned(store, changed[0], below),)
     rest = (*changed, *(dataclasses.replace(s, problem="") for s in steps[edit + 1 :]))
     word = "Drop" if params is None else "Change"
     for k in range(edit - 1, -1, -1):
@@ -167,7 +185,7 @@ def rerun(store: Store, item: str, params: Mapping[str, Any], inputs: Chosen | N
             )
     ways = {
         e.chain[0].output: Way(
-            tuple(dataclasses.replace(_today(s.on(present)), problem="") for s in e.chain[1:]), 0, e.id, e.version
+            tuple(dataclasses.replace(s, problem="") for s in _steps(store, e, present)[1:]), 0, e.id, e.version
         )
         for e in group
     }

@@ -19,7 +19,7 @@ from ..project import payload
 from ..project.records import Recipe
 from ..project.store import stage
 from .table import find_operation
-from .task import Made, Task, Way, files_of
+from .task import Made, Task, Way, by_number, files_of
 
 
 def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item] | None = None) -> Made:
@@ -70,6 +70,12 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
             part = progress.part(0.02 + 0.94 * done / max(count, 1), 0.02 + 0.94 * (done + 1) / max(count, 1))
             done += 1
             try:
+                if task.refresh and by_number(edit):
+                    raise InputError(
+                        "it names rows by their numbers, and other rows may have them now",
+                        where=find_operation(edit.operation).title,
+                        fix="Make the change again",
+                    )
                 item = _carry_out(edit, read, task, part, item)[edit.output]
                 taken.append(dataclasses.replace(edit, sources=_sources(edit)))
             except Cancelled:

@@ -38,11 +38,27 @@ def prepare(store: Store, operation: str, params: Mapping[str, Any], inputs: Cho
                     where=op.name,
                     fix="Use a dated copy of it, which stays as it is",
                 )
+        step = pinned(store, step, entry.version)
         output = next(out for out, slot in op.replaces.items() if slot == op.base)
         step = dataclasses.replace(step, output=output)
         way = Way((step,), entry.version, entry.id, entry.version)
         return task_of(store, op.title, None, {output: way}, instant=op.instant)
     return task_of(store, op.title, dataclasses.replace(step, base=""), {}, instant=op.instant)
+
+
+def pinned(store: Store, step: Recipe, version: int) -> Recipe:
+    """Return an edit whose parameters say what is in the rows that it changes rather than their numbers.
+
+    Raises
+    ------
+    InputError
+        When there are no such rows in that version of the item.
+    """
+    op = find_operation(step.operation)
+    if op.pin is None:
+        return step
+    params = op.pin(store.load("", version), dict(step.params))
+    return dataclasses.replace(step, params=op.check(params).model_dump(mode="json"))
 
 
 def step_of(store: Store, op: Operation, params: Mapping[str, Any], inputs: Chosen) -> Recipe:

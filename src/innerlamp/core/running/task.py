@@ -144,3 +144,8 @@ def files_of(step: Recipe) -> list[str]:
         if info.editor in ("file", "files") and step.params.get(name):
             out += [step.params[name]] if info.editor == "file" else step.params[name]
     return [str(ref) for ref in out]
+
+
+def by_number(step: Recipe) -> bool:
+    """Whether an edit names the rows that it changes by their numbers, which hold for one version only."""
+    return find_operation(step.operation).pin is not None and bool(step.params.get("rows"))

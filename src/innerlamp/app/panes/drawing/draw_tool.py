@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QW
 
 from ....core.compute.geometry.sketching import Snap, boxes_of, followed, snap
 from ....core.errors import LampError
+from ....core.items import feature_keys
 from ....core.items.attributes import are_contours
 from ....core.items.features import POINT, Features, part_vertices
 from ....core.items.signs import LINE_SIGNS
@@ -131,9 +132,9 @@ class DrawTool(QWidget):
         self.buttons["Step back"].clicked.connect(self.step_back)
         self.buttons["Finish"].clicked.connect(self.finish)
         self.buttons["Set"].clicked.connect(self.set_value)
-        self.buttons["Join"].clicked.connect(lambda: self._run("join-features", {"rows": list(self._rows())}))
+        self.buttons["Join"].clicked.connect(lambda: self._run("join-features", {"meant": self._meant()}))
         self.buttons["Remove"].clicked.connect(
-            lambda: self._run("edit-features", {"action": "remove", "rows": list(self._rows())})
+            lambda: self._run("edit-features", {"action": "remove", "meant": self._meant()})
         )
         self.mode.activated.connect(lambda _: self._mode_changed())
         self.map.activated.connect(lambda _: self._map_changed())
@@ -226,6 +227,11 @@ class DrawTool(QWidget):
     def _rows(self) -> tuple[int, ...]:
         chosen = self.ctx.selection
         return chosen.rows if chosen.item == self.map.currentData() else ()
+
+    def _meant(self) -> list[str]:
+        """Keys of the selected features: they mean the same when an edit that is under way has moved the rows."""
+        item = self.item()
+        return [] if item is None else feature_keys.texts(item, self._rows())
 
     def on_items(self, added: tuple[str, ...] = ()) -> None:
         """The project has changed: offer its maps anew and show where corners are now."""
@@ -393,7 +399,7 @@ class DrawTool(QWidget):
         if not points:
             return
         if mode == "split":
-            done = self._run("split-features", {"points": points, "rows": list(self._rows())})
+            done = self._run("split-features", {"points": points, "meant": self._meant()})
         else:
             values = {
                 "shape": mode,
@@ -411,7 +417,7 @@ class DrawTool(QWidget):
         """Give the selected features the unit or kind of the box."""
         self._run(
             "edit-features",
-            {"rows": list(self._rows()), "column": self.column(), "value": self.value.currentText().strip()},
+            {"meant": self._meant(), "column": self.column(), "value": self.value.currentText().strip()},
         )
 
     def remove_corner(self) -> None:

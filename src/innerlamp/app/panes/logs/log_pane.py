@@ -12,11 +12,13 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QSizePolicy, QTo
 
 from ....core.compute.drilling.cells import rock_runs
 from ....core.compute.drilling.desurvey import azimuth_and_dip
+from ....core.importing.corrections import tables_of
 from ....core.items.core_pictures import CorePictures
 from ....core.items.holes import HoleSet
 from ....core.items.legend import without_unit
 from ....core.items.points import PointSet
 from ....core.items.tracks import Track, TrackKind, as_data, columns_of, from_data, kinds_for, proposed
+from ....core.operations.data.correct import meant_rows
 from ....core.project.records import Entry
 from ...context.context import Context, Cursor, Selection
 from ...painters.logs.rows import HereRows, LogSource, of_hole
@@ -351,7 +353,11 @@ class LogPane(ItemPane):
         rows, k = record
         of = {"item": rows.source[0], "holes": rows.source[0]}
         column = self.tracks[hit.track].attributes[0]
-        values = {"table": rows.source[1], "rows": [int(rows.rows[k])], "action": "correct", "column": column}
+        item = self.ctx.item(rows.source[0])
+        table = tables_of(item).get(rows.source[1]) if isinstance(item, HoleSet) else None
+        if table is None:
+            return
+        values = {"table": rows.source[1], "meant": meant_rows(table, [int(rows.rows[k])]), "column": column}
         self.ctx.ask.emit("correct", of, values)
 
     def _edit_toggled(self, on: bool) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QPushButton
 
+from ....core.items import feature_keys
 from ....core.items.features import Features, in_space, part_vertices
 from ...context.context import Context, Selection
 from ...painters.kit.views import SectionView
@@ -173,19 +174,22 @@ class SectionDraw(SpaceDraw):
             out[Qt.Key.Key_Delete] = self.remove_corner
         return out
 
-    def _rows(self) -> list[int]:
-        chosen = self.ctx.selection
-        return list(chosen.rows) if chosen.item == self.drawing.currentData() else []
+    def _meant(self) -> list[str]:
+        """Keys of the selected drawings."""
+        chosen, item = self.ctx.selection, self.item()
+        mine = item is not None and chosen.item == self.drawing.currentData()
+        return feature_keys.texts(item, chosen.rows) if mine and item is not None else []
 
     def set_value(self) -> None:
         """Give the selected drawings the unit of the box."""
         self.run(
-            "edit-features", {"rows": self._rows(), "column": self.column(), "value": self.value.currentText().strip()}
+            "edit-features",
+            {"meant": self._meant(), "column": self.column(), "value": self.value.currentText().strip()},
         )
 
     def remove(self) -> None:
         """Take the selected drawings out."""
-        self.run("edit-features", {"action": "remove", "rows": self._rows()})
+        self.run("edit-features", {"action": "remove", "meant": self._meant()})
 
     def remove_corner(self) -> None:
         """Remove the corner that was clicked last."""

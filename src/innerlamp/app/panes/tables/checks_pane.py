@@ -26,6 +26,7 @@ from ....core.importing.corrections import KINDS, tables_of
 from ....core.items.base import Item
 from ....core.items.holes import HoleSet
 from ....core.operations.data import merge_holes
+from ....core.operations.data.correct import meant_rows
 from ....core.project.records import Entry
 from ...context.context import Context, Selection
 from ...theme.plain import Label, plain_tip
@@ -361,7 +362,12 @@ class ChecksPane(Pane):
         what = str(rows.iloc[0].get("what", ""))
         column = next((str(c) for c in table.columns if what.startswith(f"{c} ")), "")
         self._open(
-            "correct", table=name, rows=[at for n, at in hits if n == name], action=action, column=column, why=what
+            "correct",
+            table=name,
+            meant=meant_rows(table, [at for n, at in hits if n == name]),
+            action=action,
+            column=column,
+            why=what,
         )
 
     def _lift(self) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QBrush
 
 from ....core.compute.statistics.relations import column_facts
 from ....core.findings import report_by_hole
@@ -26,6 +27,7 @@ Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
 # Plain numbers: comparing with the enumeration would cost more than the rest.
 _DISPLAY, _ALIGNMENT = int(Qt.ItemDataRole.DisplayRole), int(Qt.ItemDataRole.TextAlignmentRole)
+_BACKGROUND = int(Qt.ItemDataRole.BackgroundRole)
 HIDDEN = {"x0", "y0", "z0", "x1", "y1", "z1", "file_line"}
 
 
@@ -43,6 +45,8 @@ class FrameModel(QAbstractTableModel):
         right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._alignments = [right if c.dtype.kind in "fiu" else None for c in self._columns]
         self._facts: dict[int, str] = {}
+        self.marked: np.ndarray | None = None
+        self._mark = QBrush()
 
     def keep(self, rows: np.ndarray) -> None:
         """Show only some rows."""
@@ -64,7 +68,21 @@ class FrameModel(QAbstractTableModel):
             return as_text(self._columns[column][self.order[index.row()]], self._names[column])
         if role == _ALIGNMENT:
             return self._alignments[index.column()]
+        if role == _BACKGROUND and self.marked is not None and self.marked[self.order[index.row()]]:
+            return self._mark
         return None
+
+    def mark(self, rows: np.ndarray, brush: QBrush) -> None:
+        """Show rows of the table as selected where the view's own selection would have too many pieces."""
+        if not len(rows) and self.marked is None:
+            return
+        self.marked = None
+        if len(rows):
+            self.marked = np.zeros(len(self.table), dtype=bool)
+            self.marked[rows] = True
+        self._mark = brush
+        if len(self.order) and self._columns:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.order) - 1, len(self._columns) - 1))
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: N802
         if orientation == Qt.Orientation.Vertical:

@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import (
     QItemSelection,
     QItemSelectionModel,
-    QModelIndex,
+    QItemSelectionRange,
     Qt,
 )
 from PySide6.QtGui import QKeyEvent
@@ -30,6 +30,8 @@ from ...theme.plain import Label
 from ..base.boxes import choice_box, rows_view
 from ..base.pane import Pane
 from .frame_model import HIDDEN, FrameModel, tables_of
+
+_PIECES = 300  # pieces of a selection that the view is given
 
 
 class TablePane(Pane):
@@ -237,6 +239,7 @@ class TablePane(Pane):
         if self._own or self.model is None:
             return
         rows = tuple(int(self.model.order[i.row()]) for i in self.view.selectionModel().selectedRows())
+        self.model.mark(np.empty(0, dtype=np.int64), self.view.palette().highlight())
         self._own = True
         self.ctx.select_rows(Selection(self._shown[0], self.which.currentText(), rows))
         if len(rows) == 1:
@@ -283,14 +286,20 @@ class TablePane(Pane):
             self.which.setCurrentText(selection.table)
             self._fill()
             return
-        place = {int(row): at for at, row in enumerate(self.model.order)} if len(selection.rows) < 5000 else {}
+        place = np.full(len(self.model.table), -1, dtype=np.int64)
+        place[self.model.order] = np.arange(len(self.model.order))
+        rows = np.array(selection.rows, dtype=np.int64)
+        at = place[rows[rows < len(place)]]
+        at = np.unique(at[at >= 0])
+        runs = np.split(at, np.flatnonzero(np.diff(at) != 1) + 1) if len(at) else []
+        # The view compares each piece of a selection with all others: very many are shown by the model instead.
+        many = len(runs) > _PIECES
+        self.model.mark(self.model.order[at] if many else at[:0], self.view.palette().highlight())
         chosen = QItemSelection()
-        first: QModelIndex | None = None
-        for row in selection.rows:
-            if row in place:
-                index = self.model.index(place[row], 0)
-                chosen.select(index, index)
-                first = first or index
+        last = self.model.columnCount() - 1
+        for run in [] if many else runs:
+            chosen.append(QItemSelectionRange(self.model.index(int(run[0]), 0), self.model.index(int(run[-1]), last)))
+        first = self.model.index(int(at[0]), 0) if len(at) else None
         self._own = True
         self.view.selectionModel().select(
             chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
@@ -302,6 +311,8 @@ class TablePane(Pane):
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() == Qt.Key.Key_Escape:
             self.view.clearSelection()
+            if self.model is not None and self.model.marked is not None:
+                self.ctx.select_rows(Selection(self._shown[0], self.which.currentText()))
         super().keyPressEvent(event)
 
     def close_pane(self) -> None:

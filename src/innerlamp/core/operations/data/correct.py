@@ -2,26 +2,49 @@
 
 from __future__ import annotations
 
-from typing import Literal
+import dataclasses
+from collections.abc import Sequence
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
 
 from ...compute.expression import condition
 from ...compute.statistics.spikes import isolated
-from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Whole, param
+from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Output, Params, Row, Whole, param
 from ...errors import InputError
-from ...importing import corrections
+from ...importing import corrections, row_keys
 from ...items.base import Item
 from ...items.points import SurveyLines
 from ...progress import Progress
 from .computed import columns_of
 
 
+class MeantRow(Row):
+    of: str = param("", "Hole or line")
+    start: Maybe = param(None, "From", unit="m", help="Depth of a reading or start of an interval")
+    end: Maybe = param(None, "To", unit="m")
+    x: Maybe = param(None, "Easting", unit="m")
+    y: Maybe = param(None, "Northing", unit="m")
+    file_line: Whole = param(0, "Line of file", help="Tells rows apart that hold the same; 0 where it is not known")
+    row: str = param("", "Digest", help="Of what the row held when it was chosen; it tells rows at one place apart")
+    was: str = param("", "Was", help="What stood there when the correction was made; empty: not looked at")
+
+
 class Correct(Params):
     table: str = param("", "Table", help="For drillholes: collar, survey, assay, ...; else empty")
+    meant: tuple[MeantRow, ...] = param(
+        (),
+        "Rows",
+        editor="table",
+        help="By hole and depths, or by place: they are found again in a file that comes in anew",
+    )
     rows: tuple[int, ...] = param(
-        (), "Rows", editor="rows", help="Row numbers of the table, counted from 0; instead of a condition"
+        (),
+        "Row numbers",
+        editor="rows",
+        help="Of the table as it is now, counted from 0; kept by what the rows hold",
+        more=True,
     )
     where: str = param("", "Rows where", help="For example: hole = 'EMB009' and from_m = 12")
     action: Literal["set value", "empty value", "leave out row"] = param("set value", "Do")
@@ -50,17 +73,72 @@ class ExcludeSpikes(Params):
     who: str = param("", "Who", help="Your user name when empty", more=True)
 
 
+def _numbered(name: str, table: pd.DataFrame, numbers: Sequence[int]) -> np.ndarray:
+    rows = np.array(sorted(set(numbers)), dtype=np.int64)
+    if len(rows) and (rows[0] < 0 or rows[-1] >= len(table)):
+        raise InputError(f"there is no row {int(rows[-1])}", where=name, fix=f"The table has {len(table):,} rows")
+    return rows
+
+
+def _key(meant: MeantRow) -> row_keys.RowKey:
+    return row_keys.RowKey(meant.of, meant.start, meant.end, meant.x, meant.y, meant.row, meant.file_line)
+
+
+def _rows_meant(name: str, table: pd.DataFrame, p: Correct) -> np.ndarray:
+    """Rows that are still as they were when the correction was made, without those that hold the new value already."""
+    find = row_keys.Finder(table, name)
+    numeric = p.column in table and pd.api.types.is_numeric_dtype(table[p.column])
+    rows = []
+    for meant in p.meant:
+        row = find.row(_key(meant))
+        if meant.was and p.action != "leave out row" and p.column in table:
+            now = corrections.packed(table[p.column].iloc[row])
+            if now != meant.was:
+                new = corrections.packed(
+                    corrections.fitting(p.value if p.action == "set value" else None, numeric, p.column)
+                )
+                if now == new:
+                    continue  # the file was put right
+                raise InputError(
+                    f"{p.column} of {_key(meant).words} was {meant.was} when it was corrected and is {now} now",
+                    where=name,
+                    fix="Correct it anew, or drop the change",
+                )
+        rows.append(row)
+    return np.array(sorted(set(rows)), dtype=np.int64)
+
+
+def _pinned(item: Item, params: dict[str, Any]) -> dict[str, Any]:
+    """Name rows by what they hold, with what stands in the column that is changed."""
+    if params["where"].strip() or not (params["rows"] or params["meant"]):
+        return params
+    table = corrections.table_named(item, params["table"])
+    find = row_keys.Finder(table, item.name)
+    if params["rows"]:
+        rows = _numbered(item.name, table, params["rows"]).tolist()
+    else:
+        rows = [find.row(_key(MeantRow(**m))) for m in params["meant"]]
+    return {**params, "rows": [], "meant": meant_rows(table, rows, params["column"])}
+
+
+def meant_rows(table: pd.DataFrame, rows: Sequence[int], column: str = "") -> list[dict[str, Any]]:
+    """Return rows of a table as the parameter `meant` has them, with what stands in a column."""
+    was = [corrections.packed(v) for v in table[column].iloc[list(rows)]] if column in table else [""] * len(rows)
+    return [{**dataclasses.asdict(key), "was": w} for key, w in zip(row_keys.keys_of(table, rows), was, strict=True)]
+
+
 def _run_correct(inputs: Inputs, p: Correct, progress: Progress) -> dict[str, Item]:
     item = inputs["item"]
     table = corrections.table_named(item, p.table)
     if p.where.strip():
         rows = np.flatnonzero(condition(p.where, columns_of(table), len(table)))
+    elif p.meant:
+        rows = _rows_meant(item.name, table, p)
+        if not len(rows):
+            progress(1.0, "all of it stands in the file already")
+            return {"item": item}
     else:
-        rows = np.array(sorted(set(p.rows)), dtype=np.int64)
-        if len(rows) and (rows[0] < 0 or rows[-1] >= len(table)):
-            raise InputError(
-                f"there is no row {int(rows[-1])}", where=item.name, fix=f"The table has {len(table):,} rows"
-            )
+        rows = _numbered(item.name, table, p.rows)
     values = None if p.action == "leave out row" else [p.value if p.action == "set value" else None] * len(rows)
     out = corrections.changed(item, p.table, rows, p.column, values, p.why, p.who)
     progress(1.0, f"{len(rows):,} rows " + ("left out" if values is None else "corrected"))
@@ -118,6 +196,7 @@ CORRECT = Operation(
     inputs=(_ITEM,),
     outputs=(Output("item", "", "The item, corrected"),),
     replaces={"item": "item"},
+    pin=_pinned,
 )
 LIFT = Operation(
     name="lift-corrections",

@@ -11,6 +11,7 @@ from pydantic import BeforeValidator
 
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, param
 from ...errors import InputError
+from ...items import feature_keys
 from ...items.base import Item
 from ...items.features import (
     LINE,
@@ -99,6 +100,7 @@ def _run_draw(inputs: Inputs, p: DrawInSpace, progress: Progress) -> dict[str, I
     if item is None:
         table = pd.DataFrame({p.column: pd.Series([], dtype=object), NOTE: pd.Series([], dtype=object)})
         item = Features(name=p.name or "Interpretation", crs=inputs.crs, table=table, **one_each([], LINE))
+    keys = feature_keys.keys_of(item)
     table = item.table
     for column in (p.column, NOTE):
         if column not in table.columns:
@@ -114,13 +116,14 @@ def _run_draw(inputs: Inputs, p: DrawInSpace, progress: Progress) -> dict[str, I
         starts=starts_of([*parts, at]),
         owner=np.append(item.owner, len(table)).astype(np.int64),
         part_types=np.append(item.part_types, part_type).astype(np.int8),
+        keys=np.append(keys, feature_keys.free_key(feature_keys.made_key(p.shape, at), keys)),
     )
     progress(1.0, f"{p.value or p.shape} drawn")
     return {"features": made}
 
 
 def _run_move(inputs: Inputs, p: MovePlace, progress: Progress) -> dict[str, Item]:
-    item = inputs.need("features", Features)
+    item = feature_keys.keyed(inputs.need("features", Features))
     hit = np.linalg.norm(np.nan_to_num(item.vertices, nan=np.inf) - [p.x, p.y, p.z], axis=1) <= SAME
     if not hit.any():
         raise InputError("nothing is drawn at that place", where=item.name)

@@ -10,9 +10,10 @@ import pandas as pd
 from pydantic import BeforeValidator
 
 from ...compute.geometry import sketching as sk
-from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Places, param
+from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Places, Several, param
 from ...errors import InputError
 from ...formats.shapes.features import flatten, polygons_of, shapes_of
+from ...items import feature_keys
 from ...items.base import Item
 from ...items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts
 from ...numbers import parse_number
@@ -25,6 +26,8 @@ def numbers(value: Any) -> Any:
 
 
 Rows = Annotated[tuple[int, ...], BeforeValidator(numbers)]
+_ROWS = "Row numbers of the table as it is now, counted from 0; kept by what the features are, whatever row they come to stand in"
+_MEANT = "The features by their keys, as panes name them; instead of rows"
 
 
 class DrawFeature(Params):
@@ -52,18 +55,21 @@ class EditCorner(Params):
 
 class EditFeatures(Params):
     action: Literal["set value", "remove"] = param("set value", "Do")
-    rows: Rows = param(..., "Features", help="Row numbers of the table, counted from 0")
+    rows: Rows = param((), "Features", help=_ROWS)
     column: str = param("unit", "Column")
     value: str = param("", "New value")
+    meant: Several = param((), "Features meant", help=_MEANT, editor="lines", more=True)
 
 
 class SplitFeatures(Params):
     points: Places = param(..., "Line", help="Easting and northing of each place of the cutting line, in metres")
-    rows: Rows = param((), "Features", help="Only these; all that the line crosses when empty")
+    rows: Rows = param((), "Features", help=f"Only these; all that the line crosses when empty. {_ROWS}")
+    meant: Several = param((), "Features meant", help=_MEANT, editor="lines", more=True)
 
 
 class JoinFeatures(Params):
-    rows: Rows = param(..., "Features", help="Rows, counted from 0, to become one; the first gives its values")
+    rows: Rows = param((), "Features", help=f"They become one; the first gives its values. {_ROWS}")
+    meant: Several = param((), "Features meant", help=_MEANT, editor="lines", more=True)
 
 
 class MergeByUnit(Params):
@@ -72,8 +78,8 @@ class MergeByUnit(Params):
     )
 
 
-def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame) -> Features:
-    """Return features of other shapes and rows; rows without a shape are dropped."""
+def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame, keys: np.ndarray) -> Features:
+    """Return features of other shapes, rows and keys (n,); rows without a shape are dropped."""
     keep = [k for k, s in enumerate(shapes) if not s.is_empty]
     vertices, starts, owner, role = flatten([shapes[k] for k in keep])
     return dataclasses.replace(
@@ -83,6 +89,7 @@ def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame) -> Features:
         starts=starts,
         owner=owner,
         part_types=role,
+        keys=keys[keep],
     )
 
 
@@ -96,13 +103,24 @@ def _polygonal(shape: Any) -> Any:
     return shapely.union_all(parts) if parts else shapely.Polygon()
 
 
-def _rows(item: Features, rows: tuple[int, ...], least: int = 1) -> list[int]:
-    chosen = sorted(set(rows))
+def _rows(item: Features, p: EditFeatures | SplitFeatures | JoinFeatures, least: int = 1) -> list[int]:
+    """Rows that parameters mean."""
+    chosen = feature_keys.rows_meant(item, p.meant) if p.meant else sorted(set(p.rows))
     if len(chosen) < least:
         raise InputError(f"choose {'a feature' if least == 1 else f'{least} features'} at least", where=item.name)
-    if chosen[0] < 0 or chosen[-1] >= len(item.table):
-        raise InputError(f"there is no feature {chosen[-1] + 1}", where=item.name, fix=f"There are {len(item.table)}")
+    if min(chosen) < 0 or max(chosen) >= len(item.table):
+        raise InputError(f"there is no feature {max(chosen) + 1}", where=item.name, fix=f"There are {len(item.table)}")
     return chosen
+
+
+def _pinned(item: Item, params: dict[str, Any]) -> dict[str, Any]:
+    """Name features by their keys instead of by rows, which are others when the file comes in anew."""
+    if not isinstance(item, Features) or not params["rows"]:
+        return params
+    rows = sorted(set(params["rows"]))
+    if rows[0] < 0 or rows[-1] >= len(item.table):
+        raise InputError(f"there is no feature {rows[-1] + 1}", where=item.name, fix=f"There are {len(item.table)}")
+    return {**params, "rows": [], "meant": feature_keys.texts(item, rows)}
 
 
 def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, Item]:
@@ -115,6 +133,7 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
     if item is None:
         table = pd.DataFrame({p.column: pd.Series([], dtype=object)})
         item = Features(name=p.name or "Drawn map", crs=inputs.crs, table=table, **one_each([], RING))
+    item = feature_keys.keyed(item)
     shapes, table = shapes_of(item), item.table
     if p.column not in table.columns:
         table = table.assign(**{p.column: ""})
@@ -135,11 +154,14 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
             new = _polygonal(shapely.difference(new, shapely.union_all([shapes[k] for k in area])))
             if new.is_empty:
                 raise InputError("other polygons cover all of this ground", fix="Cut them, or lie over them")
+    keys = feature_keys.keys_of(item)
+    key = feature_keys.free_key(feature_keys.made_key(p.shape, at), keys)
     row = {c: (p.value if c == p.column else np.nan if table[c].dtype.kind == "f" else "") for c in table.columns}
     made = rebuilt(
         item,
         [*shapes, new],
         pd.concat([table, pd.DataFrame([row])], ignore_index=True) if len(table) else pd.DataFrame([row]),
+        np.append(keys, key),
     )
     progress(1.0, f"{p.value or p.shape} drawn")
     # Where an old edge was cut its new corners lie on the edges of the new feature, and the other way round.
@@ -162,7 +184,7 @@ def _sharing(item: Features, places: np.ndarray) -> Features:
 
 
 def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, Item]:
-    item = inputs.need("features", Features)
+    item = feature_keys.keyed(inputs.need("features", Features))
     here = np.array([p.x, p.y])
     touched = np.abs(item.vertices[:, 0] - p.x) <= sk.SAME  # few are: the exact distance is asked of them alone
     touched[touched] = np.hypot(*(item.vertices[touched, :2] - here).T) <= sk.SAME
@@ -206,14 +228,16 @@ def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, 
 
 
 def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, Item]:
-    item = inputs.need("features", Features)
-    rows = _rows(item, p.rows)
+    item = feature_keys.keyed(inputs.need("features", Features))
+    rows = _rows(item, p)
+    keys = feature_keys.keys_of(item)
     if p.action == "remove":
-        keep = [k for k in range(len(item.table)) if k not in rows]
+        gone = set(rows)
+        keep = [k for k in range(len(item.table)) if k not in gone]
         if not keep:
             raise InputError("nothing would be left", where=item.name, fix="Remove the item from the shelf instead")
         shapes = shapes_of(item)
-        return {"features": rebuilt(item, [shapes[k] for k in keep], item.table.iloc[keep])}
+        return {"features": rebuilt(item, [shapes[k] for k in keep], item.table.iloc[keep], keys[keep])}
     table = item.table.copy()
     if p.column not in table.columns:
         table[p.column] = ""
@@ -229,18 +253,21 @@ def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, 
 def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    item = inputs.need("features", Features)
+    item = feature_keys.keyed(inputs.need("features", Features))
     at = np.array(p.points, dtype=float).reshape(-1, 2)
     if len(at) < 2:
         raise InputError("a cutting line needs two places")
     cut = shapely.LineString(at)
-    chosen = set(_rows(item, p.rows)) if p.rows else set(range(len(item.table)))
-    shapes, rows, count = [], [], 0
+    chosen = set(_rows(item, p)) if p.rows or p.meant else set(range(len(item.table)))
+    before = feature_keys.keys_of(item)
+    shapes, rows, keys, count = [], [], [], 0
     for row, shape in enumerate(shapes_of(item)):
         parts = sk.split(shape, cut) if row in chosen and shape.intersects(cut) else [shape]
         count += len(parts) > 1
         shapes += parts
         rows += [row] * len(parts)
+        # Each part is a feature of its own: what was meant for the whole is not meant for one of them.
+        keys += [feature_keys.made_key(before[row], k) for k in range(len(parts))] if len(parts) > 1 else [before[row]]
     if not count:
         raise InputError(
             "the line does not cross any feature from side to side",
@@ -248,14 +275,14 @@ def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str
             fix="Start and end it outside of the feature",
         )
     progress(1.0, f"{count} features split")
-    return {"features": rebuilt(item, shapes, item.table.iloc[rows])}
+    return {"features": rebuilt(item, shapes, item.table.iloc[rows], np.array(keys, dtype=np.uint64))}
 
 
 def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    item = inputs.need("features", Features)
-    rows = _rows(item, p.rows, 2)
+    item = feature_keys.keyed(inputs.need("features", Features))
+    rows = _rows(item, p, 2)
     shapes = shapes_of(item)
     kinds = {shapes[k].geom_type.removeprefix("Multi") for k in rows}
     if len(kinds) > 1:
@@ -264,17 +291,21 @@ def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, 
     if kinds == {"LineString"}:
         whole = shapely.line_merge(whole)
     keep = [k for k in range(len(shapes)) if k == rows[0] or k not in rows]
+    keys = feature_keys.keys_of(item).copy()
+    keys[rows[0]] = feature_keys.made_key(*sorted(keys[rows].tolist()))
     progress(1.0, f"{len(rows)} features joined")
-    return {"features": rebuilt(item, [whole if k == rows[0] else shapes[k] for k in keep], item.table.iloc[keep])}
+    joined = [whole if k == rows[0] else shapes[k] for k in keep]
+    return {"features": rebuilt(item, joined, item.table.iloc[keep], keys[keep])}
 
 
 def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, Item]:
     import shapely
 
-    item = inputs.need("features", Features)
-    names, shapes = texts_of(item, p.column), shapes_of(item)
+    item = feature_keys.keyed(inputs.need("features", Features))
+    names, shapes, before = texts_of(item, p.column), shapes_of(item), feature_keys.keys_of(item)
     out: list[Any] = []
     rows: list[int] = []
+    keys: list[Any] = []
     for name in dict.fromkeys(names):
         mine = [k for k in range(len(shapes)) if names[k] == name]
         area = [k for k in mine if sk.is_area(shapes[k])]
@@ -283,12 +314,18 @@ def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, 
             parts = list(getattr(whole, "geoms", [whole]))
             out += parts
             rows += [area[0]] * len(parts)
+            same = len(parts) == len(area) == 1
+            keys += [
+                before[area[0]] if same else feature_keys.made_key(*sorted(before[area].tolist()), k)
+                for k in range(len(parts))
+            ]
         for k in mine:
             if k not in area:
                 out.append(shapes[k])
                 rows.append(k)
+                keys.append(before[k])
     progress(1.0, f"{len(shapes)} features, {len(out)} after merging")
-    return {"features": rebuilt(item, out, item.table.iloc[rows])}
+    return {"features": rebuilt(item, out, item.table.iloc[rows], np.array(keys, dtype=np.uint64))}
 
 
 _MAP = Input("features", "Map", ("features",))
@@ -336,6 +373,7 @@ EDIT = Operation(
     outputs=_MADE,
     replaces=_BACK,
     instant=True,
+    pin=_pinned,
 )
 SPLIT = Operation(
     name="split-features",
@@ -351,6 +389,7 @@ SPLIT = Operation(
     outputs=_MADE,
     replaces=_BACK,
     instant=True,
+    pin=_pinned,
 )
 JOIN = Operation(
     name="join-features",
@@ -364,6 +403,7 @@ JOIN = Operation(
     outputs=_MADE,
     replaces=_BACK,
     instant=True,
+    pin=_pinned,
 )
 MERGE = Operation(
     name="merge-by-unit",
