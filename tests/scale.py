@@ -6,8 +6,12 @@ import os
 from collections.abc import Sequence
 from typing import TypeVar
 
+import pytest
+
 T = TypeVar("T")
 LONG = bool(os.environ.get("INNERLAMP_LONG"))
+# What takes long and looks at nothing that a user sees.
+long_run = pytest.mark.skipif(not LONG, reason="part of make test-long")
 
 
 def share(whole: int) -> int:

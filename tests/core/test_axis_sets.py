@@ -8,7 +8,7 @@ from scipy.spatial.transform import Rotation
 from scipy.stats import vonmises_fisher
 
 from innerlamp.core.compute.drilling.desurvey import desurvey
-from innerlamp.core.compute.drilling.piercing import piercings, spread_of
+from innerlamp.core.compute.drilling.piercing import piercings, spreads_of
 from innerlamp.core.compute.geometry.axis_sets import proposed_count, sets_of
 from innerlamp.core.compute.geometry.orientations import plane_normal
 from innerlamp.core.errors import InputError
@@ -87,11 +87,11 @@ def test_a_plane_meets_a_hole_where_geometry_says() -> None:
         hit, at = piercings(path, end, hole, point, normal)
         assert hit.tolist() == [0]
         assert at == pytest.approx([depth], abs=1e-6)
-    low, high = spread_of(path, end, 1, point[0], normal[0], 5.0)
+    (low,), (high,) = spreads_of(path, end, 1, point[:1], normal[:1], 5.0)
     assert low == pytest.approx(20 + 50 * np.tan(np.radians(40)), abs=1e-6)
     assert high == pytest.approx(20 + 50 * np.tan(np.radians(50)), abs=1e-6)
     assert not len(piercings(path, end, 1, np.array([[0.0, 0.0, -95.0]]), normal)[0])  # below the end of the hole
-    assert spread_of(path, end, 1, np.array([0.0, 0.0, -40.0]), normal[0], 12.0)[1] == np.inf
+    assert spreads_of(path, end, 1, np.array([[0.0, 0.0, -40.0]]), normal[:1], 12.0)[1][0] == np.inf
 
 
 def test_sets_that_hold_no_reading_are_refused_in_words() -> None:

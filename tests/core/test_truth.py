@@ -18,6 +18,8 @@ from innerlamp.demo.build import FILES
 from innerlamp.demo.making import core, drilling, forward, potential
 from innerlamp.demo.truth import facts, land, ore, rocks
 
+from ..scale import LONG, fifth, long_run
+
 KNOWN = json.loads((FILES / "planted.json").read_text())
 
 
@@ -54,7 +56,7 @@ def stations() -> np.ndarray:
     rng = np.random.default_rng(20)
     x, y = rng.uniform(300, t.WIDTH - 300, 20), rng.uniform(300, t.HEIGHT - 300, 20)
     x[:3], y[:3] = (t.SKARN_CUPOLA[0], t.GABBRO[0], t.APEX[0]), (t.SKARN_CUPOLA[1], t.GABBRO[1], t.APEX[1])
-    return np.column_stack([x, y, t.ground(x, y) + 60.0])
+    return np.column_stack([x, y, t.ground(x, y) + 60.0])[: 20 if LONG else 5]
 
 
 def test_magnetics_of_the_truth_are_those_of_a_sum_of_dipoles(stations: np.ndarray) -> None:
@@ -75,6 +77,7 @@ def test_magnetics_of_the_truth_are_those_of_a_sum_of_dipoles(stations: np.ndarr
     assert mine == pytest.approx(total, abs=0.01 * np.abs(total).max(), rel=0.02)
 
 
+@long_run
 def test_gravity_of_the_truth_is_that_of_a_sum_of_masses(stations: np.ndarray) -> None:
     total = np.zeros(len(stations))
     for mesh, values in potential.gravity_blocks():
@@ -100,7 +103,7 @@ def test_blind_bodies_are_covered_and_no_hole_has_met_them() -> None:
     for hole in drilling.drilled():
         inside = ore.body(*hole.places.T)
         assert not inside.any(), hole.name
-    for name in ore.BODIES:
+    for name in fifth(ore.BODIES):
         found = facts.body_facts(name)
         assert found["volume"] > 5e5
         assert found["cover"] > 60
@@ -167,6 +170,7 @@ def test_the_ground_is_as_steep_and_as_wet_as_was_asked() -> None:
     assert uses >= {"track", "stream", "protected", "pit", "steep", "fence"}
 
 
+@long_run
 def test_facts_are_printed() -> None:
     out = subprocess.run(
         [sys.executable, "-m", "innerlamp.demo.generate", "--facts"], capture_output=True, text=True, check=True

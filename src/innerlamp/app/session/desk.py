@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,25 +17,20 @@ from ...core.running import execute
 from ...core.running.errands import Export, SceneExport, prepare_export
 from ...core.running.execute import Task
 from ...core.signal import Signal
+from .turns import Turns
 
 _TRIES = 5
-
-
-@dataclass(frozen=True)
-class _Wish:
-    """What was asked for: prepared anew when its turn comes."""
-
-    operation: str
-    params: Mapping[str, Any]
-    inputs: Mapping[str, str | Sequence[str]]
+# What was asked for: it is prepared anew when its turn comes. None when there is nothing left to do.
+_Wish = Callable[[], Task | None]
 
 
 class JobDesk:
     """Starts operations, one edit of an item after the other, lands what they made, keeps items fresh.
 
-    An edit is prepared when its turn comes, so two quick edits of one item both stand. Instant edits
-    are carried out here and now when nothing is ahead of them. Whatever a session's jobs still bring
-    after it is closed is dropped.
+    Whatever changes an item by a user's wish (an edit, an edit made otherwise or dropped, a run made anew) has its turn and
+    is prepared when that comes, so that two quick changes of one item both stand. Instant edits are carried out here and
+    now when nothing is ahead of them. A result that can't land any more, since its item was taken back or off the shelf
+    meanwhile, is kept as an item of its own. Whatever a session's jobs still bring after it is closed is dropped.
 
     What came of a job is told by `changed`, `landed` and `said` after the call that started it has returned, whether a
     worker carried it out or this thread did at once: who starts a job knows which one it is before its end is told.
@@ -53,15 +47,11 @@ class JobDesk:
         self.closed = False
         self._news: list[Callable[[], None]] = []
         self._here = False  # whether a job is carried out in this thread just now
-        self._queues: dict[str, list[Job]] = {}
+        self._turns = Turns()
         self._wishes: dict[int, _Wish] = {}
         self._causes: dict[int, int] = {}
         self._tries: dict[int, int] = {}
         self._failed: dict[str, str] = {}
-
-    @property
-    def busy(self) -> bool:
-        return bool(self._news) or any(job.active for job in self.jobs)
 
     @property
     def quiet(self) -> bool:
@@ -87,20 +77,23 @@ class JobDesk:
         LampError
             When inputs or parameters do not fit; nothing is started then.
         """
+        task = execute.prepare(self.store, operation, params, inputs)
+        # Rows that were meant by their numbers are those of the version that was looked at when it was asked for.
+        values = task.step.params if task.items else dict(params)
+        return self._ask(task, lambda: execute.prepare(self.store, operation, values, inputs))
+
+    def _ask(self, task: Task, wish: _Wish) -> Job:
+        """Start what was prepared, or let it wait until what changes the same items before it has ended."""
         if not self.store.writable:
             raise ProjectError("the project is open read-only", where=self.store.name)
-        task = execute.prepare(self.store, operation, params, inputs)
         job = self.runner.new(task)
-        self._wishes[job.id] = _Wish(operation, dict(params), dict(inputs))
+        self._wishes[job.id] = wish
         self.jobs.append(job)
-        item = next(iter(task.items), "")
-        if item and item in self._queues:
-            self._queues[item].append(job)
+        if self._turns.take(job, task.items):
+            self._go(job)
+        else:
+            job.message = "Waits for what changes the same item before it"
             self.changed.emit([job])
-            return job
-        if item:
-            self._queues[item] = []
-        self._go(job)
         return job
 
     def _go(self, job: Job) -> None:
@@ -151,12 +144,21 @@ class JobDesk:
         entry = self.store.entry(item)
         if entry.recipe is None:
             raise ProjectError("it was not made by an operation", where=entry.name)
-        group = [
-            e.id for e in self.store.entries() if e.recipe and e.recipe.group == entry.recipe.group and not e.dated
-        ]
-        stale = [i for i in group if trail.freshness(self.store)[i] in ("stale", "behind")]
-        how = execute.again(self.store, stale or group, anew=not stale)
-        self._carry(how, None)
+        run = entry.recipe.group
+
+        def prepared() -> Task | None:
+            group = [e.id for e in self.store.entries() if e.recipe and e.recipe.group == run and not e.dated]
+            stale = [i for i in group if trail.freshness(self.store)[i] in ("stale", "behind")]
+            how = execute.again(self.store, stale or group, anew=not stale)
+            if how.found:
+                self.store.point(how.found, "Found again")
+            return how.task
+
+        if not self.store.writable:
+            raise ProjectError("the project is open read-only", where=self.store.name)
+        task = prepared()
+        if task is not None:
+            self._ask(task, prepared)
 
     def redo_edit(self, item: str, edit: int, params: Mapping[str, Any] | None) -> Job:
         """Drop an edit of an item, or make it with other parameters.
@@ -166,10 +168,17 @@ class JobDesk:
         LampError
             When there is no such edit or the parameters do not fit.
         """
-        job = self.runner.new(execute.redone(self.store, item, edit, params))
-        self.jobs.append(job)
-        self._go(job)
-        return job
+        step = self.store.entry(item).chain[edit : edit + 1]
+        task = execute.redone(self.store, item, edit, params)
+
+        def prepared() -> Task | None:
+            chain = self.store.entry(item).chain  # changes before it may have gone meanwhile
+            at = [
+                k for k, each in enumerate(chain) if each.group == step[0].group and each.operation == step[0].operation
+            ]
+            return execute.redone(self.store, item, at[-1] if at else -1, params)
+
+        return self._ask(task, prepared)
 
     def rerun(
         self, item: str, params: Mapping[str, Any], inputs: Mapping[str, str | Sequence[str]] | None = None
@@ -181,12 +190,12 @@ class JobDesk:
         LampError
             When the item was not made by a run, or the parameters do not fit.
         """
-        job = self.runner.new(execute.rerun(self.store, item, params, inputs))
-        self.jobs.append(job)
-        self._go(job)
-        return job
+        return self._ask(
+            execute.rerun(self.store, item, params, inputs), lambda: execute.rerun(self.store, item, params, inputs)
+        )
 
-    def _carry(self, how: execute.Again, cause: int | None) -> None:
+    def _refresh(self, how: execute.Again, cause: int | None) -> None:
+        """Make fresh what follows from a change: a user's own change of the same item goes before it at any time."""
         if how.found:
             self.store.point(how.found, "Found again", cause)
         if how.task is not None:
@@ -198,16 +207,13 @@ class JobDesk:
 
     def cancel(self, job: Job) -> None:
         """Stop a job; one that waits behind another is taken out of the queue."""
-        self.runner.cancel(job)
-        behind = [queue for queue in self._queues.values() if job in queue]
-        for queue in behind:
-            queue.remove(job)
+        if self._turns.waits(job):
+            job.state, job.message = "cancelled", "Cancelled"
+        else:
+            self.runner.cancel(job)
         if job.state == "cancelled":
             self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
-            if behind:  # what it waited for goes on, and so do those that wait with it
-                self._wishes.pop(job.id, None)
-            else:
-                self._next(job)
+            self._next(job)
             self.changed.emit([job])
 
     # ---- ending
@@ -273,8 +279,8 @@ class JobDesk:
         except Moved as moved:
             wish, tries = self._wishes.get(job.id), self._tries.get(job.id, 0) + 1
             self._tries[job.id] = tries
-            if wish is None or tries > _TRIES:
-                self._lost(job, str(moved))
+            if wish is None or task.refresh or tries > _TRIES:
+                self._keep_apart(job, task, made, str(moved))
             else:
                 self._prepare_again(job, wish)
             return
@@ -293,6 +299,19 @@ class JobDesk:
         self._tell(lambda: self.said.emit(text, "look" if problems else "good"))
         self._tell(lambda: self.landed.emit(job, outputs))
 
+    def _keep_apart(self, job: Job, task: Task, made: execute.Made, why: str) -> None:
+        """Keep a result whose item went another way as an item of its own: it may have taken hours."""
+        try:
+            outputs = execute.land_apart(self.store, task, made)
+        except (LampError, OSError) as error:
+            self._lost(job, str(error))
+            return
+        job.made = None
+        names = ", ".join(f"'{self.store.entry(i).name}'" for i in outputs.values())
+        text = f"{task.label}: {why.rstrip('.')}. What was made is kept as {names}."
+        self._tell(lambda: self.said.emit(text, "look"))
+        self._tell(lambda: self.landed.emit(job, outputs))
+
     def _lost(self, job: Job, why: str) -> None:
         job.state, job.message, job.error = "failed", why, ProjectError(why)
         clear_staging(job.task.staging)
@@ -300,7 +319,11 @@ class JobDesk:
 
     def _prepare_again(self, job: Job, wish: _Wish) -> None:
         try:
-            job.task = execute.prepare(self.store, wish.operation, wish.params, wish.inputs)
+            task = wish()
+            if task is None:
+                job.state, job.message = "done", "Nothing is left to do"
+                return
+            job.task = task
         except LampError as error:
             job.state, job.error, job.message = "failed", error, str(error)
             why = str(error)
@@ -310,20 +333,13 @@ class JobDesk:
         self._go(job)
 
     def _next(self, job: Job) -> None:
-        """Let the edit that waits behind a job have its turn."""
+        """Let what waits behind a job have its turn."""
         self._wishes.pop(job.id, None)
         self._causes.pop(job.id, None)
-        task = job.task
-        for item in task.items if isinstance(task, Task) else ():
-            if not isinstance(task, Task) or task.refresh or item not in self._queues:
-                continue
-            queue = self._queues[item]
-            if not queue:
-                del self._queues[item]
-                continue
-            following = queue.pop(0)
+        self._tries.pop(job.id, None)
+        for following in self._turns.ended(job):
             self._prepare_again(following, self._wishes[following.id])
-            if not following.active and following.state == "failed":
+            if not following.active:
                 self.changed.emit([following])
                 self._next(following)
 
@@ -339,7 +355,7 @@ class JobDesk:
             if not todo or running & set(group):
                 continue
             try:
-                self._carry(execute.again(self.store, todo), self.store.history.last())
+                self._refresh(execute.again(self.store, todo), self.store.history.last())
             except Cancelled:
                 raise
             except LampError as error:
@@ -352,5 +368,5 @@ class JobDesk:
         for job in self.jobs:
             if job.active:
                 self.runner.cancel(job)
-        self._queues.clear()
+        self._turns.clear()
         self._news.clear()

@@ -11,7 +11,7 @@ from typing import Any
 from ..progress import SILENT, Progress
 from ..project.store import Moved, Store
 from .again import Again, again, redone, rerun, wanted
-from .land import land
+from .land import land, land_apart
 from .perform import perform
 from .prepare import estimate, prepare
 from .table import find_operation
@@ -48,6 +48,7 @@ __all__ = [
     "estimate",
     "find_operation",
     "land",
+    "land_apart",
     "perform",
     "prepare",
     "redone",

@@ -24,7 +24,8 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
     Raises
     ------
     Moved
-        When an edit was prepared on a version that its item no longer points to: prepare it anew.
+        When a user's change was prepared on a version that its item no longer points to, or its item is off the shelf by now:
+        prepare it anew, or `land_apart`.
     """
     for result in made.results.values():
         payload.adopt(Path(task.staging), store.payloads, result.manifest)
@@ -40,8 +41,10 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
             landing[slot] = result
             continue
         way = task.ways[slot]
-        if way.item not in present:  # taken off the shelf while its refresh ran: it stays off
-            continue
+        if way.item not in present:
+            if cause is None:
+                raise Moved("the item was taken off the shelf meanwhile", where=result.name)
+            continue  # what follows from a change stays off the shelf
         if present[way.item] == way.expect and state.get(way.item) not in ("fresh", "behind"):
             landing[slot] = result
         elif cause is None:
@@ -53,3 +56,15 @@ def land(store: Store, task: Task, made: Made, cause: int | None = None, light: 
     replace = {slot: task.ways[slot].item for slot in landing if slot in task.ways}
     expect = {task.ways[slot].item: task.ways[slot].expect for slot in replace}
     return store.add(landing, task.label, lines, replace, expect=expect, cause=cause, items=made.items)
+
+
+def land_apart(store: Store, task: Task, made: Made) -> dict[str, str]:
+    """Take results into the project as items of their own, since the items that they were made for went another way.
+
+    Returns item id by output slot.
+    """
+    for result in made.results.values():
+        payload.adopt(Path(task.staging), store.payloads, result.manifest)
+    shutil.rmtree(task.staging, ignore_errors=True)
+    lines = {slot: Line(steps, task.ways[slot].start if slot in task.ways else 0) for slot, steps in made.steps.items()}
+    return store.add(made.results, task.label, lines)

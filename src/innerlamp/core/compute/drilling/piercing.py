@@ -9,6 +9,8 @@ from .desurvey import Path, locate
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+_TURNS = 8  # directions in which a normal is turned
+_AT_ONCE = 1_000  # planes whose turned copies are held at a time
 _STEP = 5.0  # metres between places that a hole is tried at
 
 
@@ -44,25 +46,38 @@ def piercings(
     return plane, 0.5 * (a + b)
 
 
-def spread_of(
-    path: Path, end: FloatArray, hole: int, point: FloatArray, normal: FloatArray, angle: float
-) -> tuple[float, float]:
-    """Return the least and largest depth at which one plane may meet a hole when its normal is wrong by an angle (degrees).
+def spreads_of(
+    path: Path, end: FloatArray, hole: int, points: FloatArray, normals: FloatArray, angle: float
+) -> tuple[FloatArray, FloatArray]:
+    """Return the least and largest depth (m) at which each plane may meet a hole when its normal is wrong by an angle (degrees).
 
-    The normal is turned in eight directions; where a turned plane misses the hole its range is open: minus or plus infinity.
+    Each normal is turned in eight directions; where a turned plane misses the hole the range is open: minus or plus infinity.
+
+    Parameters
+    ----------
+    path, end, hole, points, normals
+        As for `piercings`, the normals of shape (n, 3).
+    angle
+        Degrees.
     """
-    first = np.cross(normal, [0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [1.0, 0.0, 0.0])
-    first /= np.linalg.norm(first)
-    second = np.cross(normal, first)
-    turn = np.linspace(0.0, 2 * np.pi, 8, endpoint=False)[:, None]
-    aside = np.cos(turn) * first + np.sin(turn) * second
-    turned = np.cos(np.radians(angle)) * normal + np.sin(np.radians(angle)) * aside
-    hit, depth = piercings(path, end, hole, np.broadcast_to(point, turned.shape), turned)
-    if not len(hit):
-        return -np.inf, np.inf
-    missed = len(hit) < len(turned)
-    nearer = missed and float(depth.min()) < 0.5 * end[hole]
-    return (
-        -np.inf if nearer else float(depth.min()),
-        np.inf if missed and not nearer else float(depth.max()),
-    )
+    low, high = np.full(len(points), -np.inf), np.full(len(points), np.inf)
+    for start in range(0, len(points), _AT_ONCE):
+        rows = slice(start, start + _AT_ONCE)
+        n = normals[rows]
+        first = np.cross(n, np.where(np.abs(n[:, 2:]) < 0.9, [0.0, 0.0, 1.0], [1.0, 0.0, 0.0]))
+        first /= np.linalg.norm(first, axis=1, keepdims=True)
+        second = np.cross(n, first)
+        turn = np.linspace(0.0, 2 * np.pi, _TURNS, endpoint=False)[None, :, None]
+        aside = np.cos(turn) * first[:, None, :] + np.sin(turn) * second[:, None, :]
+        turned = np.cos(np.radians(angle)) * n[:, None, :] + np.sin(np.radians(angle)) * aside
+        hit, depth = piercings(path, end, hole, np.repeat(points[rows], _TURNS, axis=0), turned.reshape(-1, 3))
+        of = hit // _TURNS
+        least, most = np.full(len(n), np.inf), np.full(len(n), -np.inf)
+        np.minimum.at(least, of, depth)
+        np.maximum.at(most, of, depth)
+        met = np.bincount(of, minlength=len(n))
+        missed = met < _TURNS
+        nearer = missed & (least < 0.5 * end[hole])
+        low[rows] = np.where((met == 0) | nearer, -np.inf, least)
+        high[rows] = np.where((met == 0) | (missed & ~nearer), np.inf, most)
+    return low, high

@@ -9,7 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ...compute.drilling import desurvey, oriented
-from ...compute.drilling.piercing import piercings, spread_of
+from ...compute.drilling.piercing import piercings, spreads_of
 from ...compute.geometry.axis_sets import sets_of
 from ...compute.geometry.orientations import dip_and_direction, plane_normal, plunge_and_trend
 from ...declaring.operation import Example, Input, Inputs, Maybe, Operation, Output, Params, Whole, param
@@ -294,11 +294,13 @@ def _pierce(inputs: Inputs, p: PierceParams, progress: Progress) -> dict[str, It
         others = np.flatnonzero((own != hole) & (kinds != "none"))
         hit, at = piercings(path, end, hole, xyz[others], normal[others])
         place = desurvey.locate(path, np.full(len(hit), hole), at)
-        for k, deep, where in zip(others[hit], at, place, strict=True):
-            away = float(np.linalg.norm(where - xyz[k]))
-            if away > p.reach:
-                continue
-            low, high = spread_of(path, end, hole, xyz[k], normal[k], p.angle)
+        distance = np.linalg.norm(place - xyz[others[hit]], axis=1)
+        near = distance <= p.reach
+        which = others[hit[near]]
+        lows, highs = spreads_of(path, end, hole, xyz[which], normal[which], p.angle)
+        for k, deep, where, away, low, high in zip(
+            which, at[near], place[near], distance[near].tolist(), lows.tolist(), highs.tolist(), strict=True
+        ):
             mine = np.flatnonzero((own == hole) & (kinds == kinds[k]))
             nearest = mine[np.abs(depth[mine] - deep).argmin()] if len(mine) else -1
             logged = float(depth[nearest]) if nearest >= 0 else np.nan
