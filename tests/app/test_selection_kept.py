@@ -12,10 +12,12 @@ from PySide6.QtTest import QTest
 
 from innerlamp.app.context.context import Selection
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.tables.table_pane import TablePane
 from innerlamp.app.start.waiting import settle
 from innerlamp.core.items.features import RING, Features, one_each
 from innerlamp.core.items.points import PointSet
+from innerlamp.core.project.store import Store
 
 from .conftest import choose, finish_jobs, map_alone, widget_image
 
@@ -95,3 +97,23 @@ def test_the_table_shows_a_selection_of_more_than_five_thousand_rows(window: Win
     assert window.ctx.selection.rows == ()
     at = pane.view.visualRect(pane.model.index(0, 0))
     assert widget_image(window, pane.view.viewport()).pixelColor(at.left() + 3, at.top() + 3).name() != lit
+
+
+def test_more_lit_items_than_ever_settle_and_are_read_once(window: Window, tmp_path: Path) -> None:
+    with Store.create(tmp_path / "p.lamp", CRS) as store:
+        table = pd.DataFrame({"x": np.arange(50.0), "y": 1.0, "z": 4000.0, "Au": 0.1})
+        made = [store.put(PointSet(name=f"S{k}", crs=CRS, table=table + k, units={"Au": "ppb"})) for k in range(90)]
+        store.light(dict.fromkeys(made, True))
+    assert window.open_path(tmp_path / "p.lamp")
+    opened = window.ctx.store
+    assert opened is not None
+    opened.at_hand.most = 100_000  # as if each were large
+    assert settle(window)
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    assert set(made) <= set(pane.drawn_items())
+    assert all(opened.loaded(e.version) for e in opened.entries())
+    for item in made:
+        window.ctx.set_lit(item, False)
+    window.ctx.set_lit(made[0])
+    assert settle(window)

@@ -15,6 +15,7 @@ from ...core.items.base import Item
 from ...core.items.legend import Legend
 from ...core.items.style import Style
 from ...core.jobs.runner import Job, Runner
+from ...core.kept import KEPT
 from ...core.project.records import Entry, Notice
 from ...core.project.store import Store
 from .compare import VersionCompare
@@ -52,6 +53,7 @@ class Session:
         # Who may only look still lights and colours things, for as long as the window is open.
         self._lit: dict[str, int] = {}
         self._styles: dict[str, Style] = {}
+        store.at_hand.pinned = self._shown_versions
         store.changed.connect(self._changed)
 
     def entries(self) -> list[Entry]:
@@ -60,6 +62,11 @@ class Session:
         if not self._lit and not self._styles:
             return found
         return [replace(e, lit=self._lit.get(e.id, e.lit), style=self._styles.get(e.id, e.style)) for e in found]
+
+    def _shown_versions(self) -> set[int]:
+        """Versions that are looked at: they stay in memory."""
+        selected = self.view.selected
+        return {e.version for e in self.entries() if e.lit or e.id == selected}
 
     def _changed(self, notice: Notice) -> None:
         if self.closed:
@@ -189,3 +196,4 @@ class Session:
         self.compare.close()
         self.view.save(self.store)
         self.store.close()
+        KEPT.clear()

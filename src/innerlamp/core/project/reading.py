@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 import sqlite3
-from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any, Self
@@ -17,6 +16,7 @@ from ..items.legend import Legend
 from ..items.style import Style
 from ..signal import Signal
 from . import catalogue, lock, payload, seals
+from .at_hand import ItemsAtHand
 from .catalogue import Transaction
 from .history import History, State
 from .origins import Origins
@@ -35,7 +35,7 @@ class ProjectReading:
         self._broken = _broken_rows(connection, path)
         self.history = History(connection, broken={int(key) for table, key in self._broken if table == "change"})
         self._origins = Origins(connection, {int(key) for table, key in self._broken if table == "origin"})
-        self._cache: OrderedDict[int, Item] = OrderedDict()
+        self.at_hand = ItemsAtHand()
         self._entries: dict[str, Entry] | None = None
         self._lost: dict[str, str] = {}  # items that the catalogue does not tell any more, and why
         self._known: dict[tuple[str, str], Entry] = {}
@@ -219,20 +219,17 @@ class ProjectReading:
     def load(self, item: str, version: int | None = None) -> Item:
         """Read an item (its present version unless told otherwise); recent ones are kept at hand."""
         number = self.entry(item).version if version is None else version
-        if number not in self._cache:  # the version alone tells what to read
+        if number not in self.at_hand:  # the version alone tells what to read
             self.keep(number, payload.read_item(self.payloads, self.manifest(number)))
-        self._cache.move_to_end(number)
-        return self._cache[number]
+        return self.at_hand.get(number)
 
     def loaded(self, version: int) -> bool:
         """Whether `load` would answer at once."""
-        return version in self._cache
+        return version in self.at_hand
 
     def keep(self, version: int, item: Item) -> None:
         """Remember an item that was read elsewhere, such as in a reader thread."""
-        self._cache[version] = item
-        while len(self._cache) > 64:
-            self._cache.popitem(last=False)
+        self.at_hand.put(version, item)
 
     def versions(self, item: str) -> list[tuple[int, str]]:
         """All kept versions of an item with the time each was made, oldest first."""

@@ -77,5 +77,5 @@ class Upkeep(ProjectReading):
             if file.name not in used:
                 freed += file.stat().st_size
                 file.unlink()
-        self._cache.clear()
+        self.at_hand.clear()
         return freed

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import math
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -14,13 +13,12 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from ....core.items.features import HOLE, Features
+from ....core.kept import KEPT
 from .cached import CachedDrawing
 from .room import seen_part
 
 _STEP = 15.0  # pixels (at 96 to the inch) between repeats
 _FEW, _TILES_EACH = 200, 8  # rings up to which there is one piece; tiles along each side of the rest
-_KEPT = 4000
-_MADE: OrderedDict[bytes, Piece] = OrderedDict()
 _MOST = 40_000  # strokes of one area; more would be a grey haze
 
 
@@ -131,14 +129,12 @@ def _piece(xy: np.ndarray, joined: np.ndarray) -> Piece:
     whole = hashlib.blake2b(xy.data, digest_size=16)
     whole.update(joined.data)
     key = whole.digest()
-    piece = _MADE.get(key)
-    if piece is None:
+
+    def make() -> Piece:
         path: QPainterPath = pg.arrayToQPath(xy[:, 0], xy[:, 1], connect=joined, finiteCheck=False)
-        piece = _MADE[key] = Piece(key, path, path.boundingRect())
-        while len(_MADE) > _KEPT:
-            _MADE.popitem(last=False)
-    _MADE.move_to_end(key)
-    return piece
+        return Piece(key, path, path.boundingRect())
+
+    return KEPT.of(("area", key), make, size=lambda _: 2 * xy.nbytes)
 
 
 def draw_pattern(painter: QPainter, pattern: str, box: QRectF, origin: QPointF, colour: QColor) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import weakref
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -13,13 +11,13 @@ from numpy.typing import NDArray
 
 from ....core.compute.drilling.beside import room_beside
 from ....core.items.holes import INTERVAL_PLACES, hole_codes
+from ....core.kept import KEPT
 from ..kit.views import SectionView
 
 FloatArray = NDArray[np.float64]
 Index = NDArray[np.int64]
 FADING = (1.0, 0.7, 0.45)  # opacity by thirds of the corridor, from the section outwards
 STATION = ("x", "y", "z")
-_KEPT: OrderedDict[tuple[int, str], tuple[weakref.ref[pd.DataFrame], np.ndarray]] = OrderedDict()
 
 
 @dataclass(frozen=True)
@@ -75,13 +73,7 @@ def rooms(count: int, hole: Index, along: FloatArray, z: FloatArray, near: NDArr
 
 def _kept(table: pd.DataFrame, what: str, make: Callable[[], np.ndarray]) -> np.ndarray:
     """Arrays of the tables that are drawn: each step to the next section asks for them again."""
-    found = _KEPT.get((id(table), what))
-    if found is None or found[0]() is not table:
-        found = weakref.ref(table), make()
-        _KEPT[id(table), what] = found
-        while len(_KEPT) > 16:
-            _KEPT.popitem(last=False)
-    return found[1]
+    return KEPT.of(("intervals", id(table), what), make, owner=table)
 
 
 def places(table: pd.DataFrame, names: tuple[str, ...] = INTERVAL_PLACES) -> np.ndarray:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from typing import Any
 
 import numpy as np
@@ -12,16 +11,14 @@ import shapely
 from ....core.compute.geometry.sketching import is_area
 from ....core.formats.shapes.features import shapes_of
 from ....core.items.features import Features
+from ....core.kept import KEPT
 from ....core.project.records import Entry
 
-_KEPT = 32  # indexes
+_EACH = 20_000_000  # bytes that an index is taken for
 
 
 class Picker:
     """Indexes of the rows and features that a pane shows."""
-
-    def __init__(self) -> None:
-        self._made: OrderedDict[tuple[str, int, str], Any] = OrderedDict()
 
     def row_at(self, entry: Entry, table: pd.DataFrame, x: float, y: float, within: float) -> tuple[float, int] | None:
         """Return distance in metres and row of the place of a table that is nearest, None when none is that near."""
@@ -44,13 +41,7 @@ class Picker:
         return int(area_rows[inside[np.argmin(shapely.area(areas.geometries[inside]))]])
 
     def _index(self, entry: Entry, kind: str, make: Any) -> Any:
-        key = (entry.id, entry.version, kind)
-        if key not in self._made:
-            self._made[key] = make()
-            while len(self._made) > _KEPT:
-                self._made.popitem(last=False)
-        self._made.move_to_end(key)
-        return self._made[key]
+        return KEPT.of(("under the pointer", entry.id, entry.version, kind), make, size=lambda _: _EACH)
 
 
 def _tree_of(table: pd.DataFrame) -> tuple[Any, np.ndarray]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -17,6 +16,7 @@ from ...items.base import Item
 from ...items.features import Features
 from ...items.fields import Grid
 from ...items.points import PointSet, SurveyLines
+from ...kept import KEPT
 
 Transform = Literal["none", "log10", "square root", "normal score", "direction", "axis"]
 Twins = Literal["mean", "median", "highest", "first"]
@@ -163,19 +163,8 @@ def spacing_of(item: Measured, x: np.ndarray, y: np.ndarray) -> tuple[float, flo
         When all values lie at one place.
     """
     # A form asks at each change of a number: for the same places of the same item it is worked out once.
-    owner, known = _SPACINGS.get(id(item), (None, {}))
-    if owner is None or owner() is not item:
-        for gone in [number for number, (other, _) in _SPACINGS.items() if other() is None]:
-            del _SPACINGS[gone]
-        known = {}
-        _SPACINGS[id(item)] = (weakref.ref(item), known)
-    key = (len(x), float(x.sum()), float(y.sum()))
-    if key not in known:
-        known[key] = _spacing(item, x, y)
-    return known[key]
-
-
-_SPACINGS: dict[int, tuple[weakref.ref[Item], dict[tuple[int, float, float], tuple[float, float]]]] = {}
+    key = ("spacing", id(item), len(x), float(x.sum()), float(y.sum()))
+    return KEPT.of(key, lambda: _spacing(item, x, y), owner=item)
 
 
 def _spacing(item: Measured, x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
