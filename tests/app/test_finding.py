@@ -6,9 +6,10 @@ from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
@@ -23,7 +24,8 @@ from innerlamp.core.declaring.operation import AREAS
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo import build
 
-from .conftest import choose, type_into
+from ..scale import LONG
+from .conftest import choose, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -256,6 +258,74 @@ def test_a_step_of_the_demo_that_lands_at_once_is_no_end_and_is_made_once(
     assert wait_until(lambda: not window.demo.busy, 60)
     assert window.strip.last.text() == "Emberlow is complete."
     assert sorted(e.name for e in window.ctx.entries()) == sorted(names)
+
+
+def some_steps() -> tuple[build.Step, ...]:
+    """Steps of the demo with one operation of each kind that takes little time, in their order; all in the long run."""
+    few = {
+        "import-grid",
+        "import-holes",
+        "composite",
+        "orient-core",
+        "grade-shell",
+        "contours",
+        "make-page",
+        "make-walk",
+    }
+    chosen: list[build.Step] = []
+    made: set[str] = set()
+    for step in build.STEPS:
+        operation, _, inputs, outputs = step
+        once = operation in few and operation not in {s[0] for s in chosen}
+        if LONG or (once and set(inputs.values()) <= made):
+            chosen.append(step)
+            made |= set(outputs.values())
+    return tuple(chosen)
+
+
+@pytest.mark.own_window
+def test_the_demo_comes_to_its_end_and_looks_the_same_when_opened_again(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    steps = some_steps()
+    assert len(steps) >= 6
+    monkeypatch.setattr(build, "STEPS", steps)
+    place = tmp_path / "data" / "Emberlow.lamp"
+    monkeypatch.setattr(build, "default_place", lambda: place)
+    window.open_demo()
+    # Stopped halfway and gone on with.
+    assert wait_until(lambda: len(window.ctx.entries()) >= len(steps) // 2, 400)
+    for job in window.ctx.jobs:
+        if job.active and window.ctx.session is not None:
+            window.ctx.session.desk.cancel(job)
+    assert wait_until(lambda: not window.demo.busy, 60)
+    window.open_demo()
+    assert wait_until(lambda: not window.demo.busy, 1_200)
+    assert window.strip.last.text() == "Emberlow is complete."
+    assert len({e.recipe.group for e in window.ctx.entries() if e.recipe}) == len(steps)  # each was made once
+    assert settle(window)
+
+    def pictures() -> dict[str, QImage]:
+        window.ctx.point_at(np.nan, np.nan, np.nan, "")
+        settle(window)
+        kinds = ("map", "section")
+        return {k: widget_image(window, p) for k in kinds if (p := window.centre.pane(k)) is not None}
+
+    first, exaggeration = pictures(), window.ctx.section_exaggeration
+    window.ctx.close_project()
+    window.open_demo()
+    assert settle(window)
+    assert window.ctx.section_exaggeration == exaggeration
+    second = pictures()
+    for kind, image in first.items():
+        assert not different(image, second[kind]), kind
+
+
+def different(one: QImage, other: QImage) -> int:
+    """How many of the pixels, sampled, are others."""
+    assert one.size() == other.size()
+    xs, ys = range(0, one.width(), 3), range(0, one.height(), 3)
+    return sum(one.pixel(x, y) != other.pixel(x, y) for x in xs for y in ys)
 
 
 def test_f1_shows_the_page_of_the_open_form_and_the_help_is_searched(demo_window: Window) -> None:

@@ -191,3 +191,34 @@ def test_a_job_that_ends_its_worker_itself_is_not_tried_again(store: Store, runn
     os.kill(runner._workers[0].process.pid or 0, signal.SIGKILL)
     runner.wait(job)
     assert (job.state, job.tries) == ("failed", 1)
+
+
+def test_closing_waits_for_no_worker_that_takes_long_to_go(store: Store, tmp_path: Path) -> None:
+    """A process that holds much memory is alive for seconds after it was killed; its object can't be closed until then."""
+    pool = Runner(tmp_path / "logs", workers=1)
+    job = pool.submit(task(store, 2.0))
+    started_solving(pool, job)
+    worker, real = pool._workers[0], pool._workers[0].process
+
+    class Lingers:
+        exitcode = None
+        waited = 0.0
+
+        def kill(self) -> None:
+            real.kill()
+
+        def join(self, timeout: float) -> None:
+            self.waited += timeout
+
+        def is_alive(self) -> bool:
+            return True
+
+        def close(self) -> None:
+            raise ValueError("Cannot close a process while it is still running")
+
+    worker.process = lingers = Lingers()  # type: ignore[assignment]
+    pool.close()
+    assert lingers.waited <= 1.5
+    assert not pool.busy
+    assert not Path(job.task.staging).exists()
+    real.join(10)

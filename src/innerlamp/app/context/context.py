@@ -73,6 +73,8 @@ class Context(Sight, Signals):
 
     def open(self, path: Path | str) -> None:
         """Open a project; read-only, and following its changes, when another window writes it."""
+        if self.session is not None and self.session.store.path.resolve() == Path(path).resolve():
+            self.close_project()  # it would find itself writing there
         try:
             store = Store.open(path)
         except ProjectBusy as busy:

@@ -25,6 +25,7 @@ from .worker import clear_staging, serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
 _TRIES = 3
+_LAST_WAIT = 1.5  # seconds that closing waits for the workers to go
 _PATIENCE = 0.4  # seconds that a job gets to stop by itself before its worker is ended
 
 
@@ -155,10 +156,9 @@ class Runner:
         for worker in list(self._workers):
             self._read(worker, changed)
             if worker.asked_to_stop and worker.job and time.monotonic() - worker.asked_to_stop > _PATIENCE:
-                worker.process.kill()
-                worker.process.join(2)
-                self._read(worker, changed)
+                worker.process.kill()  # one that holds much memory takes a while to go: a later look buries it
             if not worker.process.is_alive():
+                self._read(worker, changed)
                 self._bury(worker, changed)
         for worker in list(self._workers):
             if worker.ready and worker.job is None and self._waiting:
@@ -175,9 +175,6 @@ class Runner:
                     worker.connection.send((job.id, job.task))
                 except OSError:  # it died while it had nothing to do: the next look at it gives the job to another
                     worker.process.kill()
-                    worker.process.join(2)
-                    self._bury(worker, changed)
-                    break
         return list(changed.values())
 
     def wait(self, job: Job, timeout: float = 600.0) -> Job:
@@ -188,15 +185,18 @@ class Runner:
         return job
 
     def close(self) -> None:
-        """End all workers at once."""
+        """End all workers at once; one that takes long to give its memory back is not waited for."""
+        for worker in self._workers:
+            worker.connection.close()
+            worker.process.kill()
+        end = time.monotonic() + _LAST_WAIT
+        for worker in self._workers:
+            worker.process.join(max(end - time.monotonic(), 0.0))
+            if not worker.process.is_alive():
+                worker.process.close()
         for worker in self._workers:
             if worker.job:
                 clear_staging(worker.job.task.staging)
-            worker.connection.close()
-            worker.process.kill()
-        for worker in self._workers:
-            worker.process.join(2)
-            worker.process.close()
         self._workers.clear()
         self._waiting.clear()
 

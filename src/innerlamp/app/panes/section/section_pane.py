@@ -37,6 +37,9 @@ from .sizes import SectionSizes
 _MOTION = 0.2  # seconds within which two moves are one drag
 
 
+_FILLS = ("holes", "surface")  # kinds that a section is framed by
+
+
 class SectionPane(Pane):
     """A vertical section; left is A of the section line on the map, right is B."""
 
@@ -107,6 +110,8 @@ class SectionPane(Pane):
         self._rest.timeout.connect(self._come_to_rest)
         self._bends: list[pg.InfiniteLine] = []  # of a fence
         self._plane: SectionPlane | None = None
+        self._untouched = True  # whether the pane shows the part that it chose itself
+        self.plot.getViewBox().sigRangeChangedManually.connect(self._touched)
         self.plot.scene().sigMouseMoved.connect(self._mouse_moved)
         self.plot.scene().sigMouseClicked.connect(self._clicked)
         self.plot.installEventFilter(self)
@@ -230,6 +235,8 @@ class SectionPane(Pane):
     def on_items(self, notice: Notice) -> None:
         super().on_items(notice)
         self.draw_tool.on_items(tuple(notice.added))
+        if self._untouched and any(e.kind in _FILLS for e in self.ctx.lit_entries() if e.id in notice.added):
+            self._plane = None  # what came in shall be seen as it will be when the project is opened next
 
     def on_loaded(self, item: str) -> None:
         super().on_loaded(item)
@@ -240,6 +247,9 @@ class SectionPane(Pane):
         """Whether a section is another one than the one before, not only moved aside."""
         return self._plane is None or abs(self._plane.length - plane.length) > 1.0
 
+    def _touched(self, *_: object) -> None:
+        self._untouched = False
+
     def fit(self) -> None:
         """Let what lies on the section fill the pane: holes and shells where there are any, else the ground along the line."""
         self._plane = None
@@ -248,6 +258,7 @@ class SectionPane(Pane):
     def _show_frame(self, frame: tuple[float, float, float, float]) -> None:
         left, right, low, high = frame
         self.plot.setRange(xRange=(left, right), yRange=(low, high), padding=0.03)
+        self._untouched = True
 
     def _frame(self, plane: SectionPlane) -> tuple[float, float, float, float]:
         """Left, right, lowest and highest of what fills the pane."""
