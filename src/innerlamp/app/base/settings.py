@@ -21,6 +21,8 @@ class Settings:
         paper or night; '' follows the desktop.
     window
         Left, top, width and height of the window when it was closed last; empty for none.
+    right
+        Heights of shelf and card; empty for none.
     last_project
         Folder of the project that was open last; '' for none.
     last_folder
@@ -35,6 +37,7 @@ class Settings:
 
     theme: str = ""
     window: tuple[str, ...] = ()
+    right: tuple[str, ...] = ()
     last_project: str = ""
     last_folder: str = ""
     recent_systems: tuple[str, ...] = ()

@@ -48,6 +48,7 @@ UNCOLOURED = ("points", "holes", "features", "lines")  # what can be drawn in on
 
 
 _GUARDED = "CSV, texts like formulas guarded"
+_FACTS = 4  # facts that are shown before the others are asked for
 _SHORT = 20  # letters of a fact that are kept together
 
 
@@ -57,7 +58,7 @@ class Card(QScrollArea):
     def __init__(self, ctx: Context) -> None:
         super().__init__()
         self.ctx = ctx
-        self.origin_open = False
+        self.origin_open = self.facts_open = False
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(self.horizontalScrollBarPolicy().ScrollBarAlwaysOff)
         ctx.project_changed.connect(self.fill)
@@ -115,19 +116,42 @@ class Card(QScrollArea):
             again.setFocus()
 
     def _facts(self, box: QVBoxLayout, entry: Entry) -> None:
-        """All facts as one flowing text: names faint, values in full."""
+        """The first facts in a flowing text, names faint; all of them, one a line, when asked for."""
         faint = self.ctx.theme.faint
-        parts = [
-            # A short value stays in one line; a long one would make the card wider than its column.
-            f'<span style="color:{faint}">{escape(name)}</span>&nbsp;'
-            + (escape(value).replace(" ", "&nbsp;") if len(value) <= _SHORT else escape(value))
-            for name, value in entry.facts.items()
-        ]
-        text = Label("&nbsp; ".join(parts))
+        facts = list(entry.facts.items())
+        folds = len(facts) > _FACTS + 1
+        if folds and self.facts_open:
+            rows = "".join(
+                f'<tr><td style="color:{faint}; padding-right:8px">{escape(name)}</td><td>{escape(value)}</td></tr>'
+                for name, value in facts
+            )
+            words = f"<table>{rows}</table>"
+        else:
+            words = "&nbsp; ".join(
+                # A short value stays in one line; a long one would make the card wider than its column.
+                f'<span style="color:{faint}">{escape(name)}</span>&nbsp;'
+                + (escape(value).replace(" ", "&nbsp;") if len(value) <= _SHORT else escape(value))
+                for name, value in (facts[:_FACTS] if folds else facts)
+            )
+        text = Label(words)
         text.setObjectName("facts")
         text.setTextFormat(Qt.TextFormat.RichText)
         text.setWordWrap(True)
         box.addWidget(text)
+        if folds:
+            fold = QToolButton()
+            fold.setObjectName("factsFold")
+            fold.setAutoRaise(True)
+            fold.setText("▾ Fewer facts" if self.facts_open else f"▸ {len(facts) - _FACTS} more facts")
+            fold.setToolTip("All facts of the item, one a line, or only the first")
+            fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            fold.setStyleSheet("text-align: left")
+            fold.clicked.connect(self._fold_facts)
+            box.addWidget(fold)
+
+    def _fold_facts(self) -> None:
+        self.facts_open = not self.facts_open
+        self.fill()
 
     def _colours(self, box: QVBoxLayout, entry: Entry, item: Item) -> None:
         form = QFormLayout()

@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
+from ...core.signal import Signal
 from ..context.context import Context
 from ..panes.base.pane import Pane
 from ..panes.table import PANES
@@ -23,6 +24,7 @@ class Centre(QWidget):
     def __init__(self, ctx: Context, kinds: tuple[str, ...] = DEFAULT) -> None:
         super().__init__()
         self.ctx = ctx
+        self.legend_moved: Signal[[bool]] = Signal()  # whether a pane shows the legend itself
         self.frames: list[PaneFrame] = []
         self.lines: list[QSplitter] = []
         box = QVBoxLayout(self)
@@ -187,6 +189,10 @@ class Centre(QWidget):
             frame.show_legend(self.filled == frame.number)
         for line, row in zip(self.lines, self._in_rows(), strict=True):
             line.setVisible(self.filled == -1 or any(f.number == self.filled for f in row))
+
+    def tell_legend(self) -> None:
+        """Say whether a pane shows the legend itself: it need not stand beside it as well."""
+        self.legend_moved.emit(any(frame.legend is not None for frame in self.frames))
 
     def fit_all(self) -> None:
         for pane in self.panes():

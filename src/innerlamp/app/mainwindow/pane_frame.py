@@ -40,6 +40,9 @@ class Centre(Protocol):
     def set_current(self, number: int) -> None:
         """Tell which pane has the keyboard."""
 
+    def tell_legend(self) -> None:
+        """Say whether a pane shows the legend itself."""
+
     def moves(self, frame: PaneFrame) -> list[Move]:
         """What can be done with the place of a pane: words, what does it, and whether it is possible now."""
         ...
@@ -126,6 +129,7 @@ class PaneFrame(QFrame):
         if wanted and self.pane is not None and self.pane.kind in LEGEND_KINDS:
             self.legend = PaneLegend(self.ctx, self.pane)
             self.legend.settle_in()
+        self.centre.tell_legend()
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         super().resizeEvent(event)

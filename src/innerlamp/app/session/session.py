@@ -139,9 +139,9 @@ class Session:
         """Stop making an item again when its inputs change, or allow it again."""
         self.store.hold(item, held)
 
-    def remove(self, item: str) -> None:
-        """Take an item off the shelf."""
-        self.store.remove([item])
+    def remove(self, *items: str) -> None:
+        """Take items off the shelf."""
+        self.store.remove(list(items))
 
     def dated_copy(self, item: str, version: int | None = None) -> str:
         """Keep a version of an item as it is; returns the id of the copy."""
