@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Runs all tests on two cores: files of tests are shared out to two processes, each with a display of its own.
+# Runs all tests on two cores: files of tests are shared out to three processes (one waits now and then), each with a display of its own.
 # With arguments (files, -k words) it runs just those, in one process.
 set -euo pipefail
 cd "$(dirname "$0")/.."
@@ -11,7 +11,7 @@ fi
 export NUMBA_NUM_THREADS=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
 failed=$(mktemp)
 trap 'rm -f "$failed"' EXIT
-INNERLAMP_FAILED=$failed "$python" -m pytest -n 2 --dist loadfile --durations=30 && exit 0
+INNERLAMP_FAILED=$failed "$python" -m pytest -n 3 --dist loadfile --durations=30 && exit 0
 # A few may have failed for what ran beside them (pictures of a window wait for a busy machine): they are tried once more
 # alone, and named above in any case. Many are no accident.
 count=$(wc -l <"$failed")

@@ -23,6 +23,7 @@ from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo.build import FILES, STEPS, file_params
 
 from ..choices.examples import WITHOUT_EXAMPLE, Examples, few_rows, seen
+from ..choices.tenth import third_of_this_run
 from . import stamp
 
 
@@ -90,7 +91,7 @@ def examples(demo_path: Path, tmp_path_factory: pytest.TempPathFactory) -> Any:
         yield Examples(project, folder)
 
 
-@pytest.mark.parametrize("name", [n for n in OPERATIONS if n not in WITHOUT_EXAMPLE])
+@pytest.mark.parametrize("name", third_of_this_run(n for n in OPERATIONS if n not in WITHOUT_EXAMPLE))
 def test_every_operation_runs_is_made_again_and_undone(examples: Examples, name: str) -> None:
     """Run; change an input; all that hangs from it is fresh and as from a run from nothing; undo once; redo."""
     project, store, op = examples.project, examples.project.store, OPERATIONS[name]

@@ -30,8 +30,8 @@ def size_of(value: Any) -> int:
             return _LEAST
         return int(value.nbytes) + (_TEXT * value.size if value.dtype.kind == "O" else 0)
     if isinstance(value, pd.DataFrame):
-        texts = sum(1 for dtype in value.dtypes if dtype.kind == "O")
-        return int(value.memory_usage(index=False, deep=False).sum()) + _TEXT * texts * len(value) + _LEAST
+        widths = (_TEXT if dtype.kind == "O" else getattr(dtype, "itemsize", 8) for dtype in value.dtypes)
+        return len(value) * sum(widths) + _LEAST
     if isinstance(value, dict):
         return sum(map(size_of, value.values())) + _LEAST
     if isinstance(value, tuple | list):

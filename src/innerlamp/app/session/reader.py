@@ -92,7 +92,7 @@ class ItemReader:
         folder = self.store.payloads
         for name in payload.files_of(self.store.manifest(version)) - self._verified:
             path = payload.file_path(folder, name)
-            if name.endswith(".npy") and path.stat().st_size > payload.MAPPED:
+            if name.endswith(".npy") and path.is_file() and path.stat().st_size > payload.MAPPED:
                 self._verified.add(name)
                 background.start(self._answers, name, partial(payload.verify, folder, name), "a part can't be checked")
 

@@ -503,6 +503,8 @@ class ScenePane(Pane):
     def _render_now(self) -> None:
         if self.closed or not self.isVisible() or not self._initialized:
             return
+        if not self._fitted and self.ctx.reading:
+            return  # nobody knows yet where to look from: what has come by then is drawn once
         begin = time.perf_counter()
         self._turn_furniture()
         self.renderer.ResetCameraClippingRange()
