@@ -39,6 +39,13 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
         {"unit": "Granite", "kind": "intrusive contact", "codes": "GRAN; GREIS; CLAY"},
         {"unit": "Slate", "kind": "background", "codes": "*"},
     ]
+    # What is said below is of the proposal, not of the empty table before it, and of the part that was drilled.
+    assert wait_until(lambda: form.cost.text() != "", 20)
+    assert settle(window)
+    assert "background" not in form.cost.text()
+    assert len(form.fields["outline"].value()) == 4
+    assert ctx.area is not None
+    assert np.ptp([x for x, _ in ctx.area.corners]) < 3_000
     table.set_value(simple)
     for name, value in SIZES.items():
         form.fields[name].set_value(value)

@@ -237,9 +237,15 @@ class OperationForm(FormState):
         self.lane.call("suggest", lambda _: suggest(inputs), self._suggested)
 
     def _suggested(self, values: object) -> None:
+        moved = False
         for name, value in values.items() if isinstance(values, dict) else ():
-            if not self.fields[name].touched:
-                self.fields[name].set_value(value)
+            field = self.fields[name]
+            if not field.touched:
+                before = field.value()
+                field.set_value(value)
+                moved = moved or field.value() != before
+        if moved:  # what is said below was said of what stood here before
+            self._changed()
 
     def _on_items(self, notice: Notice) -> None:
         if notice.added or notice.removed:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from ....compute.drilling.drilled_part import cell_for, main_group
 from ....compute.geology import age_order as ao
 from ....compute.geology.contacts import pairs
 from ....compute.geology.faults import Fault
@@ -241,6 +242,9 @@ def _estimate(inputs: Inputs, p: BuildModel) -> Cost:
     )
 
 
+_PROPOSED = 400_000  # cells that a proposal has at most
+
+
 def _suggest(inputs: Inputs) -> dict[str, Any]:
     holes = inputs.maybe("holes", HoleSet)
     if holes is None:
@@ -249,16 +253,39 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
     column = next((c for c in columns_of(holes) if "rock" in kinds_for(holes, c)), "")
     hit = table_with(holes, column) if column else None
+    where = _where(holes)
     if hit is None:
-        return {}
+        return where
     log = hit[1]
     known = log[column].fillna("").astype(str).str.strip() != ""
     metres = (log["to_m"] - log["from_m"])[known].groupby(log[column][known].astype(str)).sum()
     if not 2 <= len(metres) <= 40:
-        return {"attribute": column}
+        return {"attribute": column, **where}
     rows = proposed_order(metres)
     covered = any(row["kind"] == "overburden" for row in rows)
-    return {"attribute": column, "units": rows, "layers": "follow the ground" if covered else "are level"}
+    return {"attribute": column, "units": rows, "layers": "follow the ground" if covered else "are level", **where}
+
+
+def _where(holes: HoleSet) -> dict[str, Any]:
+    """Boundary round the part that was drilled, where single holes lie far off, and cells that suit its size."""
+    if not len(holes.stations):
+        return {}
+    group = main_group(holes.collars["x"].to_numpy(float), holes.collars["y"].to_numpy(float))
+    mine = set(holes.collars["hole"].astype(str)[group])
+    inside = holes.stations["hole"].astype(str).isin(mine)
+    xyz = holes.stations.loc[inside, ["x", "y", "z"]].to_numpy(float)
+    xyz = xyz[np.isfinite(xyz).all(axis=1)]
+    if not len(xyz):
+        return {}
+    margin = float(BuildModel.model_fields["margin"].default)
+    (west, south, low), (east, north, high) = xyz.min(axis=0), xyz.max(axis=0)
+    cell = cell_for(east - west + 2 * margin, north - south + 2 * margin, high - low + 50.0, _PROPOSED)
+    sizes = {"cell": cell, "cell_z": 0.4 * cell}
+    if group.all():
+        return sizes
+    west, south = (float(np.floor((v - margin) / cell) * cell) for v in (west, south))
+    east, north = (float(np.ceil((v + margin) / cell) * cell) for v in (east, north))
+    return {**sizes, "outline": [(west, south), (east, south), (east, north), (west, north)]}
 
 
 OPERATION = Operation(
