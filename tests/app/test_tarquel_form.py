@@ -11,9 +11,11 @@ from PySide6.QtTest import QTest
 from innerlamp.api import Project
 from innerlamp.app.forms.intake_form import FILE, IS
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.panes.section.section_pane import SectionPane
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
 from innerlamp.app.start.headless import draw_page
 from innerlamp.app.start.waiting import settle, wait_until
+from innerlamp.core.items.attributes import is_ground
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.page import Element, Page
 from innerlamp.core.items.points import PointSet
@@ -38,6 +40,16 @@ def test_it_comes_in_by_the_form_with_every_fact_right(window: Window, tmp_path:
     assert form.problem.text() == "5 items brought in."
     assert window.ctx.store is not None
     assert [name for name, holds in facts(Project(window.ctx.store)) if not holds] == []
+    # What came in can be read: one colour of each kind is lit, and a section goes through the holes.
+    assert settle(window)
+    lit = [e for e in window.ctx.entries() if e.lit]
+    colours = [e.kind for e in lit if not is_ground(e.attributes)]
+    assert "holes" in colours
+    assert len(colours) == len(set(colours))
+    assert window.ctx.section is not None
+    section = window.centre.pane("section")
+    assert isinstance(section, SectionPane)
+    assert next(e.id for e in lit if e.kind == "holes") in section.layers.items()
     QTest.mouseClick(form.checks_button, LEFT)
     settle(window)
     pane = window.centre.pane("checks")

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ...core.compute.drilling.drilled_part import section_line
+from ...core.compute.geometry.planes import SectionPlane
 from ...core.errors import LampError
 from ...core.importing import intake
+from ...core.items.holes import HoleSet
 from ...core.jobs.runner import Job
 from ...core.signal import Signal
 from ..context.context import Context
@@ -21,11 +24,13 @@ class IntakeQueue:
         self.results: dict[str, str] = {}  # file -> what came of it
         self.items: list[str] = []
         self.failed = 0
+        self._unlaid = ""  # holes through which a section will be laid once they are read
         self._now: tuple[intake.Run, Job] | None = None
         self.changed: Signal[[]] = Signal()
         ctx.landed.connect(self._landed)
         ctx.jobs_changed.connect(self._jobs)
         ctx.project_changed.connect(self._forget)
+        ctx.loaded.connect(self._lay_section)
 
     @property
     def busy(self) -> bool:
@@ -37,6 +42,8 @@ class IntakeQueue:
         if not self.busy:
             self.made, self.results, self.items, self.failed = {}, {}, [], 0
         self.waiting += runs
+        if self.ctx.session is not None:
+            self.ctx.session.desk.sparing = len(self.waiting) > 1
         self._next()
 
     def _next(self) -> None:
@@ -50,6 +57,8 @@ class IntakeQueue:
                 self.failed += 1
                 self._note(run, f"✗ {error}")
                 self.ctx.say(str(error), "bad")
+        if not self.busy and self.ctx.session is not None:
+            self.ctx.session.desk.sparing = False
         if not self.busy and self.results:
             words = f"{len(self.items)} items brought in"
             self.ctx.say(
@@ -70,7 +79,25 @@ class IntakeQueue:
         self.items += outputs.values()
         entries = [e for i in outputs.values() if (e := self.ctx.entry(i))]
         self._note(run, "✓ " + ", ".join(e.name for e in entries))
+        self._unlaid = next((e.id for e in entries if e.kind == "holes"), self._unlaid)
+        self._lay_section(self._unlaid)
         self._next()
+
+    def _lay_section(self, holes: str) -> None:
+        """Lay a section through holes that came in, where none is laid yet, as soon as they are read."""
+        if not holes or holes != self._unlaid:
+            return
+        item = self.ctx.item(holes)
+        if item is None:
+            return
+        self._unlaid = ""
+        if self.ctx.section is not None or not isinstance(item, HoleSet) or not len(item.stations):
+            return
+        by_hole = item.stations.groupby(item.stations["hole"].astype(str), sort=False)
+        start, end = (part[["x", "y"]].to_numpy(float) for part in (by_hole.first(), by_hole.last()))
+        line = section_line(start, end, self.ctx.corridor)
+        if line is not None:
+            self.ctx.set_section(SectionPlane.along(line))
 
     def _jobs(self, jobs: list[Job]) -> None:
         if self._now is None or self._now[1].active or self._now[1].state == "done":
@@ -82,4 +109,4 @@ class IntakeQueue:
         self._next()
 
     def _forget(self) -> None:
-        self.waiting, self._now, self.results = [], None, {}
+        self.waiting, self._now, self.results, self._unlaid = [], None, {}, ""

@@ -8,10 +8,11 @@ from pathlib import Path
 from typing import Any
 
 from ...core.errors import Cancelled, LampError, ProjectError
-from ...core.items.attributes import in_role
+from ...core.items.attributes import in_role, is_ground
 from ...core.jobs.runner import Job, Runner
 from ...core.jobs.worker import clear_staging
 from ...core.project import trail
+from ...core.project.records import Result
 from ...core.project.store import Moved, Store
 from ...core.running import execute
 from ...core.running.errands import Export, SceneExport, prepare_export
@@ -45,6 +46,7 @@ class JobDesk:
         self.said: Signal[[str, str]] = Signal()
         self.untold: Signal[[]] = Signal()
         self.closed = False
+        self.sparing = False  # whether many items come in at once, of which the first of each kind are lit
         self._news: list[Callable[[], None]] = []
         self._here = False  # whether a job is carried out in this thread just now
         self._turns = Turns()
@@ -273,6 +275,7 @@ class JobDesk:
             if not task.ways
             and not in_role(r.attributes, "residual")
             and r.manifest["kind"] not in ("points", "page", "walk")
+            and (not self.sparing or self._first_of_its_kind(r))
         ]
         try:
             outputs = execute.land(self.store, task, made, cause, light)
@@ -298,6 +301,13 @@ class JobDesk:
             text += f". A change of it no longer fits and was passed over: {problems[0]}"
         self._tell(lambda: self.said.emit(text, "look" if problems else "good"))
         self._tell(lambda: self.landed.emit(job, outputs))
+
+    def _first_of_its_kind(self, result: Result) -> bool:
+        """Whether nothing is lit yet that would be drawn over by it: holes and ground always are none too many."""
+        kind, ground = result.manifest["kind"], is_ground(result.attributes)
+        if kind == "holes" or ground:
+            return True
+        return not any(e.lit and e.kind == kind and not is_ground(e.attributes) for e in self.store.entries())
 
     def _keep_apart(self, job: Job, task: Task, made: execute.Made, why: str) -> None:
         """Keep a result whose item went another way as an item of its own: it may have taken hours."""

@@ -36,3 +36,50 @@ def main_group(x: FloatArray, y: FloatArray) -> NDArray[np.bool_]:
 def cell_for(width: float, length: float, height: float, most: float) -> float:
     """Return the smallest usual size of cells in plan, 0.4 of it high, with which a block (metres) has at most so many."""
     return next((s for s in SIZES if width * length * height / (0.4 * s**3) <= most), SIZES[-1])
+
+
+def section_line(start: FloatArray, end: FloatArray, width: float) -> FloatArray | None:
+    """Return the ends (2, 2) of the section along the drilling that has most holes within half its width, metres.
+
+    It runs the way the holes go in plan; where they are steep on the whole, along the longest extent of their collars. Common
+    practice, no source.
+
+    Parameters
+    ----------
+    start, end
+        Collars and ends of holes in plan, shape (n, 2), metres.
+    width
+        Of the corridor, metres.
+    """
+    good = np.isfinite(start).all(axis=1) & np.isfinite(end).all(axis=1)
+    start, end = start[good], end[good]
+    if not len(start):
+        return None
+    group = main_group(start[:, 0], start[:, 1])
+    start, end = start[group], end[group]
+    run = end - start
+    # Holes drilled from both sides of a body lie on one section: directions are doubled before they are added up.
+    angle = 2.0 * np.arctan2(run[:, 1], run[:, 0])
+    length = np.hypot(run[:, 0], run[:, 1])
+    east, north = float((length * np.cos(angle)).sum()), float((length * np.sin(angle)).sum())
+    if np.hypot(east, north) > 0.2 * max(float(length.sum()), 1e-9) and float(length.mean()) > 5.0:
+        turn = 0.5 * np.arctan2(north, east)
+        along = np.array([np.cos(turn), np.sin(turn)])
+    elif len(start) > 1 and np.ptp(start, axis=0).max() > 0:
+        along = np.linalg.svd(start - start.mean(axis=0), full_matrices=False)[2][0]
+    else:
+        along = np.array([1.0, 0.0])
+    along = (
+        along if along[0] > 1e-9 or (abs(along[0]) <= 1e-9 and along[1] < 0) else -along
+    )  # seen from the south or west
+    aside = np.array([-along[1], along[0]])
+    off = 0.5 * (start + end) @ aside
+    order = np.sort(off)
+    best = np.searchsorted(order, off + 0.5 * width, "right") - np.searchsorted(order, off - 0.5 * width, "left")
+    middle = float(np.median(off))
+    through = off[max(range(len(off)), key=lambda k: (best[k], -abs(off[k] - middle)))]
+    mine = np.abs(off - through) <= 0.5 * width
+    reach = np.concatenate([start[mine], end[mine]]) @ along
+    margin = max(0.15 * float(np.ptp(reach)), 50.0)
+    low, high = float(reach.min()) - margin, float(reach.max()) + margin
+    return np.array([low * along + through * aside, high * along + through * aside])
