@@ -7,6 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from ...core.errors import Cancelled, LampError, ProjectError
 from ...core.items.attributes import in_role, is_ground
 from ...core.jobs.runner import Job, Runner
@@ -17,6 +19,7 @@ from ...core.project.store import Moved, Store
 from ...core.running import execute
 from ...core.running.errands import Export, SceneExport, prepare_export
 from ...core.running.execute import Task
+from ...core.running.task import area_of
 from ...core.signal import Signal
 from .turns import Turns
 
@@ -303,8 +306,15 @@ class JobDesk:
         self._tell(lambda: self.landed.emit(job, outputs))
 
     def _first_of_its_kind(self, result: Result) -> bool:
-        """Whether nothing is lit yet that would be drawn over by it: holes and ground always are none too many."""
+        """Whether nothing of its kind is lit yet, and it lies where the others do; holes and ground are none too many."""
         kind, ground = result.manifest["kind"], is_ground(result.attributes)
+        area = area_of(self.store)
+        if area is not None and np.isfinite(result.bounds[:4]).all():
+            west, east, south, north = area
+            reach = max(5.0 * float(np.hypot(east - west, north - south)), 20_000.0)
+            left, right, bottom, top = result.bounds[:4]
+            if right < west - reach or left > east + reach or top < south - reach or bottom > north + reach:
+                return False  # views that fit it would show nothing else
         if kind == "holes" or ground:
             return True
         return not any(e.lit and e.kind == kind and not is_ground(e.attributes) for e in self.store.entries())
