@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -172,3 +173,14 @@ def test_nothing_is_made_anew_where_one_may_only_look(at: Desk, tmp_path: Path) 
             with pytest.raises(ProjectError, match="read-only"):
                 ask()
         assert not desk.jobs
+
+
+def test_jobs_that_ended_long_ago_are_let_go_and_chains_hold_each_step_once(at: Desk) -> None:
+    asked = [{"name": f"c{k % 7}", "expression": f"Cu_ppm * {k + 1}"} for k in range(120)]
+    for values in asked:
+        at.end(at.desk.start("compute-column", values, {"item": at.soils}))
+    assert len(at.desk.jobs) == 100
+    chain = at.store.entry(at.soils).chain
+    assert len(chain) == 121
+    held = [r for r in gc.get_referrers(chain[1]) if isinstance(r, tuple) and len(r) > 1]
+    assert len(held) <= 3  # of the item as it is now, not of each of its versions

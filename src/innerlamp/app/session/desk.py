@@ -24,6 +24,7 @@ from ...core.signal import Signal
 from .turns import Turns
 
 _TRIES = 5
+_KEPT = 100  # jobs that have ended
 # What was asked for: it is prepared anew when its turn comes. None when there is nothing left to do.
 _Wish = Callable[[], Task | None]
 
@@ -357,11 +358,19 @@ class JobDesk:
         self._wishes.pop(job.id, None)
         self._causes.pop(job.id, None)
         self._tries.pop(job.id, None)
+        self._forget_old()
         for following in self._turns.ended(job):
             self._prepare_again(following, self._wishes[following.id])
             if not following.active:
                 self.changed.emit([following])
                 self._next(following)
+
+    def _forget_old(self) -> None:
+        """Let go of jobs that ended long ago."""
+        ended = [job for job in self.jobs if not job.active]
+        if len(ended) > _KEPT:
+            old = {job.id for job in ended[: len(ended) - _KEPT]}
+            self.jobs[:] = [job for job in self.jobs if job.id not in old]
 
     # ---- keeping fresh
 

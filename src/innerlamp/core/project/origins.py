@@ -26,7 +26,6 @@ class Origins:
         self._db, self._broken = db, broken
         self._known: dict[int, _Origin] = {}
         self._needs: dict[int, frozenset[tuple[str, int]]] = {}
-        self._chains: dict[int, tuple[Recipe, ...]] = {}
 
     def _path(self, origin: int | None) -> list[int]:
         """Ids from the last step to the first."""
@@ -51,11 +50,8 @@ class Origins:
 
     def chain(self, origin: int | None) -> tuple[Recipe, ...]:
         """The steps that led to an origin, the first one first."""
-        if origin is None:
-            return ()
-        if origin not in self._chains:
-            self._chains[origin] = tuple(self._known[i].recipe for i in reversed(self._path(origin)))
-        return self._chains[origin]
+        # Put together when it is asked for: kept for each version, the chains of n edits would hold n squared steps.
+        return tuple(self._known[i].recipe for i in reversed(self._path(origin)))
 
     def needs(self, origin: int | None) -> frozenset[tuple[str, int]]:
         """All (item, version) pairs that the steps were made from."""
