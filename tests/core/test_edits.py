@@ -16,7 +16,7 @@ import pytest
 from innerlamp.api import Project
 from innerlamp.core.errors import InputError, ProjectError
 from innerlamp.core.geometry.mesh import TensorMesh
-from innerlamp.core.items.features import Features
+from innerlamp.core.items.features import RING, Features, one_each
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.project import payload, trail
@@ -465,3 +465,42 @@ def test_a_grid_hangs_from_the_column_it_read_and_not_from_the_table(tmp_path: P
         project.run("correct", item=soils, rows=[7], action="leave out row", why="not of this survey")
         assert project.refresh(only=[other]) == [other]
         assert trail.freshness(project.store)[grid] == "stale"
+
+
+def test_a_change_of_one_property_writes_no_other_part_anew(project: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    mesh = TensorMesh.even((0, 0, 4000), (10, 10, 10), (20, 20, 20))
+    rng = np.random.default_rng(0)
+    values = {name: rng.normal(size=mesh.shape) for name in ("Cu", "Au", "density")}
+    item = project.store.put(BlockModel(name="M", crs=CRS, mesh=mesh, properties=values))
+    written: list[str] = []
+    kept = payload.write_array
+    monkeypatch.setattr(payload, "write_array", lambda folder, a: written.append(str(a.shape)) or kept(folder, a))
+    project.run("compute-blocks", model=item, name="twice", expression="Cu * 2")
+    assert written.count(str(mesh.shape)) == 1
+    found = project[item]
+    assert isinstance(found, BlockModel)
+    assert found.properties["Au"] == pytest.approx(values["Au"])
+    assert found.properties["twice"] == pytest.approx(2 * values["Cu"])
+
+
+def test_a_feature_is_drawn_on_a_map_with_numbers_dates_and_truths(project: Project) -> None:
+    table = pd.DataFrame(
+        {
+            "unit": ["SLATE"],
+            "number": [7],
+            "seen": pd.to_datetime(["2024-05-01"]),
+            "sure": [True],
+            "share": [0.5],
+        }
+    )
+    ring = np.array([[0.0, 0], [100, 0], [100, 100], [0, 0]])
+    item = project.store.put(Features(name="Map", crs=CRS, table=table, **one_each([ring], RING)))
+    project.run("draw-feature", features=item, points=RIGHT, value="GRANITE")
+    project.run("draw-in-space", features=item, points="0 0 10; 50 0 20", value="VEIN", shape="line")
+    found = project[item]
+    assert isinstance(found, Features)
+    assert found.table["unit"].tolist() == ["SLATE", "GRANITE", "VEIN"]
+    assert found.table["number"].tolist()[0] == 7
+    assert found.table["number"].isna().tolist() == [False, True, True]
+    with pytest.raises(InputError, match="number"):
+        project.run("draw-feature", features=item, points=LEFT, value="GRANITE", column="number")

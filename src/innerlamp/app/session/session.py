@@ -154,7 +154,15 @@ class Session:
         self.store.set_workspace({"selections": dict(rules)})
 
     def clean_up(self, forget: bool) -> int:
-        """Drop what nothing can reach; with `forget` also the history. Returns bytes freed."""
+        """Drop what nothing can reach; with `forget` also the history. Returns bytes freed.
+
+        Raises
+        ------
+        ProjectError
+            While something runs: what it makes may hold parts of versions that would go.
+        """
+        if any(job.active for job in self.desk.jobs):
+            raise ProjectError("something is still running", where=self.store.name, fix="Clean up when it has ended")
         return self.store.clean_up(forget)
 
     def undo(self) -> str:

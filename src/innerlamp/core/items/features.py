@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from ..errors import InputError
+from ..numbers import parse_number
 from .attributes import Attribute
 from .base import Bounds, FloatArray, Item, bounds_of, class_columns, numeric_columns
 
@@ -159,6 +160,28 @@ def texts_of(item: Features, column: str) -> np.ndarray:
             fix="There are: " + ", ".join(map(str, item.table.columns)),
         )
     return np.asarray(item.table[column].astype(str).to_numpy())
+
+
+def with_row(table: pd.DataFrame, said: dict[str, Any]) -> pd.DataFrame:
+    """Return a table of features with one more row; what is not said of it is missing in numbers and dates, empty in texts.
+
+    Raises
+    ------
+    InputError
+        When what is said of a column of numbers is no number.
+    """
+    row = {}
+    for column in table.columns:
+        kind = table[column].dtype.kind
+        empty: Any = np.nan if kind in "fiub" else pd.NaT if kind in "Mm" else ""
+        if kind == "O" and pd.api.types.infer_dtype(table[column], skipna=True) not in ("string", "empty"):
+            empty = None  # truths of which one is missing, and the like
+        value = said.get(str(column), empty)
+        if kind in "fiu" and isinstance(value, str):
+            value = parse_number(value, str(column)) if value.strip() else np.nan
+        row[column] = value
+    fresh = pd.DataFrame([row], columns=table.columns)
+    return pd.concat([table, fresh], ignore_index=True) if len(table) else fresh
 
 
 def part_vertices(item: Features, part: int) -> FloatArray:

@@ -18,7 +18,7 @@ import json
 import os
 import tokenize
 import zipfile
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -161,26 +161,31 @@ def _damaged(path: Path) -> ProjectError:
     return ProjectError("a part of the project is damaged", where=str(path), fix=fix)
 
 
-def write_item(folder: Path, item: Item, base: tuple[Item, Manifest] | None = None) -> Manifest:
+Written = tuple[Item, Manifest]  # an item that the project has already, and where its parts are
+
+
+def write_item(folder: Path, item: Item, there: Sequence[Written] = ()) -> Manifest:
     """Write the parts of an item under `folder` and return the manifest that finds them again.
 
-    Parts that are the very objects of the item `base` are not written again but found by its manifest.
+    Parts that are the very objects of items that are `there` already are not written and hashed again but found by their
+    manifests.
     """
     parts = item.to_parts()
-    old, known = (base[0].to_parts(), base[1]) if base is not None else (None, {})
-    kept: dict[str, str] = {} if isinstance(known.get("arrays"), str) else known.get("arrays") or {}
+    tables: dict[int, tuple[str, dict[str, str]]] = {}
+    arrays: dict[int, str] = {}
+    for old, known in there:
+        have = old.to_parts()
+        kept = {} if isinstance(known.get("arrays"), str) else known.get("arrays") or {}
+        arrays |= {id(have.arrays[n]): file for n, file in kept.items() if n in have.arrays}
+        columns = known.get("columns", {})
+        tables |= {
+            id(have.tables[n]): (file, columns.get(n, {})) for n, file in known["tables"].items() if n in have.tables
+        }
     manifest: Manifest = {"kind": item.kind, "meta": parts.meta, "tables": {}, "arrays": {}, "columns": {}}
     for name, table in parts.tables.items():
-        if old is not None and old.tables.get(name) is table and name in known["tables"]:
-            manifest["tables"][name] = known["tables"][name]
-            manifest["columns"][name] = known.get("columns", {}).get(name, {})
-        else:
-            manifest["tables"][name], manifest["columns"][name] = write_table(folder, table)
+        manifest["tables"][name], manifest["columns"][name] = tables.get(id(table)) or write_table(folder, table)
     for name, array in parts.arrays.items():
-        if old is not None and old.arrays.get(name) is array and name in kept:
-            manifest["arrays"][name] = kept[name]
-        else:
-            manifest["arrays"][name] = write_array(folder, array)
+        manifest["arrays"][name] = arrays.get(id(array)) or write_array(folder, array)
     json.dumps(manifest, allow_nan=True)  # a value that can't be stored fails here, before any change
     return manifest
 

@@ -15,7 +15,7 @@ import os
 import shutil
 import sqlite3
 import uuid
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -37,9 +37,9 @@ class Moved(ProjectError):
     """An item changed between the moment a change of it was prepared and the moment it was to be stored."""
 
 
-def stage(folder: Path, item: Item, base: tuple[Item, payload.Manifest] | None = None) -> Result:
-    """Write the parts of an item into a folder and return what the catalogue needs to know."""
-    manifest = payload.write_item(folder, item, base)
+def stage(folder: Path, item: Item, there: Sequence[payload.Written] = ()) -> Result:
+    """Write the parts of an item into a folder and return what the catalogue needs to know; see `payload.write_item`."""
+    manifest = payload.write_item(folder, item, there)
     return Result(item.name, manifest, item.facts, item.bounds, item.attributes, item.crs)
 
 

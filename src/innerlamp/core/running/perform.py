@@ -84,12 +84,16 @@ def perform(task: Task, progress: Progress = SILENT, at_hand: Mapping[int, Item]
                 if not task.refresh:
                     raise
                 taken.append(dataclasses.replace(edit, problem=str(error)))
-        if at_hand is not None and way.start:  # in this process: what stays of the item need not be written again
-            made.results[slot] = stage(Path(task.payloads), item, (items[way.start], task.manifests[way.start]))
+        # What stays of the items that were read need not be written again.
+        there = [
+            (read_item, task.manifests[version]) for version, read_item in items.items() if version in task.manifests
+        ]
+        if at_hand is not None and way.start:  # in this process
+            made.results[slot] = stage(Path(task.payloads), item, there)
             made.items[slot] = item
         else:
             staging.mkdir(parents=True, exist_ok=True)
-            made.results[slot] = stage(staging, item)
+            made.results[slot] = stage(staging, item, there)
         made.steps[slot] = (*first, *taken)
     progress(1.0, "Done")
     return made

@@ -24,6 +24,7 @@ from ...items.features import (
     part_vertices,
     starts_of,
     with_parts,
+    with_row,
 )
 from ...progress import Progress
 
@@ -106,12 +107,10 @@ def _run_draw(inputs: Inputs, p: DrawInSpace, progress: Progress) -> dict[str, I
         if column not in table.columns:
             table = table.assign(**{column: ""})
     said = {p.column: p.value, NOTE: p.words.strip()}
-    row = {c: said.get(str(c), np.nan if table[c].dtype.kind in "fiu" else "") for c in table.columns}
-    fresh = pd.DataFrame([row])
     parts = [part_vertices(item, k) for k in range(len(item.part_types))]
     made = dataclasses.replace(
         item,
-        table=pd.concat([table, fresh], ignore_index=True) if len(table) else fresh,
+        table=with_row(table, said),
         vertices=np.concatenate([*parts, at]),
         starts=starts_of([*parts, at]),
         owner=np.append(item.owner, len(table)).astype(np.int64),

@@ -12,10 +12,11 @@ from pydantic import BeforeValidator
 from ...compute.geometry import sketching as sk
 from ...declaring.operation import Example, Input, Inputs, Operation, Output, Params, Places, Several, param
 from ...errors import InputError
-from ...formats.shapes.features import flatten, polygons_of, shapes_of
+from ...formats.shapes import edits
+from ...formats.shapes.features import polygons_of, shapes_of
 from ...items import feature_keys
 from ...items.base import Item
-from ...items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts
+from ...items.features import HOLE, LINE, RING, Features, one_each, part_vertices, texts_of, with_parts, with_row
 from ...numbers import parse_number
 from ...progress import Progress
 
@@ -78,21 +79,6 @@ class MergeByUnit(Params):
     )
 
 
-def rebuilt(item: Features, shapes: list[Any], table: pd.DataFrame, keys: np.ndarray) -> Features:
-    """Return features of other shapes, rows and keys (n,); rows without a shape are dropped."""
-    keep = [k for k, s in enumerate(shapes) if not s.is_empty]
-    vertices, starts, owner, role = flatten([shapes[k] for k in keep])
-    return dataclasses.replace(
-        item,
-        table=table.iloc[keep].reset_index(drop=True),
-        vertices=vertices,
-        starts=starts,
-        owner=owner,
-        part_types=role,
-        keys=keys[keep],
-    )
-
-
 def _polygonal(shape: Any) -> Any:
     """What of a shape is polygon: differences may leave lines where only edges met."""
     import shapely
@@ -134,9 +120,10 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
         table = pd.DataFrame({p.column: pd.Series([], dtype=object)})
         item = Features(name=p.name or "Drawn map", crs=inputs.crs, table=table, **one_each([], RING))
     item = feature_keys.keyed(item)
-    shapes, table = shapes_of(item), item.table
+    table = item.table
     if p.column not in table.columns:
         table = table.assign(**{p.column: ""})
+    shapes: dict[int, Any] = {}
     if p.shape == "point":
         new: Any = shapely.Point(at[0])
     elif p.shape == "line":
@@ -145,42 +132,46 @@ def _run_draw(inputs: Inputs, p: DrawFeature, progress: Progress) -> dict[str, I
         new = shapely.LineString(at)
     else:
         new = sk.polygon(at)
-        area = [k for k, s in enumerate(shapes) if sk.is_area(s)]
+        near = edits.shapes_at(item, edits.rows_near(item, new.bounds)) if p.over != "lie over" else {}
+        area = {k: s for k, s in near.items() if sk.is_area(s)}
         if p.over == "cut others":
-            for k in area:
-                if shapes[k].intersects(new):
-                    shapes[k] = _polygonal(shapely.difference(shapes[k], new))
+            shapes = {k: _polygonal(shapely.difference(s, new)) for k, s in area.items() if s.intersects(new)}
         elif p.over == "fill gaps" and area:
-            new = _polygonal(shapely.difference(new, shapely.union_all([shapes[k] for k in area])))
+            new = _polygonal(shapely.difference(new, shapely.union_all(list(area.values()))))
             if new.is_empty:
                 raise InputError("other polygons cover all of this ground", fix="Cut them, or lie over them")
     keys = feature_keys.keys_of(item)
     key = feature_keys.free_key(feature_keys.made_key(p.shape, at), keys)
-    row = {c: (p.value if c == p.column else np.nan if table[c].dtype.kind == "f" else "") for c in table.columns}
-    made = rebuilt(
-        item,
-        [*shapes, new],
-        pd.concat([table, pd.DataFrame([row])], ignore_index=True) if len(table) else pd.DataFrame([row]),
-        np.append(keys, key),
+    count = len(item.table)
+    sources = np.append(np.arange(count), -1)
+    sources[list(shapes)] = -1
+    made = edits.changed(
+        item, sources, {**shapes, count: new}, with_row(table, {p.column: p.value}), np.append(keys, key)
     )
     progress(1.0, f"{p.value or p.shape} drawn")
     # Where an old edge was cut its new corners lie on the edges of the new feature, and the other way round.
     west, south, east, north = new.bounds
     v = made.vertices[:, :2]
-    near = (v >= [west - 1.0, south - 1.0]).all(axis=1) & (v <= [east + 1.0, north + 1.0]).all(axis=1)
-    return {"features": _sharing(made, np.unique(np.concatenate([at, v[near]]), axis=0))}
+    near_new = (v >= [west - 1.0, south - 1.0]).all(axis=1) & (v <= [east + 1.0, north + 1.0]).all(axis=1)
+    return {"features": _sharing(made, np.unique(np.concatenate([at, v[near_new]]), axis=0))}
 
 
 def _sharing(item: Features, places: np.ndarray) -> Features:
     """Give every edge that a place lies on a corner there, so that boundaries stay shared when corners move."""
-    parts = []
-    for k in range(len(item.part_types)):
+    boxes = edits.part_boxes(item)
+    low, high = places.min(axis=0) - sk.SAME, places.max(axis=0) + sk.SAME
+    near = (boxes[:, :2] <= high).all(axis=1) & (boxes[:, 2:] >= low).all(axis=1)
+    near &= np.isin(item.part_types, (LINE, RING, HOLE))
+    fresh: dict[int, np.ndarray] = {}
+    for k in np.flatnonzero(near).tolist():
         v = part_vertices(item, k)
-        if item.part_types[k] in (LINE, RING, HOLE):
-            low, high = v[:, :2].min(axis=0) - sk.SAME, v[:, :2].max(axis=0) + sk.SAME
-            v = sk.with_corners(v, places[(places >= low).all(axis=1) & (places <= high).all(axis=1)])
-        parts.append(v)
-    return with_parts(item, parts)
+        inside = (places >= boxes[k, :2] - sk.SAME).all(axis=1) & (places <= boxes[k, 2:] + sk.SAME).all(axis=1)
+        with_them = sk.with_corners(v, places[inside])
+        if len(with_them) != len(v):
+            fresh[k] = with_them
+    if not fresh:
+        return item
+    return with_parts(item, [fresh.get(k, part_vertices(item, k)) for k in range(len(item.part_types))])
 
 
 def _run_corner(inputs: Inputs, p: EditCorner, progress: Progress) -> dict[str, Item]:
@@ -236,8 +227,7 @@ def _run_edit(inputs: Inputs, p: EditFeatures, progress: Progress) -> dict[str, 
         keep = [k for k in range(len(item.table)) if k not in gone]
         if not keep:
             raise InputError("nothing would be left", where=item.name, fix="Remove the item from the shelf instead")
-        shapes = shapes_of(item)
-        return {"features": rebuilt(item, [shapes[k] for k in keep], item.table.iloc[keep], keys[keep])}
+        return {"features": edits.changed(item, keep, {}, item.table.iloc[keep].reset_index(drop=True), keys[keep])}
     table = item.table.copy()
     if p.column not in table.columns:
         table[p.column] = ""
@@ -260,22 +250,30 @@ def _run_split(inputs: Inputs, p: SplitFeatures, progress: Progress) -> dict[str
     cut = shapely.LineString(at)
     chosen = set(_rows(item, p)) if p.rows or p.meant else set(range(len(item.table)))
     before = feature_keys.keys_of(item)
-    shapes, rows, keys, count = [], [], [], 0
-    for row, shape in enumerate(shapes_of(item)):
-        parts = sk.split(shape, cut) if row in chosen and shape.intersects(cut) else [shape]
-        count += len(parts) > 1
-        shapes += parts
-        rows += [row] * len(parts)
-        # Each part is a feature of its own: what was meant for the whole is not meant for one of them.
-        keys += [feature_keys.made_key(before[row], k) for k in range(len(parts))] if len(parts) > 1 else [before[row]]
-    if not count:
+    near = edits.shapes_at(item, [r for r in edits.rows_near(item, cut.bounds) if r in chosen])
+    halves = {row: sk.split(shape, cut) for row, shape in near.items() if shape.intersects(cut)}
+    halves = {row: parts for row, parts in halves.items() if len(parts) > 1}
+    if not halves:
         raise InputError(
             "the line does not cross any feature from side to side",
             where=item.name,
             fix="Start and end it outside of the feature",
         )
-    progress(1.0, f"{count} features split")
-    return {"features": rebuilt(item, shapes, item.table.iloc[rows], np.array(keys, dtype=np.uint64))}
+    rows: list[int] = []
+    sources: list[int] = []
+    keys: list[Any] = []
+    shapes: dict[int, Any] = {}
+    for row in range(len(item.table)):
+        for k, part in enumerate(halves.get(row, [None])):
+            if part is not None:
+                shapes[len(rows)] = part
+            rows.append(row)
+            sources.append(row if part is None else -1)
+            # Each part is a feature of its own: what was meant for the whole is not meant for one of them.
+            keys.append(before[row] if part is None else feature_keys.made_key(before[row], k))
+    progress(1.0, f"{len(halves)} features split")
+    table = item.table.iloc[rows].reset_index(drop=True)
+    return {"features": edits.changed(item, sources, shapes, table, np.array(keys, dtype=np.uint64))}
 
 
 def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, Item]:
@@ -283,19 +281,21 @@ def _run_join(inputs: Inputs, p: JoinFeatures, progress: Progress) -> dict[str, 
 
     item = feature_keys.keyed(inputs.need("features", Features))
     rows = _rows(item, p, 2)
-    shapes = shapes_of(item)
+    shapes = edits.shapes_at(item, rows)
     kinds = {shapes[k].geom_type.removeprefix("Multi") for k in rows}
     if len(kinds) > 1:
         raise InputError(f"{' and '.join(sorted(kinds))} can't be joined", where=item.name)
     whole = shapely.union_all([shapes[k] for k in rows])
     if kinds == {"LineString"}:
         whole = shapely.line_merge(whole)
-    keep = [k for k in range(len(shapes)) if k == rows[0] or k not in rows]
+    gone = set(rows) - {rows[0]}
+    keep = [k for k in range(len(item.table)) if k not in gone]
     keys = feature_keys.keys_of(item).copy()
     keys[rows[0]] = feature_keys.made_key(*sorted(keys[rows].tolist()))
     progress(1.0, f"{len(rows)} features joined")
-    joined = [whole if k == rows[0] else shapes[k] for k in keep]
-    return {"features": rebuilt(item, joined, item.table.iloc[keep], keys[keep])}
+    sources = [-1 if k == rows[0] else k for k in keep]
+    table = item.table.iloc[keep].reset_index(drop=True)
+    return {"features": edits.changed(item, sources, {keep.index(rows[0]): whole}, table, keys[keep])}
 
 
 def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, Item]:
@@ -325,7 +325,9 @@ def _run_merge(inputs: Inputs, p: MergeByUnit, progress: Progress) -> dict[str, 
                 rows.append(k)
                 keys.append(before[k])
     progress(1.0, f"{len(shapes)} features, {len(out)} after merging")
-    return {"features": rebuilt(item, out, item.table.iloc[rows], np.array(keys, dtype=np.uint64))}
+    table = item.table.iloc[rows].reset_index(drop=True)
+    merged = edits.changed(item, np.full(len(out), -1), dict(enumerate(out)), table, np.array(keys, dtype=np.uint64))
+    return {"features": merged}
 
 
 _MAP = Input("features", "Map", ("features",))
