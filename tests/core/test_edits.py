@@ -496,7 +496,7 @@ def test_a_feature_is_drawn_on_a_map_with_numbers_dates_and_truths(project: Proj
     ring = np.array([[0.0, 0], [100, 0], [100, 100], [0, 0]])
     item = project.store.put(Features(name="Map", crs=CRS, table=table, **one_each([ring], RING)))
     project.run("draw-feature", features=item, points=RIGHT, value="GRANITE")
-    project.run("draw-in-space", features=item, points="0 0 10; 50 0 20", value="VEIN", shape="line")
+    project.run("draw-in-space", features=item, points="0 0 10; 50 0 20", value="VEIN", shape="line", column="unit")
     found = project[item]
     assert isinstance(found, Features)
     assert found.table["unit"].tolist() == ["SLATE", "GRANITE", "VEIN"]
