@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from numpy.typing import NDArray
 
 from ..findings import Findings, Severity
+from ..formats.tables.rawtable import matches
 from .choices import AboveRule, DetectionRule, NegativeRule
 
 SHARE = {"half of limit": 0.5, "limit": 1.0, "zero": 0.0, "missing": np.nan}
 GRADES = ("ppm", "ppb", "%", "g/t", "kg/t", "oz/t", "mg/kg", "µg/kg", "µg/g")
-_WORDS = re.compile(
-    r"^\s*(nd|n\.d\.|bdl|b\.d\.l\.|bd|lld|below|not detected|no detectado|non détecté|tr|traces?|trazas)\s*$",
-    re.IGNORECASE,
-)
+_WORDS = r"^\s*(nd|n\.d\.|bdl|b\.d\.l\.|bd|lld|below|not detected|no detectado|non détecté|tr|traces?|trazas)\s*$"
 
 
 @dataclass(frozen=True)
@@ -68,10 +66,9 @@ class Place:
         )
 
 
-def says_below(texts: list[str]) -> NDArray[np.bool_]:
-    """Return which cells say in letters that nothing was detected (``ND``, ``BDL``), without a limit."""
-    words = {t: bool(_WORDS.match(t)) for t in set(texts)}
-    return np.array([words[t] for t in texts], dtype=bool)
+def says_below(words: pa.Array) -> NDArray[np.bool_]:
+    """Return which words say in letters that nothing was detected (``ND``, ``BDL``), without a limit."""
+    return matches(words, _WORDS)
 
 
 def limit_of(values: NDArray[np.float64], limits: NDArray[np.float64]) -> float:

@@ -128,9 +128,9 @@ def _texts(raw: RawTable, column: str) -> pd.Series:
     if not pa.types.is_string(cells.type):
         text = raw.text(column).str.strip()
         return text.where(text != "", None)
-    codes, words = pd.factorize(pc.utf8_trim_whitespace(cells).to_pandas(), use_na_sentinel=False)
-    known = np.array([None if pd.isna(w) or w == "" else str(w) for w in words], dtype=object)
-    return pd.Series(known[codes], dtype="object")
+    codes, words = rawtable.words_of(pc.utf8_trim_whitespace(cells))
+    known = np.array([w or None for w in words.to_pylist()], dtype=object)
+    return pd.Series(known[codes] if len(known) else known, dtype="object")
 
 
 def _each(texts: list[str], say: Callable[[str], str]) -> list[str]:
@@ -146,17 +146,22 @@ def _numeric(
     cells = raw.cells.column(column)
     values, odd = rawtable.numbers(cells, raw.layout.decimal_comma)
     rows = np.flatnonzero(odd)
-    texts = cells.take(rows).to_pylist() if len(rows) else []
-    limits = rawtable.below_detection(pd.Series(texts, dtype="object"))
-    worded = detection.says_below(texts)
+    if pa.types.is_string(cells.type):
+        codes, words = rawtable.words_of(cells.take(rows))
+    else:
+        codes, words = np.empty(0, dtype=np.int64), pa.array([], pa.string())
+    limits = rawtable.below_detection(words)
+    worded = detection.says_below(words)
     if worded.any():
         limits[worded] = detection.limit_of(values, limits)
-    below = np.isfinite(limits)
-    limit_above = rawtable.above_limit(pd.Series(texts, dtype="object"))
-    over = np.isfinite(limit_above)
+    limit_above = rawtable.above_limit(words)
+    limits, limit_above = limits[codes], limit_above[codes]
+    below, over = np.isfinite(limits), np.isfinite(limit_above)
     coded = int(below.sum()) + int(over.sum())
     if int(np.isfinite(values).sum()) + coded < max(1, len(rows) - coded):
         return None
+    known = [str(w) for w in words.to_pylist()]
+    texts = [known[k] for k in codes.tolist()]
     if below.any():
         at = rows[below]
         values[at] = limits[below] * detection.SHARE[rules.below]

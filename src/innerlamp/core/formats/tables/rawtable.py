@@ -54,6 +54,7 @@ NO_VALUE = frozenset(
 )
 _PLAIN = r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$"
 # Thousands parted by blanks or apostrophes; by commas before a decimal point; by points before a decimal comma.
+_PERHAPS = r"^['’\s]*[-+]?\d[-+\d.,'’\s\x{00a0}\x{2009}\x{202f}]*$"  # what may be a number with thousands parted
 _GROUPED = re.compile(r"^[-+]?\d{1,3}(?:[ \u00a0\u2009\u202f'’]\d{3})+(?:[.,]\d+)?$")
 _GROUPED_COMMA = re.compile(r"^[-+]?\d{1,3}(?:,\d{3})+(?:\.\d+)?$")
 _GROUPED_POINT = re.compile(r"^[-+]?\d{1,3}(?:\.\d{3})+(?:,\d+)?$")
@@ -164,11 +165,14 @@ def numbers(
         rest = np.flatnonzero(~plain.to_numpy(zero_copy_only=False).astype(bool))
         odd = ~np.isfinite(values)
         values[odd] = np.nan
-        # Codes and words repeat: each is looked at once.
-        codes, words = pd.factorize(pc.utf8_trim_whitespace(column).take(rest).to_pandas(), use_na_sentinel=False)
-        given = [None if pd.isna(w) else _with_thousands(str(w), decimal_comma) for w in words]
-        found = np.array([np.nan if g is None else g for g in given], dtype=float)
-        nothing_said = np.array([pd.isna(w) or str(w).lower() in NO_VALUE for w in words], dtype=bool)
+        # Codes and words repeat: each is looked at once, and only those that digits and signs make up.
+        codes, words = words_of(pc.utf8_trim_whitespace(column).take(rest))
+        found = np.full(len(words), np.nan)
+        for k in np.flatnonzero(matches(words, _PERHAPS)).tolist():
+            given = _with_thousands(str(words[k]), decimal_comma)
+            found[k] = np.nan if given is None else given
+        none = pc.is_in(pc.utf8_lower(words), value_set=pa.array(sorted(NO_VALUE), pa.string()))
+        nothing_said = np.asarray(pc.or_(pc.is_null(words), none).to_numpy(zero_copy_only=False), dtype=bool)
         if len(rest):
             values[rest] = found[codes]
             odd[rest] = np.isnan(found[codes]) & ~nothing_said[codes]
@@ -177,6 +181,21 @@ def numbers(
             if at.any():
                 values[at] = _as_the_rest(values, at)
         return values, odd
+
+
+def words_of(cells: pa.ChunkedArray | pa.Array) -> tuple[NDArray[np.int64], pa.Array]:
+    """Return the number of the word of each cell (n,), and the words: each text once; a cell that is null has one of its own."""
+    whole = cells.combine_chunks() if isinstance(cells, pa.ChunkedArray) else cells
+    if isinstance(whole, pa.ChunkedArray):
+        whole = pa.concat_arrays(whole.chunks) if whole.num_chunks else pa.array([], pa.string())
+    coded = pc.dictionary_encode(whole, null_encoding="encode")
+    return coded.indices.to_numpy(zero_copy_only=False).astype(np.int64), coded.dictionary.cast(pa.string())
+
+
+def matches(words: pa.Array, pattern: str) -> NDArray[np.bool_]:
+    """Return which words a pattern is found in, capital letters or not."""
+    found = pc.fill_null(pc.match_substring_regex(words, pattern, ignore_case=True), False)
+    return np.asarray(found.to_numpy(zero_copy_only=False), dtype=bool)
 
 
 def _with_thousands(text: str, decimal_comma: bool) -> float | None:
@@ -225,20 +244,23 @@ def _as_the_rest(values: NDArray[np.float64], at: NDArray[np.bool_]) -> NDArray[
     )
 
 
-def below_detection(cells: pd.Series) -> NDArray[np.float64]:
-    """Return the limit of cells like ``<0.5`` or ``<0,5``, NaN for all others."""
-    return _limits(cells, _BELOW)
+def below_detection(words: pa.Array) -> NDArray[np.float64]:
+    """Return the limit of words like ``<0.5`` or ``<0,5``, NaN for all others."""
+    return _limits(words, _BELOW, r"^\s*(?:<|≤|less than|under)")
 
 
-def above_limit(cells: pd.Series) -> NDArray[np.float64]:
-    """Return the limit of cells like ``>10000``, NaN for all others."""
-    return _limits(cells, _ABOVE)
+def above_limit(words: pa.Array) -> NDArray[np.float64]:
+    """Return the limit of words like ``>10000``, NaN for all others."""
+    return _limits(words, _ABOVE, r"^\s*(?:>|≥|more than|over)")
 
 
-def _limits(cells: pd.Series, pattern: re.Pattern[str]) -> NDArray[np.float64]:
-    codes, words = pd.factorize(cells, use_na_sentinel=False)
-    found = [number_or_none(m.group(1)) if (m := pattern.match(str(c))) else None for c in words]
-    return np.array([np.nan if v is None else v for v in found], dtype=float)[codes]
+def _limits(words: pa.Array, pattern: re.Pattern[str], begins: str) -> NDArray[np.float64]:
+    found = np.full(len(words), np.nan)
+    for k in np.flatnonzero(matches(words, begins)).tolist():
+        if m := pattern.match(str(words[k])):
+            value = number_or_none(m.group(1))
+            found[k] = np.nan if value is None else value
+    return found
 
 
 def unique(names: list[str]) -> tuple[str, ...]:
