@@ -16,6 +16,7 @@ import pyarrow as pa
 
 from ...errors import InputError
 from ...findings import Findings
+from ...kept import KEPT
 from .heading_rows import find_heading
 from .rawtable import Layout, RawTable, empty_rows, number_text
 
@@ -70,7 +71,8 @@ def read(path: Path, part: str, found: Findings, table: str, layout: Layout | No
     count = len(layout.columns)
     rows = everything[layout.header_line :]
     line = np.arange(layout.header_line + 1, layout.header_line + 1 + len(rows), dtype=np.int64)
-    beyond = [n for n, row in zip(line, rows, strict=True) if any(v not in ("", None) for v in row[count:])]
+    wide = [k for k, row in enumerate(rows) if len(row) > count]
+    beyond = [line[k] for k in wide if any(v not in ("", None) for v in rows[k][count:])]
     if beyond:
         found.add("look", "cells without a heading", "not read", file=f"{path.name}#{part}", table=table, line=beyond)
     data = {}
@@ -92,6 +94,10 @@ def column_of(values: list[Any], decimal_comma: bool = False) -> pa.Array:
             if kinds <= {float, int}:
                 return pa.array(np.array(values, dtype=float))
             return pa.array([None if v in ("", None) or isinstance(v, str) else float(v) for v in values], pa.float64())
+    if kinds == {str}:
+        return pa.array(values, pa.string())
+    if not decimal_comma:
+        return pa.array([v if type(v) is str else as_text(v) for v in values], pa.string())
     texts = (as_text(v).replace(".", ",") if decimal_comma and isinstance(v, float) else as_text(v) for v in values)
     return pa.array(list(texts), pa.string())
 
@@ -119,6 +125,8 @@ def _rows(path: Path, part: str) -> Iterator[list[Any]]:
 
 
 _CELL = re.compile(rb'<(?:\w+:)?c\s[^>]*?\br="([A-Z]{1,3})(\d{1,7})"')
+# A sheet of up to 57 columns, and as many rows as a workbook can have, may be held: cells beyond are looked for first.
+_FAR = re.compile(rb'r="(?:[A-Z]{3}|B[F-Z]|[C-Z][A-Z]|[A-Z]{1,3}[2-9]\d{6}|[A-Z]{1,3}1[1-9]\d{5})')
 _REPEATED = re.compile(rb'number-(columns|rows)-repeated="(\d+)"[^>]*?(/?)>')
 
 
@@ -128,6 +136,8 @@ def _fits(archive: zipfile.ZipFile, path: Path) -> None:
         name = entry.filename
         if name.startswith("xl/worksheets/") and name.endswith(".xml"):
             columns = rows = 0
+            if not any(_FAR.search(text) for text in _pieces(archive, entry)):
+                continue
             for text in _pieces(archive, entry):
                 for letters, number in _CELL.findall(text):
                     column = 0
@@ -172,7 +182,9 @@ def _book(path: Path) -> Any:
             with zipfile.ZipFile(path) as archive:
                 if sum(entry.file_size for entry in archive.infolist()) > _LARGEST:
                     raise InputError("the spreadsheet unpacks to more than 8 GB", where=path.name)
-                _fits(archive, path)
+                stamp = path.stat()
+                seen = (path, stamp.st_mtime_ns, stamp.st_size)
+                KEPT.of(("sheets fit", *seen), lambda: _fits(archive, path))
         return CalamineWorkbook.from_path(str(path))
     except (CalamineError, OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
         raise InputError(
