@@ -90,61 +90,75 @@ def sided(
     touch = runs.touch()
     change = touch & (side[1:] * side[:-1] < 0)
     used = change if mine is None else change & mine
-    hole = [runs.hole[:-1][used]]
-    depth = [0.5 * (runs.stop[:-1] + runs.start[1:])[used]]
-    value = [np.zeros(int(used.sum()))]
+    middle = 0.5 * (runs.stop[:-1] + runs.start[1:])
     # Runs of one side that touch are one for the distances in them; a run that tells nothing ends them.
-    for first, last in _same_side(runs, side, touch):
-        top = depth_of_change(runs, change, first - 1)
-        foot = depth_of_change(runs, change, last)
-        start, stop = runs.start[first], runs.stop[last]
-        at = _places(start, stop, np.isfinite(top), np.isfinite(foot), step, cap)
-        away = np.minimum(np.minimum(np.abs(at - top), np.abs(at - foot)), cap) if len(at) else at
-        away = np.where(np.isfinite(away), away, cap)
-        nearest = np.where(np.abs(at - top) <= np.abs(at - foot), first - 1, last)
-        told = (away >= cap) | used[np.clip(nearest, 0, len(used) - 1)] if len(used) else np.ones(len(at), bool)
-        at, away = at[told], away[told]
-        hole.append(np.full(len(at), runs.hole[first]))
-        depth.append(at)
-        value.append(side[first] * away)
-    return SidedSamples(np.concatenate(hole), np.concatenate(depth), np.concatenate(value))
+    first, last = _same_side(side, touch)
+    top = np.full(len(first), np.inf)
+    foot = np.full(len(first), np.inf)
+    if len(change):
+        above, below = np.clip(first - 1, 0, len(change) - 1), np.clip(last, 0, len(change) - 1)
+        top = np.where((first > 0) & change[above], middle[above], np.inf)
+        foot = np.where((last < len(change)) & change[below], middle[below], np.inf)
+    of, at = _places(runs.start[first], runs.stop[last], np.isfinite(top), np.isfinite(foot), step, cap)
+    to_top, to_foot = np.abs(at - top[of]), np.abs(at - foot[of])
+    away = np.minimum(np.minimum(to_top, to_foot), cap)
+    nearest = np.where(to_top <= to_foot, first[of] - 1, last[of])
+    told = (away >= cap) | used[np.clip(nearest, 0, len(used) - 1)] if len(used) else np.ones(len(at), dtype=bool)
+    of, at, away = of[told], at[told], away[told]
+    return SidedSamples(
+        np.concatenate([runs.hole[:-1][used], runs.hole[first[of]]]),
+        np.concatenate([middle[used], at]),
+        np.concatenate([np.zeros(int(used.sum())), side[first[of]] * away]),
+    )
 
 
-def depth_of_change(runs: Runs, change: NDArray[np.bool_], after: int) -> float:
-    """Return the depth in metres of the contact behind a run, infinite where there is none; `change` has the shape (n - 1,)."""
-    if 0 <= after < len(change) and change[after]:
-        return float(0.5 * (runs.stop[after] + runs.start[after + 1]))
-    return float("inf")
-
-
-def _same_side(runs: Runs, side: NDArray[np.integer], touch: NDArray[np.bool_]) -> list[tuple[int, int]]:
+def _same_side(side: NDArray[np.integer], touch: NDArray[np.bool_]) -> tuple[IntArray, IntArray]:
     """First and last run of each stretch of one side that is not 0."""
-    out: list[tuple[int, int]] = []
-    first = 0
-    for k in range(len(side)):
-        ends = k == len(side) - 1 or not touch[k] or side[k + 1] != side[k]
-        if ends:
-            if side[k] != 0:
-                out.append((first, k))
-            first = k + 1
-    return out
+    if not len(side):
+        return np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64)
+    last = np.flatnonzero(np.append(~touch | (side[1:] != side[:-1]), True))
+    first = np.concatenate([[0], last[:-1] + 1])
+    told = side[first] != 0
+    return first[told], last[told]
 
 
-def _places(start: float, stop: float, top: bool, foot: bool, step: float, cap: float) -> FloatArray:
-    """Depths in a stretch: close together where a contact is near, else far apart; none nearer than half a step to one."""
-    if stop - start < step:
-        return np.array([0.5 * (start + stop)])
-    near = np.arange(step, min(cap, stop - start) + 0.5 * step, step)
-    parts = []
-    if top:
-        parts.append(start + near[near < stop - start - 0.25 * step])
-    if foot:
-        parts.append(stop - near[near < stop - start - 0.25 * step])
-    inner = (start + (cap if top else 0.0), stop - (cap if foot else 0.0))
-    if inner[1] > inner[0]:
-        count = max(int((inner[1] - inner[0]) / (4.0 * step)), 1)
-        parts.append(inner[0] + (np.arange(count) + 0.5) * (inner[1] - inner[0]) / count)
-    return np.unique(np.round(np.concatenate(parts), 3)) if parts else np.array([0.5 * (start + stop)])
+def _numbered(count: IntArray) -> tuple[IntArray, IntArray]:
+    """For so many of each: which one it is of, and its number from 0."""
+    of = np.repeat(np.arange(len(count)), count)
+    return of, np.arange(len(of)) - np.repeat(np.cumsum(count) - count, count)
+
+
+def _places(
+    start: FloatArray, stop: FloatArray, top: NDArray[np.bool_], foot: NDArray[np.bool_], step: float, cap: float
+) -> tuple[IntArray, FloatArray]:
+    """Depths in stretches, and the stretch of each: close together where a contact is near, else far apart; none nearer than half a step to one."""
+    length = stop - start
+    short = length < step
+    count = np.where(short, 0, np.ceil(np.minimum(cap, length) / step - 0.5)).astype(np.int64)
+    of, k = _numbered(np.maximum(count, 0))
+    near = step * (k + 1.0)
+    good = near < length[of] - 0.25 * step
+    down, up = good & top[of], good & foot[of]
+    low, high = start + np.where(top, cap, 0.0), stop - np.where(foot, cap, 0.0)
+    room = ~short & (high > low)
+    many = np.where(room, np.maximum(((high - low) / (4.0 * step)).astype(np.int64), 1), 0)
+    inside, number = _numbered(many)
+    between = low[inside] + (number + 0.5) * (high - low)[inside] / many[inside]
+    alone = np.flatnonzero(short)
+    whole = np.concatenate([of[down], of[up], inside, alone])
+    at = np.concatenate(
+        [
+            np.round(start[of[down]] + near[down], 3),
+            np.round(stop[of[up]] - near[up], 3),
+            np.round(between, 3),
+            0.5 * (start + stop)[alone],
+        ]
+    )
+    order = np.lexsort((at, whole))
+    whole, at = whole[order], at[order]
+    twice = np.zeros(len(at), dtype=bool)
+    twice[1:] = (whole[1:] == whole[:-1]) & (at[1:] == at[:-1])
+    return whole[~twice], at[~twice]
 
 
 def pieces(runs: Runs, unit: NDArray[np.integer], number: int) -> tuple[IntArray, FloatArray, FloatArray]:

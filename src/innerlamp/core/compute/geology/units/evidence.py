@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import pandas as pd
 
 from ...geometry.orientations import plane_normal
 from ..faults import Fault, taken_back
@@ -47,11 +48,15 @@ def levels(found: Sequence[Evidence]) -> list[float]:
     for before, here in pairwise(found):
         # The thickness of a layer: what its own contacts lie from the base above, where a hole has both.
         upper, lower = before.points[before.contact], here.points[here.contact]
-        thick = [
-            float(np.min(np.linalg.norm(lower[here.hole[here.contact] == name] - place, axis=1)))
-            for place, name in zip(upper, before.hole[before.contact], strict=True)
-            if (here.hole[here.contact] == name).any()
-        ]
+        of = pd.Index(here.hole[here.contact])
+        rows = of.to_series().groupby(of.to_numpy(), sort=False).indices if len(of) else {}
+        thick: list[float] = []
+        for name, mine in (
+            pd.Series(before.hole[before.contact]).groupby(before.hole[before.contact], sort=False).indices.items()
+        ):
+            if name in rows:
+                away = upper[mine][:, None, :] - lower[rows[name]][None, :, :]
+                thick += np.linalg.norm(away, axis=2).min(axis=1).tolist()
         shifts.append(shifts[-1] + (float(np.median(thick)) if thick else 10.0))
     return shifts
 
