@@ -28,6 +28,7 @@ from .core.project import trail
 from .core.project.records import Entry
 from .core.project.store import Store
 from .core.running import execute
+from .core.running.fresh import Fresh
 from .core.running.table import OPERATIONS
 
 
@@ -232,14 +233,11 @@ class Project:
         `only` limits it to some items and what they are made from. One that can't be made again stops only what hangs from it; `problems` says which and why.
         """
         done: list[str] = []
-        self.problems = {}
         tried: set[tuple[str, ...]] = set()
+        fresh = Fresh(self.store)
+        self.problems = fresh.problems
         among = self._with_inputs([self.store.find(i).id for i in only]) if only else None
-        while groups := [
-            g
-            for g in trail.next_to_refresh(self.store)
-            if not set(g) & set(self.problems) and (among is None or set(g) & among)
-        ]:
+        while groups := fresh.due(among=among):
             for group in groups:
                 wanted = tuple(execute.wanted(self.store, item) for item in group)
                 try:
@@ -250,7 +248,7 @@ class Project:
                 except Cancelled:
                     raise
                 except LampError as error:
-                    self.problems |= dict.fromkeys(group, str(error))
+                    fresh.failed(group, str(error))
         return list(dict.fromkeys(done))
 
     def _with_inputs(self, items: Sequence[str]) -> set[str]:

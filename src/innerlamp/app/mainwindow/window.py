@@ -324,8 +324,9 @@ class Window(QMainWindow):
             self._undo_words()
 
     def _remember(self) -> None:
-        if self.ctx.store is not None and self.ctx.store.writable:
-            self.ctx.store.set_workspace({"panes": self.centre.state()})
+        session = self.ctx.session
+        if session is not None and session.store.writable:
+            session.remember({"panes": self.centre.state()})
 
     # ---- view
 

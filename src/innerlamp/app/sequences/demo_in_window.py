@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from ...core.errors import LampError
@@ -10,24 +11,21 @@ from ...core.project.store import Store
 from ...core.running.table import find_operation
 from ...demo import build, truth
 from ..context.context import Context
+from .one_by_one import OneByOne
 
 
-class DemoInWindow:
+class DemoInWindow(OneByOne[build.Step]):
     """Runs the steps of the demo one after the other as jobs; what was made before goes on where it stopped."""
 
     def __init__(self, ctx: Context) -> None:
-        self.ctx = ctx
+        super().__init__(ctx)
         self.ids: dict[str, str] = {}
         self.path: Path | None = None
-        self._now: tuple[build.Step, Job] | None = None
-        ctx.landed.connect(self._landed)
-        ctx.jobs_changed.connect(self._jobs)
-        ctx.project_changed.connect(self._forget)
 
     @property
     def busy(self) -> bool:
         """Whether steps of the demo still run."""
-        return self._now is not None
+        return self.under_way
 
     def open(self, place: Path) -> None:
         """Open the demo; what lacks of it is made.
@@ -61,7 +59,7 @@ class DemoInWindow:
         self.ids = {str(k): str(v) for k, v in known.items() if v in there} if isinstance(known, dict) else {}
         self.path = place
         self._take_up()
-        self._next()
+        self.go_on()
 
     def _take_up(self) -> None:
         """Know items again that a step made without its being noted: the window may have ended just then."""
@@ -88,47 +86,42 @@ class DemoInWindow:
                 self.ids |= {name: found[slot] for slot, name in outputs.items()}
                 taken |= {found[slot] for slot in outputs}
 
-    def _next(self) -> None:
+    def go_on(self) -> None:
         for step in build.STEPS:
             operation, params, inputs, outputs = step
             if all(name in self.ids for name in outputs.values()):
                 continue
             try:
                 chosen = build.chosen_of(inputs, self.ids)
-                self._now = (step, self.ctx.start(operation, build.file_params(params), chosen))
+                self.began(step, self.ctx.start(operation, build.file_params(params), chosen))
             except (LampError, KeyError) as error:
                 self.ctx.say(f"The demo can't be completed: {error}", "bad")
             return
         if self.ctx.store is not None:
-            self.ctx.store.set_workspace({"demo complete": True})
+            self._remember({"demo complete": True})
             if not self.ctx.selected and "holes" in self.ids:
                 self.ctx.select_item(self.ids["holes"])
         self.ctx.say("Emberlow is complete.", "good")
 
-    def _landed(self, job: Job, made: dict[str, str]) -> None:
-        if self._now is None or job is not self._now[1]:
-            return
-        outputs = self._now[0][3]
-        self._now = None
-        self.ids |= {name: made[slot] for slot, name in outputs.items()}
-        store = self.ctx.store
-        if store is None:
-            return
-        store.set_workspace({"demo": dict(self.ids)})
-        for slot, name in outputs.items():
-            self.ctx.set_lit(made[slot], name in build.LIT)
-        self._next()
+    def came(self, step: build.Step, outputs: Mapping[str, str]) -> None:
+        self.ids |= {name: outputs[slot] for slot, name in step[3].items()}
+        self._remember({"demo": dict(self.ids)})
+        for slot, name in step[3].items():
+            self.ctx.set_lit(outputs[slot], name in build.LIT)
 
-    def _jobs(self, jobs: list[Job]) -> None:
-        if self._now is None or self._now[1].active or self._now[1].state == "done":
-            return
+    def _remember(self, values: dict[str, object]) -> None:
+        if self.ctx.session is not None:
+            self.ctx.session.remember(values)
+
+    def failed(self, step: build.Step, job: Job) -> bool:
         self.ctx.say(
             "The demo was not completed: open it again from the Project menu to go on.",
-            "look" if self._now[1].state == "cancelled" else "bad",
+            "look" if job.state == "cancelled" else "bad",
         )
-        self._now = None
+        return False
 
-    def _forget(self) -> None:
+    def project_changed(self) -> None:
         store = self.ctx.store
         if store is None or self.path is None or store.path.resolve() != self.path.resolve():
-            self._now, self.ids, self.path = None, {}, None
+            self.forget()
+            self.ids, self.path = {}, None

@@ -19,6 +19,7 @@ from ...core.project.store import Moved, Store
 from ...core.running import execute
 from ...core.running.errands import Export, SceneExport, prepare_export
 from ...core.running.execute import Task
+from ...core.running.fresh import Fresh
 from ...core.running.task import area_of
 from ...core.signal import Signal
 from .turns import Turns
@@ -57,7 +58,7 @@ class JobDesk:
         self._wishes: dict[int, _Wish] = {}
         self._causes: dict[int, int] = {}
         self._tries: dict[int, int] = {}
-        self._failed: dict[str, str] = {}
+        self._fresh = Fresh(store)
 
     @property
     def quiet(self) -> bool:
@@ -253,8 +254,7 @@ class JobDesk:
         elif job.state == "cancelled":
             self.said.emit(f"{job.task.label} was cancelled. Nothing was changed.", "note")
         if job.state in ("failed", "cancelled") and task.refresh:
-            for item in task.items:
-                self._failed[item] = execute.wanted(self.store, item)
+            self._fresh.failed(task.items, str(job.error))
         if not job.active:
             self._next(job)
             if job.state != "done":
@@ -379,16 +379,13 @@ class JobDesk:
         if self.closed or not self.store.writable:
             return
         running = {i for j in self.jobs if j.active and isinstance(j.task, Task) for i in j.task.items}
-        for group in trail.next_to_refresh(self.store):
-            todo = [i for i in group if self._failed.get(i) != execute.wanted(self.store, i)]
-            if not todo or running & set(group):
-                continue
+        for todo in self._fresh.due(running):
             try:
                 self._refresh(execute.again(self.store, todo), self.store.history.last())
             except Cancelled:
                 raise
             except LampError as error:
-                self._failed |= {i: execute.wanted(self.store, i) for i in todo}
+                self._fresh.failed(todo, str(error))
                 self.said.emit(str(error), "look")
 
     def close(self) -> None:

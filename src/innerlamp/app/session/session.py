@@ -147,11 +147,17 @@ class Session:
         """Keep a version of an item as it is; returns the id of the copy."""
         return self.store.dated_copy(item, version)
 
-    def keep_selections(self, rules: Mapping[str, Any]) -> None:
-        """Remember named conditions with the project."""
+    def remember(self, settings: Mapping[str, Any]) -> None:
+        """Remember how things are looked at with the project: by name, as JSON values; nothing that is undone.
+
+        Raises
+        ------
+        ProjectError
+            When the project is open to look at only.
+        """
         if not self.store.writable:
             raise ProjectError("the project is open read-only", where=self.store.name)
-        self.store.set_workspace({"selections": dict(rules)})
+        self.store.set_workspace(settings)
 
     def clean_up(self, forget: bool) -> int:
         """Drop what nothing can reach; with `forget` also the history. Returns bytes freed.

@@ -111,10 +111,10 @@ class LogPane(ItemPane):
         self.view.by_elevation = self.axis.currentText() == "elevation"
 
     def _remember(self) -> None:
-        store = self.ctx.store
-        if store is not None and store.writable:
+        session = self.ctx.session
+        if session is not None and session.store.writable:
             kept = {name: as_data(tracks) for name, tracks in self.templates.items()}
-            store.set_workspace(
+            session.remember(
                 {"log": {"tracks": as_data(self.tracks), "templates": kept, "axis": self.axis.currentText()}}
             )
 

@@ -148,11 +148,11 @@ class LookMenu(QToolButton):
 
     def keep(self, name: str) -> None:
         """Keep the look under a name, with the project."""
-        store, kept = self.ctx.store, self.kept()
-        if store is None or not store.writable or (len(kept) >= _MOST_KEPT and name not in kept):
+        session, kept = self.ctx.session, self.kept()
+        if session is None or not session.store.writable or (len(kept) >= _MOST_KEPT and name not in kept):
             self.ctx.say("The look can't be kept.", "bad")
             return
-        store.set_workspace({"section looks": {k: as_data(v) for k, v in (kept | {name: self.look}).items()}})
+        session.remember({"section looks": {k: as_data(v) for k, v in (kept | {name: self.look}).items()}})
         self.ctx.say(f"Look kept as '{name}'.", "good")
 
     def _ask_write(self) -> None:

@@ -53,11 +53,11 @@ class ViewChoice(QComboBox):
 
     def keep(self, name: str) -> None:
         """Keep where the camera stands under a name, with the project."""
-        store = self.ctx.store
-        if store is None or not store.writable or name in (*VIEWS, SELECTED, KEEP):
+        session = self.ctx.session
+        if session is None or not session.store.writable or name in (*VIEWS, SELECTED, KEEP):
             self.ctx.say("The view can't be kept under that name.", "bad")
             return
-        store.set_workspace({"views": self.kept() | {name: self._camera()}})
+        session.remember({"views": self.kept() | {name: self._camera()}})
         self.offer(name)
         self.ctx.say(f"View kept as '{name}'.", "good")
 

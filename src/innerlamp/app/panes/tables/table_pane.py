@@ -218,7 +218,7 @@ class TablePane(Pane):
             self.ctx.say("There is no condition to keep: write one first.", "bad")
             return
         rules = self._rules() | {name: {"item": self._shown[0], "table": self.which.currentText(), "rule": rule}}
-        if self.ctx.session and self.ctx.guard(self.ctx.session.keep_selections, rules):
+        if self.ctx.session and self.ctx.guard(self.ctx.session.remember, {"selections": rules}):
             self._fill_named()
             self.named.setCurrentText(name)
             self.ctx.say(f"Kept as '{name}'.", "good")
