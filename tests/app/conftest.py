@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QSplitt
 from shiboken6 import isValid
 
 from innerlamp.app.mainwindow.centre import DEFAULT
-from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.mainwindow.window import RIGHT, Window
 from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.space.scene_pane import ScenePane
 from innerlamp.app.start.application import make_application
@@ -73,6 +73,8 @@ class House:
         for splitter, sizes in self.sizes:
             if isValid(splitter):
                 splitter.setSizes(sizes)
+        window.legends.setVisible(True)
+        window.stack.setSizes(list(RIGHT))
         window.centre.rows.setSizes([500, 430])
         for line in window.centre.lines:
             line.setSizes([500] * line.count())

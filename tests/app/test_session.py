@@ -154,7 +154,7 @@ def test_a_late_answer_of_a_closed_project_is_dropped(demo_window: Window, demo_
         project.store.light({made: True})
     store, runner = ctx.store, ctx.runner
     assert store is not None
-    store._cache.clear()
+    store.at_hand.clear()
     for entry in ctx.entries():
         ctx.item(entry.id)  # all are being read
     job = ctx.start("composite", {"attribute": "Sn_ppm", "length": 5.0}, {"holes": find(window, "Emberlow holes")})

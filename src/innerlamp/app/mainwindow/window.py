@@ -59,6 +59,9 @@ Ctrl+T: paper or night
 """
 
 
+RIGHT = (258, 402)  # heights of shelf and card at first
+
+
 class Window(QMainWindow):
     """Steps on the left, panes in the centre, shelf and card on the right, jobs at the bottom."""
 
@@ -83,7 +86,7 @@ class Window(QMainWindow):
         self.stack.addWidget(self.card)
         self.stack.setChildrenCollapsible(False)
         known = [int(v) for v in settings.load().right if v.isdigit()]
-        self.stack.setSizes(known if len(known) == 2 and all(known) else [258, 402])
+        self.stack.setSizes(known if len(known) == 2 and all(known) else list(RIGHT))
         column.addWidget(self.stack, 1)
         column.addWidget(self.legends)
         right.setFixedWidth(246)
