@@ -41,6 +41,7 @@ PAIRS = (
     else []
 )
 SURVEYS = ("invert-magnetics", "invert-gravity", "invert-together", "regional-of-survey")
+UNITS = ("build-units", "unit-uncertainty", "leave-holes-out")
 FEW = {"Soils": "Few soils"}  # what is gridded in an instant instead of in seconds
 # Choices that an example's data do not allow: what the sentence says. Anything else that is refused is a fault.
 REFUSED: dict[str, str] = {
@@ -58,6 +59,11 @@ REFUSED: dict[str, str] = {
     **{f"{op}: with holes": "no measured property" for op in SURVEYS},
     **{f"{op}: with geology": "nothing is known of them" for op in SURVEYS},
     **{f"{op}: noise_from=repeated readings": "three are needed" for op in SURVEYS},
+    "response-of-units: measured=total field": "date of the survey is not known",
+    "response-of-units: values=fitted": "a fit needs readings",
+    "grade-shell: with trend": "reaches no farther along it",
+    **{f"{op}: without holes": "neither holes nor a map" for op in UNITS},
+    **{f"{op}: units=[unit:Till kind:background codes:TILL]": "2 units are the background" for op in UNITS},
     **{f"{op}: noise_from=line crossings": "five crossings are needed" for op in SURVEYS},
 }
 

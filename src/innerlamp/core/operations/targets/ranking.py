@@ -116,15 +116,19 @@ def _run(inputs: Inputs, p: RankTargets, progress: Progress) -> dict[str, Item]:
     return {"targets": TargetSet(name=p.name, crs=inputs.crs, table=table, evidence=evidence), "score": grid}
 
 
+_MOST = 4_000_000  # places
+
+
 def _places(inputs: Inputs, p: RankTargets) -> tuple[np.ndarray, np.ndarray, tuple[int, int]]:
     area = next((inputs[slot] for slot in ("soil", "model", "shell", "holes") if slot in inputs), None)
     if area is None:
         raise InputError("no evidence was given", fix="Give a soil grid, a block model, a shell or drillholes")
     west, east, south, north, _, _ = area.bounds
+    count = ((east - west) / p.spacing + 1.0) * ((north - south) / p.spacing + 1.0)
+    if not count <= _MOST:  # before anything of that size is made
+        raise InputError(f"{count:,.0f} places are too many", fix="Take a wider spacing")
     xs = np.arange(np.ceil(west / p.spacing), np.floor(east / p.spacing) + 1) * p.spacing
     ys = np.arange(np.ceil(south / p.spacing), np.floor(north / p.spacing) + 1) * p.spacing
-    if len(xs) * len(ys) > 4_000_000:
-        raise InputError(f"{len(xs) * len(ys):,} places are too many", fix="Take a wider spacing")
     if len(xs) * len(ys) == 0:
         raise InputError("no place lies inside the area", fix="Take a closer spacing")
     gx, gy = np.meshgrid(xs, ys)

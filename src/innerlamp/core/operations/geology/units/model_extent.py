@@ -43,6 +43,8 @@ def mesh_of(inputs: Inputs, p: BuildModel, log: Logged | None) -> DrapedMesh:
         margin = 0.0
     elif log is not None:
         at, margin = log.path.position[:, :2], p.margin
+    elif "map" not in inputs:
+        raise InputError("neither holes nor a map say where the units are", fix="Give holes, or a geological map")
     else:
         b = inputs["map"].bounds
         at, margin = np.array([[b[0], b[2]], [b[1], b[3]]]), 0.0
