@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import re
 import shutil
 import sys
 from collections.abc import Callable, Mapping, Sequence
@@ -467,6 +468,10 @@ def _doctor(_: argparse.Namespace) -> int:
     return 0
 
 
+# An expression that begins with the name of a column, such as [Sn ppm] * 2, and no list.
+_COLUMN_FIRST = re.compile(r"""\[[^\[\]"{}]*[^\W\d][^\[\]"{}]*\]""")
+
+
 def _values(pairs: Sequence[str]) -> dict[str, Any]:
     values: dict[str, Any] = {}
     for pair in pairs:
@@ -478,6 +483,9 @@ def _values(pairs: Sequence[str]) -> dict[str, Any]:
         try:
             values[name] = json.loads(text) if text.startswith(("{", "[")) else text
         except (ValueError, RecursionError) as error:
+            if isinstance(error, ValueError) and _COLUMN_FIRST.match(text):
+                values[name] = text
+                continue
             raise InputError(f"'{name}' is not valid JSON ({error})") from error
     return values
 

@@ -59,7 +59,7 @@ def _renderer(display: str, advice: list[str]) -> str:
         return "not tried without a display"
     try:
         out = subprocess.run(
-            [sys.executable, "-m", "innerlamp.app.start.gl_probe"],
+            [sys.executable, "-P", "-m", "innerlamp.app.start.gl_probe"],
             capture_output=True,
             text=True,
             timeout=60,

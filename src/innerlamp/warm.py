@@ -59,7 +59,7 @@ PARTS = {"lattices": lattices, "others": others}
 
 def warm() -> None:
     """Compile all, each part in a process of its own."""
-    running = [subprocess.Popen([sys.executable, "-m", "innerlamp.warm", name]) for name in PARTS]
+    running = [subprocess.Popen([sys.executable, "-P", "-m", "innerlamp.warm", name]) for name in PARTS]
     if max(process.wait() for process in running):
         raise SystemExit("Some kernels could not be compiled; they are when they are first needed.")
     kernel_cache.forget_old(kernel_cache.cache_root())

@@ -25,3 +25,26 @@ def given_path(text: Path | str) -> Path:
     except (RuntimeError, ValueError) as error:
         raise InputError("there is no such file or folder", where=str(text), fix="Check the path") from error
     return path
+
+
+def outside_projects(path: Path | str) -> Path:
+    """Return a path that is to be written; nothing but the program's own records goes into a project's folder.
+
+    Raises
+    ------
+    InputError
+        When it lies in the folder of a project, or is one.
+    """
+    target = Path(path)
+    try:
+        whole = target.resolve()
+        inside = next((up for up in (whole, *whole.parents) if (up / "catalogue.sqlite").exists()), None)
+    except (OSError, RuntimeError, ValueError):
+        return target  # what is wrong with it is said by whoever writes
+    if inside is not None:
+        raise InputError(
+            "that is inside the folder of a project, which other files would damage",
+            where=str(inside),
+            fix="Write it beside the project",
+        )
+    return target

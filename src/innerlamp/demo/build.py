@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import InputError
+from ..core.given_paths import outside_projects
 from ..core.progress import SILENT, Progress
 from ..core.project.store import Store
 from ..core.running import execute
@@ -371,7 +372,7 @@ def raw_files(folder: Path) -> Path:
     InputError
         When the folder is there already, or can't be written.
     """
-    target = folder / "Emberlow raw files"
+    target = outside_projects(folder / "Emberlow raw files")
     if target.exists():
         raise InputError(
             "the folder is there already", where=str(target), fix="Choose another place, or remove it first"
@@ -380,7 +381,10 @@ def raw_files(folder: Path) -> Path:
         # What is planted stays out: it is the answer.
         shutil.copytree(FILES, target, ignore=shutil.ignore_patterns("planted.json"))
     except OSError as error:
-        raise InputError(f"the files can't be written ({error.strerror})", where=str(target)) from error
+        shutil.rmtree(target, ignore_errors=True)
+        # Of several files that could not be copied the first says why.
+        told = error.strerror or (error.args[0][0][2] if error.args and isinstance(error.args[0], list) else error)
+        raise InputError(f"the files can't be written ({told})", where=str(target)) from error
     return target
 
 

@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter
 
 from ...core.crs import parse_crs
 from ...core.errors import InputError, LampError
+from ...core.given_paths import outside_projects
 from ...core.items.page import Element, Page
 from ..context.context import Context
 from .frames import ground_of, map_rect, paint_map, paint_section
@@ -198,6 +199,7 @@ def write_page(ctx: Context, page: Page, path: Path, dots_per_inch: float = 300.
         )
     if ending != ".pdf" and page.sheets > 1:
         raise InputError(f"its {page.sheets} sheets do not go into one picture", where=page.name, fix="Write it as PDF")
+    outside_projects(path)
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     part = path.with_name(f".{path.stem}.{os.getpid()}.part{ending}")

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from ...core.errors import InputError
+from ...core.given_paths import outside_projects
 
 
 @contextmanager
@@ -17,8 +18,9 @@ def whole(path: Path) -> Iterator[Path]:
     Raises
     ------
     InputError
-        When there is no such folder, or it can't be written; nothing is left then.
+        When there is no such folder, it is that of a project, or it can't be written; nothing is left then.
     """
+    outside_projects(path)
     if not path.parent.is_dir():
         raise InputError("there is no such folder", where=str(path.parent))
     part = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import InputError
+from ..given_paths import outside_projects
 from ..items.base import Item
 from .grids import grid_files as grids
 from .grids import photographs, pictures
@@ -82,7 +83,7 @@ def export(item: Item, path: Path | str, guard: bool = False) -> list[Path]:
         When no format of that extension can hold the item, the place can't be written, or a further file of the export
         is there already: only the one that is named is written over, with those that belong to it by their name.
     """
-    path = Path(path)
+    path = outside_projects(path)
     choices = formats_for(item.kind)
     chosen = next((f for f in choices if path.suffix.lower() in f.extensions), None)
     if chosen is None:
@@ -130,7 +131,7 @@ def export_together(items: Sequence[Item], path: Path | str) -> list[Path]:
     InputError
         When the file's ending is another one, or none of the items can be written so.
     """
-    path = Path(path)
+    path = outside_projects(path)
     if path.suffix.lower() != ".omf":
         raise InputError(
             f"several items can't be written as '{path.suffix or path.name}'", fix="Use one file ending in .omf"

@@ -13,6 +13,7 @@ from typing import Any
 
 from .. import limits
 from ..errors import InputError, LampError, ProjectError
+from .starting import without_current_folder
 
 SECONDS = 90.0
 _MOST = 2
@@ -24,9 +25,12 @@ class _Looker:
 
     def __init__(self) -> None:
         context = multiprocessing.get_context("spawn")
-        here, there = context.Pipe()
-        self.process: BaseProcess = context.Process(target=_serve, args=(there,), daemon=True, name="inner-lamp looker")
-        self.process.start()
+        with without_current_folder():  # also for the process that the library starts beside it
+            here, there = context.Pipe()
+            self.process: BaseProcess = context.Process(
+                target=_serve, args=(there,), daemon=True, name="inner-lamp looker"
+            )
+            self.process.start()
         there.close()
         self.connection: Connection = here
 

@@ -21,6 +21,7 @@ from typing import Any, Literal
 from ..errors import Cancelled, LampError
 from ..running.errands import Export, Exporter, SceneExport
 from ..running.execute import Made, Task
+from .starting import without_current_folder
 from .worker import clear_staging, serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -201,6 +202,11 @@ class Runner:
         self._waiting.clear()
 
     def _new_worker(self) -> _Worker:
+        # The library starts a process of its own for the events, beside the worker.
+        with without_current_folder():
+            return self._started()
+
+    def _started(self) -> _Worker:
         here, there = self._context.Pipe()
         stop, enough, watched = (self._context.Event() for _ in range(3))
         log = self._logs / f"worker-{next(self._serial)}.log"

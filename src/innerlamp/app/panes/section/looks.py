@@ -10,6 +10,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QToolButton
 
 from ....core.errors import LampError
+from ....core.given_paths import outside_projects
 from ....core.items.attributes import is_ground
 from ....core.items.holes import HoleSet
 from ....core.items.section_look import (
@@ -163,10 +164,12 @@ class LookMenu(QToolButton):
     def write(self, path: Path) -> None:
         """Write the look to a file."""
         try:
-            path.write_text(look_text(self.look), encoding="utf-8")
+            outside_projects(path).write_text(look_text(self.look), encoding="utf-8")
             self.ctx.say(f"Written: {path}", "good")
         except OSError as error:
             self.ctx.say(f"The look can't be written ({error.strerror}).", "bad")
+        except LampError as error:
+            self.ctx.say(str(error), "bad")
 
     def _ask_read(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Read a look", "", "Look (*.json)")

@@ -28,7 +28,9 @@ class Contour:
 
 
 def propose_interval(values: FloatArray, about: int = 15) -> float:
-    """Return a round interval (1, 2 or 5 times a power of ten) that gives about so many levels.
+    """Return a round interval (1, 2 or 5 times a power of ten) that gives about so many levels to most of the values.
+
+    Single values far off may have more levels, but never more in all than are drawn.
 
     Raises
     ------
@@ -41,7 +43,7 @@ def propose_interval(values: FloatArray, about: int = 15) -> float:
     span = float(np.percentile(known, 99.5) - np.percentile(known, 0.5)) or float(np.ptp(known))
     if not span > 0:
         raise InputError("all values of the grid are the same: there is nothing to contour")
-    return nearest_round(span / about)
+    return nearest_round(max(span / about, float(np.ptp(known)) / (0.6 * MOST_LEVELS)))
 
 
 def nearest_round(value: float) -> float:

@@ -119,7 +119,7 @@ class Processes:
         here, there = Pipe()
         threads = str(max((os.cpu_count() or 1) // len(self._parts), 1))
         process = subprocess.Popen(
-            [sys.executable, "-m", "innerlamp.core.compute.potential.part_process", str(there.fileno())],
+            [sys.executable, "-P", "-m", "innerlamp.core.compute.potential.part_process", str(there.fileno())],
             pass_fds=(there.fileno(),),
             env={**os.environ, "NUMBA_NUM_THREADS": threads, "OMP_NUM_THREADS": threads},
             stdin=subprocess.DEVNULL,

@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from ...findings import report_by_hole
+from ...given_paths import outside_projects
 from ...items.fields import BlockModel, Surface
 from ...items.holes import HoleSet
 
@@ -19,8 +20,14 @@ _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def write_csv(table: pd.DataFrame, path: Path | str) -> None:
-    """Write a table as CSV in UTF-8; where `GUARDED` is set texts that a spreadsheet would take for formulas are guarded."""
-    (guarded(table) if GUARDED.get() else table).to_csv(path, index=False)
+    """Write a table as CSV in UTF-8; where `GUARDED` is set texts that a spreadsheet would take for formulas are guarded.
+
+    Raises
+    ------
+    InputError
+        When the place is inside the folder of a project.
+    """
+    (guarded(table) if GUARDED.get() else table).to_csv(outside_projects(path), index=False)
 
 
 def guarded(table: pd.DataFrame) -> pd.DataFrame:
