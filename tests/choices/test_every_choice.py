@@ -58,6 +58,7 @@ REFUSED: dict[str, str] = {
     **{f"{op}: with sensors": "below the ground" for op in SURVEYS},
     **{f"{op}: with holes": "no measured property" for op in SURVEYS},
     **{f"{op}: with geology": "nothing is known of them" for op in SURVEYS},
+    **{f"{op}: cluster=my cluster": "no cluster is set" for op in SURVEYS[:3]},
     **{f"{op}: noise_from=repeated readings": "three are needed" for op in SURVEYS},
     "response-of-units: measured=total field": "date of the survey is not known",
     "response-of-units: values=fitted": "a fit needs readings",

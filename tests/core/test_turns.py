@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import gc
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,11 +12,13 @@ import pandas as pd
 import pytest
 
 from innerlamp.app.session.desk import JobDesk
-from innerlamp.core.errors import LampError, ProjectError
+from innerlamp.core.errors import InputError, LampError, ProjectError
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.jobs.runner import Job
+from innerlamp.core.operations.geophysics import solving
 from innerlamp.core.project.store import Store, stage
 from innerlamp.core.running import execute
+from innerlamp.core.running.table import OPERATIONS
 
 CRS = "EPSG:32719"
 
@@ -184,3 +187,55 @@ def test_jobs_that_ended_long_ago_are_let_go_and_chains_hold_each_step_once(at: 
     assert len(chain) == 121
     held = [r for r in gc.get_referrers(chain[1]) if isinstance(r, tuple) and len(r) > 1]
     assert len(held) <= 3  # of the item as it is now, not of each of its versions
+
+
+def test_a_project_from_elsewhere_reads_no_file_unasked(at: Desk) -> None:
+    """A stranger's recipe may name any file of this user's: what would be read waits, and is said."""
+    cells = np.full((20, 20), 4000.0)
+    ground = Grid(
+        name="Ground", crs=CRS, values=cells, x0=429_900.0, y0=7_409_900.0, dx=30.0, dy=30.0, attribute="elevation",
+        unit="m", quantities={"elevation": "elevation"},
+    )  # fmt: skip
+    dem = at.store.put(ground)
+    folder = at.store.path.parent
+    (folder / "collar.csv").write_text("hole,x,y,depth\nA,430100,7410100,50\n")
+    (folder / "survey.csv").write_text("hole,depth,azimuth,dip\nA,0,90,-60\n")
+    file = str(folder / "collar.csv")
+    files = {"collar": file, "survey": str(folder / "survey.csv")}
+    high = execute.run(at.store, "import-holes", files, {"ground": dem})["holes"]
+    smooth = execute.run(at.store, "smooth-grid", {"width": 60.0}, {"grid": dem})
+    desk = JobDesk(at.store, at.runner, trusted=False)  # type: ignore[arg-type]
+    said: list[str] = []
+    desk.said.connect(lambda text, _: said.append(text))
+    at.store.add(
+        {"0": stage(at.store.payloads, dataclasses.replace(ground, values=cells + 12.0))}, "Touched", replace={"0": dem}
+    )
+    desk.keep_fresh()
+    desk.keep_fresh()
+    made = {i for job in desk.jobs for i in job.task.items}  # type: ignore[union-attr]
+    assert made == set(smooth.values())  # what reads nothing is made again as ever
+    assert [text for text in said if file in text] == [said[0]]
+    assert "It waits" in said[0]
+    for job in list(desk.jobs):
+        at.runner.end(job)
+    desk.poll()
+    desk.again(high)  # asked for by the user
+    assert desk.jobs[-1].task.items == {high}  # type: ignore[union-attr]
+    at.runner.cancel(desk.jobs[-1])
+    desk.cancel(desk.jobs[-1])
+    again = JobDesk(at.store, at.runner, trusted=False)  # type: ignore[arg-type]
+    again.keep_fresh()
+    assert not again.jobs
+    again.trust(True)
+    assert {i for job in again.jobs for i in job.task.items} == {high}  # type: ignore[union-attr]
+
+
+def test_no_recipe_names_the_address_of_a_cluster(monkeypatch: pytest.MonkeyPatch) -> None:
+    op = OPERATIONS["invert-magnetics"]
+    params = op.check({"attribute": "TMI", "cluster": "tcp://203.0.113.7:8786"})
+    assert "203.0.113.7" not in params.model_dump_json()
+    assert params.cluster == "my cluster"  # type: ignore[attr-defined]
+    assert op.check({"attribute": "TMI", "cluster": ""}).cluster == "this machine"  # type: ignore[attr-defined]
+    monkeypatch.delenv("INNER_LAMP_CLUSTER", raising=False)
+    with pytest.raises(InputError, match="no cluster is set"):
+        solving._my_cluster()

@@ -29,6 +29,8 @@ class Settings:
         Folder in which files were last looked for.
     recent_systems
         Codes of the coordinate systems of the last new projects, the latest first.
+    trusted
+        Folders of projects whose items may read files unasked: those that were made here, or that the user said so of.
     arrangements
         Arrangements of panes kept under names, each as JSON.
     history_changes, history_gigabytes
@@ -41,6 +43,7 @@ class Settings:
     last_project: str = ""
     last_folder: str = ""
     recent_systems: tuple[str, ...] = ()
+    trusted: tuple[str, ...] = ()
     arrangements: tuple[str, ...] = ()
     history_changes: int = 500
     history_gigabytes: float = 8.0
@@ -62,6 +65,18 @@ def load() -> Settings:
         return dataclasses.replace(plain, **values)
     except (OSError, ValueError, TypeError, AttributeError):
         return Settings()
+
+
+def trust(folder: Path, trusted: bool = True) -> None:
+    """Remember that a project is this user's own, or no longer; the latest twenty are known."""
+    chosen, name = load(), str(folder.resolve())
+    others = tuple(t for t in chosen.trusted if t != name)
+    save(dataclasses.replace(chosen, trusted=((name, *others) if trusted else others)[:20]))
+
+
+def trusts(folder: Path) -> bool:
+    """Return whether a project was made here, or the user trusts it."""
+    return str(folder.resolve()) in load().trusted
 
 
 def _like(plain: Any, value: Any) -> Any:

@@ -86,8 +86,10 @@ class Context(Sight, Signals):
         self._take(store)
 
     def create(self, path: Path | str, crs: str) -> None:
-        """Make a new project and open it."""
-        self._take(Store.create(path, crs))
+        """Make a new project and open it; it is this user's own."""
+        store = Store.create(path, crs)
+        settings.trust(store.path)
+        self._take(store)
 
     def _take(self, store: Store) -> None:
         self._end_session()
@@ -104,12 +106,23 @@ class Context(Sight, Signals):
         chosen = settings.load()
         store.history.bound(chosen.history_changes, int(1e9 * chosen.history_gigabytes))
         told = Listeners(self._items, self._came, self.compared.emit, self.say)
-        self.session = Session(store, self.runner, told)
+        self.session = Session(store, self.runner, told, settings.trusts(store.path))
         desk = self.session.desk
         desk.changed.connect(self._jobs_moved)
         desk.landed.connect(self._landed)
         desk.said.connect(self.say)
         desk.untold.connect(lambda: QTimer.singleShot(0, self._poll_jobs))
+
+    @property
+    def trusted(self) -> bool:
+        """Whether items of the open project may read files unasked."""
+        return self.session is not None and settings.trusts(self.session.store.path)
+
+    def trust(self, trusted: bool) -> None:
+        """Say whether the open project is trusted."""
+        if self.session is not None:
+            settings.trust(self.session.store.path, trusted)
+            self.session.desk.trust(trusted)
 
     def close_project(self) -> None:
         """Save the view and give the project back."""

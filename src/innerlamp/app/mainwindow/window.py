@@ -152,6 +152,12 @@ class Window(QMainWindow):
         self._action(project, "&Write all as OMF…", None, self.write_all)
         self._action(project, "&Save now", QKeySequence.StandardKey.Save, self.save_now)
         self._action(project, "&Clean up…", None, self.clean_up)
+        self.trust: QAction = self._action(
+            project, "&Trust what it reads", None, lambda: self.ctx.trust(self.trust.isChecked())
+        )
+        self.trust.setCheckable(True)
+        self.trust.setToolTip("Items that read files are made again unasked when what they are made from changes")
+        project.aboutToShow.connect(self._show_trust)
         self._action(project, "&Close", QKeySequence("Ctrl+W"), self.close_project)
         self._action(project, "&Quit", QKeySequence.StandardKey.Quit, self.close)
         self.undo = self._action(edit, "&Undo", QKeySequence.StandardKey.Undo, self.ctx.undo)
@@ -186,6 +192,10 @@ class Window(QMainWindow):
         menu.addAction(action)
         self.commands.append(action)
         return action
+
+    def _show_trust(self) -> None:
+        self.trust.setEnabled(self.ctx.store is not None and self.ctx.store.writable)
+        self.trust.setChecked(self.ctx.trusted)
 
     def _findable(self) -> list[Hit]:
         """All that Ctrl+K finds: operations while a project is open, items, and the commands of the menus."""

@@ -10,6 +10,7 @@ from ...core.jobs.runner import Job
 from ...core.project.store import Store
 from ...core.running.table import find_operation
 from ...demo import build, truth
+from ..base import settings
 from ..context.context import Context
 from .one_by_one import OneByOne
 
@@ -46,6 +47,7 @@ class DemoInWindow(OneByOne[build.Step]):
                         "demo version": build.VERSION,
                     }
                 )
+        settings.trust(place)  # its steps are the program's own
         self.ctx.open(place)
         store_now = self.ctx.store
         if store_now is not None and store_now.workspace("demo version") != build.VERSION:

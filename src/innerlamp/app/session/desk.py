@@ -43,7 +43,7 @@ class JobDesk:
     `untold` says that there is something that the next `poll` will tell.
     """
 
-    def __init__(self, store: Store, runner: Runner) -> None:
+    def __init__(self, store: Store, runner: Runner, trusted: bool = True) -> None:
         self.store, self.runner = store, runner
         self.jobs: list[Job] = []
         self.changed: Signal[[list[Job]]] = Signal()
@@ -58,7 +58,8 @@ class JobDesk:
         self._wishes: dict[int, _Wish] = {}
         self._causes: dict[int, int] = {}
         self._tries: dict[int, int] = {}
-        self._fresh = Fresh(store)
+        self._fresh = Fresh(store, trusted)
+        self._asked: set[str] = set()
 
     @property
     def quiet(self) -> bool:
@@ -387,6 +388,24 @@ class JobDesk:
             except LampError as error:
                 self._fresh.failed(todo, str(error))
                 self.said.emit(str(error), "look")
+        self._say_what_waits()
+
+    def _say_what_waits(self) -> None:
+        for item, what in self._fresh.asking.items():
+            if item not in self._asked:
+                self._asked.add(item)
+                self.said.emit(
+                    f"'{self.store.entry(item).name}' would be made again from {what}, which this project names. It waits: "
+                    "refresh it from its card, or trust the project (Project menu).",
+                    "look",
+                )
+
+    def trust(self, trusted: bool) -> None:
+        """Let items that read files or call a cluster be made again unasked, or no longer."""
+        self._fresh.trusted = trusted
+        self._fresh.asking.clear()
+        self._asked.clear()
+        self.keep_fresh()
 
     def close(self) -> None:
         """Stop everything; what still comes is dropped."""

@@ -38,10 +38,10 @@ class Listeners:
 class Session:
     """A project with its reader, jobs, view, legends and comparisons, and every action that changes it."""
 
-    def __init__(self, store: Store, runner: Runner, told: Listeners) -> None:
+    def __init__(self, store: Store, runner: Runner, told: Listeners, trusted: bool = True) -> None:
         self.store, self._told = store, told
         self.reader = ItemReader(store, told.came, told.say)
-        self.desk = JobDesk(store, runner)
+        self.desk = JobDesk(store, runner, trusted)
         self.view = ViewState.of(store)
         self.legends = LegendBook(store)
         self.compare = VersionCompare(store, told.compared)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..errors import LampError
 from ..formats.tables import tables_in
 from ..items.base import Item
 from ..project import payload
@@ -144,6 +145,15 @@ def files_of(step: Recipe) -> list[str]:
         if info.editor in ("file", "files") and step.params.get(name):
             out += [step.params[name]] if info.editor == "file" else step.params[name]
     return [str(ref) for ref in out]
+
+
+def reaches_out(step: Recipe) -> list[str]:
+    """Return what a step would read or call beyond its project: files by their paths, and the user's cluster."""
+    try:
+        out = files_of(step)
+    except LampError:  # an operation that this version does not know is not carried out anyway
+        return []
+    return [*out, *(["your cluster"] if step.params.get("cluster", "") not in ("", "this machine") else [])]
 
 
 def by_number(step: Recipe) -> bool:

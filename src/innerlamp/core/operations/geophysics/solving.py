@@ -7,10 +7,11 @@ from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import numpy as np
 import pandas as pd
+from pydantic import BeforeValidator
 
 from ...compute.potential import meshing
 from ...compute.potential.fields import FieldKernel
@@ -35,6 +36,22 @@ SEEN = "sensitivity"
 SEEN_ROLES = {SEEN: SEEN}
 # Fields of a component of the model, and the rows of the readings that they are measured by.
 Sensed = tuple[np.ndarray, Sequence[FieldKernel]]
+
+
+CLUSTER = "INNER_LAMP_CLUSTER"
+
+
+def _whose(value: object) -> object:
+    """What projects of earlier versions say: an address, which is never taken from there."""
+    plain = value in ("", "this machine", None)
+    return "this machine" if plain else "my cluster" if isinstance(value, str) else value
+
+
+def _my_cluster() -> str:
+    address = os.environ.get(CLUSTER, "").strip()
+    if not address:
+        raise InputError("no cluster is set", fix=f"Set {CLUSTER}=tcp://…:8786 before you start the program")
+    return address
 
 
 class RockClass(Row):
@@ -93,17 +110,18 @@ class SolvingParams(KnownParams, InversionParams):
     parts: int = param(
         1, "Parts", low=1, high=256, help="Workers that the readings are split between, each with its part", more=True
     )
-    cluster: str = param(
-        "",
-        "Cluster",
-        help="Address of a Dask scheduler that has the workers, such as tcp://10.0.0.5:8786; this machine when empty",
+    cluster: Annotated[Literal["this machine", "my cluster"], BeforeValidator(_whose)] = param(
+        "this machine",
+        "Workers on",
+        help=f"my cluster: that of the Dask scheduler whose address you set as {CLUSTER}, such as tcp://10.0.0.5:8786. "
+        "No project can name one",
         more=True,
     )
 
     @property
     def elsewhere(self) -> int:
         """Parts that do not take the memory of this machine; 1 where all is done here."""
-        return self.parts if self.cluster else 1
+        return self.parts if self.cluster == "my cluster" else 1
 
 
 @dataclass(frozen=True)
@@ -228,7 +246,8 @@ def kernel_of(
     from ...compute.potential.lattice import Lattice
     from ...compute.potential.linear import ByRows
 
-    if not p.cluster and p.parts > _EACH_CORE * (os.cpu_count() or 1):
+    clustered = p.cluster == "my cluster"
+    if not clustered and p.parts > _EACH_CORE * (os.cpu_count() or 1):
         raise InputError(
             f"{p.parts} parts are too many for the {os.cpu_count()} cores of this machine: each is a process of its own",
             fix=f"Take {_EACH_CORE * (os.cpu_count() or 1)} at most, or give a cluster",
@@ -237,11 +256,11 @@ def kernel_of(
     made: list[tuple[np.ndarray, Operator]] = []
     for number, (rows, fields) in enumerate(sensed):
         part = progress.part(number / len(sensed), (number + 1) / len(sensed))
-        if p.parts == 1 and not p.cluster:
+        if p.parts == 1 and not clustered:
             made.append((rows, Lattice(cells.mesh, data.obs[rows], fields, active, progress=part)))
             continue
         pieces = pt.parts_of(cells.mesh, data.obs[rows], fields, active, p.parts)
-        workers = partial(pt.Cluster, address=p.cluster) if p.cluster else pt.Processes
+        workers = partial(pt.Cluster, address=_my_cluster()) if clustered else pt.Processes
         made.append((rows, held.enter_context(pt.Parted(pieces, workers, part))))
     return made[0][1] if len(made) == 1 else ByRows(made)
 
