@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QSplitter, QWidget
 from shiboken6 import isValid
 
+from innerlamp.app.base import settings
 from innerlamp.app.mainwindow.centre import DEFAULT
 from innerlamp.app.mainwindow.window import RIGHT, Window
 from innerlamp.app.panes.map.map_pane import MapPane
@@ -155,6 +156,7 @@ def demo_window(window: Window, demo_path: Path, tmp_path: Path) -> Window:
     """The window on a copy of the demo project, everything drawn."""
     copy = tmp_path / "Emberlow.lamp"
     shutil.copytree(demo_path, copy)
+    settings.trust(copy)  # as the demo that the window made itself
     assert window.open_path(copy)
     assert settle(window)
     return window

@@ -9,12 +9,15 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 import pytest
 
+from innerlamp.api import Project
 from innerlamp.core.declaring.operation import Inputs
 from innerlamp.core.errors import InputError
 from innerlamp.core.formats.out.page_templates import read_template, template_text
 from innerlamp.core.items.page import Element, Page, checked
+from innerlamp.core.items.points import PointSet
 from innerlamp.core.operations.mapping.pages import round_scale
 from innerlamp.core.progress import SILENT
 from innerlamp.core.running.table import OPERATIONS
@@ -177,3 +180,13 @@ def test_what_a_page_holds_is_of_bounded_size() -> None:
     with pytest.raises(InputError, match="data"):
         checked([{"kind": "picture", "x": 0, "y": 0, "w": 10, "h": 10, "data": "A" * 7_000_000}])
     assert Element(kind="picture", x=0, y=0, w=10, h=10).data == ""
+
+
+def test_a_page_whose_item_is_gone_is_written(tmp_path: Path) -> None:
+    table = pd.DataFrame({"x": 430_000 + 100.0 * np.arange(5), "y": 7_410_000.0, "z": 4_012.0, "Au": np.arange(5.0)})
+    with Project.create(tmp_path / "p.lamp", "EPSG:32719") as project:
+        item = project.add(PointSet(name="Soils", crs="EPSG:32719", table=table, units={"Au": "ppm"}))
+        page = next(iter(project.run("make-page", around=item).values()))
+        project.store.remove([item])
+        for ending in ("pdf", "svg"):
+            assert project.export(page, tmp_path / f"sheet.{ending}")[0].stat().st_size > 1_000

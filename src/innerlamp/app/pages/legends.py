@@ -66,6 +66,8 @@ def paint_legend(painter: QPainter, ctx: Context, element: Element, maps: list[E
     whole = _Column(QRectF(0, 0, _NARROWEST, 1e6))
     _legend_rows(trial, ctx, maps, whole)
     trial.end()
+    if whole.lowest <= 0:  # what the maps showed is no longer in the project
+        return
     # Rows do not split, so that columns are a little shorter than their share.
     sizes = [
         (min(1.0, space.height() * n / (whole.lowest + 22.0 * (n - 1)), space.width() / n / _NARROWEST), n)
