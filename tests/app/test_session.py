@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 
 from innerlamp.api import Project
+from innerlamp.app.base import settings
 from innerlamp.app.context.context import Context
 from innerlamp.app.mainwindow.shelf import Shelf
 from innerlamp.app.mainwindow.window import Window
@@ -281,3 +282,28 @@ def test_a_change_is_dropped_from_the_card(demo_window: Window) -> None:
     table = there(window, soils).table
     assert table["two"].to_numpy() == pytest.approx(10 * table["Sn ppm"].to_numpy(), nan_ok=True)
     assert widget_image(window, window.card).width() > 100
+
+
+def test_a_project_from_elsewhere_is_trusted_from_the_menu_and_one_s_own_at_once(
+    window: Window, demo_path: Path, tmp_path: Path
+) -> None:
+    shutil.copytree(demo_path, tmp_path / "stranger.lamp")
+    assert window.open_path(tmp_path / "stranger.lamp")
+    settle(window)
+    window._show_trust()
+    assert window.trust.isEnabled()
+    assert not window.trust.isChecked()
+    # Core pictures are read from files: when the holes move on they wait, and the strip says for what.
+    holes = find(window, "Emberlow holes")
+    window.ctx.start("describe-attribute", {"attribute": "Sn_ppm", "unit": "g/t"}, {"item": holes})
+    finish_jobs(window, 120)
+    said = " ".join(window.strip.log.item(k).text() for k in range(window.strip.log.count()))
+    assert "which this project names. It waits" in said
+    window.trust.trigger()
+    assert settings.trusts(tmp_path / "stranger.lamp")
+    finish_jobs(window, 120)
+    assert "stale" not in window.ctx.freshness().values()
+    window.ctx.create(tmp_path / "mine.lamp", "EPSG:32719")
+    settle(window)
+    window._show_trust()
+    assert window.trust.isChecked()
