@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
+from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QToolButton
 
 from innerlamp.app.mainwindow.cutoff_slider import CutoffSlider
 from innerlamp.app.mainwindow.item_history import HistoryList
@@ -192,7 +192,7 @@ def test_the_card_of_common_kinds_needs_no_scrolling(demo_window: Window, name: 
     labels = [w for w in card.findChildren(QLabel) if w.isVisible()]
     assert labels
     # Facts come first, then how it looks; the origin stands below, folded.
-    origin = card.findChild(QToolButton, "origin")
+    origin = card.findChild(QPushButton, "origin")
     facts = card.findChild(QLabel, "facts")
     assert facts.mapTo(card, QPoint(0, 0)).y() < origin.mapTo(card, QPoint(0, 0)).y()
     assert card.findChild(HistoryList).isHidden() or not card.findChild(HistoryList).isVisible()

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QToolButton
+from PySide6.QtWidgets import QPushButton
 
 from innerlamp.api import Project
 from innerlamp.app.base import settings
@@ -261,7 +261,7 @@ def test_a_change_is_dropped_from_the_card(demo_window: Window) -> None:
     settle(window)
     from innerlamp.app.mainwindow.item_history import HistoryList
 
-    QTest.mouseClick(window.card.findChild(QToolButton, "origin"), Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.card.findChild(QPushButton, "origin"), Qt.MouseButton.LeftButton)
     history = window.card.findChild(HistoryList)
     assert history is not None
     assert history.isVisible()

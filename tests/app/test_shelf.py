@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QToolButton
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.start.main import make_window
@@ -120,13 +120,13 @@ def test_long_facts_fold_and_stand_one_a_line_when_asked_for(demo_window: Window
     settle(window)
     facts = window.card.findChild(QLabel, "facts")
     assert "Findings" not in facts.text()
-    QTest.mouseClick(window.card.findChild(QToolButton, "factsFold"), LEFT)
+    QTest.mouseClick(window.card.findChild(QPushButton, "factsFold"), LEFT)
     settle(window)
     facts = window.card.findChild(QLabel, "facts")
     entry = window.ctx.entry(find(window, "Emberlow holes"))
     assert entry is not None
     assert all(name in facts.text() and value in facts.text() for name, value in entry.facts.items())
-    QTest.mouseClick(window.card.findChild(QToolButton, "factsFold"), LEFT)
+    QTest.mouseClick(window.card.findChild(QPushButton, "factsFold"), LEFT)
     assert "Findings" not in window.card.findChild(QLabel, "facts").text()
 
 

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -139,13 +138,11 @@ class Card(QScrollArea):
         text.setWordWrap(True)
         box.addWidget(text)
         if folds:
-            fold = QToolButton()
+            fold = QPushButton()
             fold.setObjectName("factsFold")
-            fold.setAutoRaise(True)
             fold.setText("▾ Fewer facts" if self.facts_open else f"▸ {len(facts) - _FACTS} more facts")
             fold.setToolTip("All facts of the item, one a line, or only the first")
             fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            fold.setStyleSheet("text-align: left")
             fold.clicked.connect(self._fold_facts)
             box.addWidget(fold)
 
@@ -272,15 +269,12 @@ class Card(QScrollArea):
             else "made here",
         }
         version = f"version {len(store.versions(entry.id)) or 1} of {entry.made_at.replace('T', ' ')}"
-        fold = QToolButton()
+        fold = QPushButton()
         fold.setObjectName("origin")
         fold.setCheckable(True)
         fold.setChecked(self.origin_open)
-        fold.setAutoRaise(True)
-        fold.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         fold.setToolTip(f"Origin: what it was made from, what uses it, its recipe and edits ({version})")
         fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        fold.setStyleSheet("text-align: left")
         box.addWidget(fold)
         inner = QWidget()
         lines = QVBoxLayout(inner)

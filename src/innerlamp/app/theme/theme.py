@@ -126,6 +126,9 @@ def _sheet(t: Theme) -> str:
     QPushButton#step {{ text-align: left; border: 1px solid transparent; background: transparent; padding: 5px 6px; }}
     QPushButton#step:hover {{ background: {t.panel}; border-color: {t.line}; }} QPushButton#step:focus {{ border: 1px solid {t.lit}; }}
     QPushButton#link {{ border: none; background: transparent; color: {t.text}; text-align: left; padding: 2px 0; text-decoration: underline; }}
+    QPushButton#origin, QPushButton#factsFold {{ border: 1px solid transparent; background: transparent; text-align: left; padding: 2px 0; }}
+    QPushButton#origin:hover, QPushButton#factsFold:hover {{ background: {t.panel}; }}
+    QPushButton#origin:focus, QPushButton#factsFold:focus {{ border: 1px solid {t.lit}; }}
     QPushButton#link:focus {{ border: 1px dotted {t.lit}; }}
     QLineEdit, QComboBox, QAbstractSpinBox, QPlainTextEdit {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 2px; padding: 2px 4px; min-height: 18px; }}
     QAbstractSpinBox QLineEdit {{ border: none; padding: 0; min-height: 0; background: transparent; }}
