@@ -66,7 +66,7 @@ def test_parts_take_no_module_from_the_current_folder(namesakes: Path) -> None:
 
 
 def victim() -> subprocess.Popen[bytes]:
-    return subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
+    return subprocess.Popen([sys.executable, "-c", "import signal; signal.pause()"])
 
 
 def test_a_mark_that_names_a_process_signals_nobody_who_does_not_hold_the_lock(tmp_path: Path) -> None:

@@ -116,7 +116,7 @@ class Context(Sight, Signals):
     @property
     def trusted(self) -> bool:
         """Whether items of the open project may read files unasked."""
-        return self.session is not None and settings.trusts(self.session.store.path)
+        return self.session is not None and self.session.desk.trusted
 
     def trust(self, trusted: bool) -> None:
         """Say whether the open project is trusted."""

@@ -69,11 +69,10 @@ class IntakeQueue(OneByOne[intake.Run]):
             self.results[file] = words
 
     def came(self, step: intake.Run, outputs: Mapping[str, str]) -> None:
-        run = step
-        intake.remember(run, outputs, self.made)
+        intake.remember(step, outputs, self.made)
         self.items += outputs.values()
         entries = [e for i in outputs.values() if (e := self.ctx.entry(i))]
-        self._note(run, "✓ " + ", ".join(e.name for e in entries))
+        self._note(step, "✓ " + ", ".join(e.name for e in entries))
         self._unlaid = next((e.id for e in entries if e.kind == "holes"), self._unlaid)
         self._lay_section(self._unlaid)
 

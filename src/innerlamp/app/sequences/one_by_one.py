@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from typing import Generic, TypeVar
 
@@ -11,7 +12,7 @@ from ..context.context import Context
 S = TypeVar("S")
 
 
-class OneByOne(Generic[S]):
+class OneByOne(ABC, Generic[S]):
     """Knows which step is under way and what came of it; the next begins when it has landed or failed.
 
     Subclasses say what begins (`go_on`, which calls `began`), what a landing means (`came`) and what a failure (`failed`).
@@ -37,21 +38,21 @@ class OneByOne(Generic[S]):
         """Wait for nothing any more."""
         self._now = None
 
+    @abstractmethod
     def go_on(self) -> None:
         """Begin the next step, or end."""
-        raise NotImplementedError
 
+    @abstractmethod
     def came(self, step: S, outputs: Mapping[str, str]) -> None:
         """Take in what a step made: item ids by output slot."""
-        raise NotImplementedError
 
+    @abstractmethod
     def failed(self, step: S, job: Job) -> bool:
         """Take in that a step made nothing; whether to go on with the next."""
-        raise NotImplementedError
 
+    @abstractmethod
     def project_changed(self) -> None:
         """Another project was opened, or this one closed."""
-        raise NotImplementedError
 
     def _landed(self, job: Job, outputs: dict[str, str]) -> None:
         if self._now is None or job is not self._now[1]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -162,8 +163,6 @@ class JobDesk:
                 self.store.point(how.found, "Found again")
             return how.task
 
-        if not self.store.writable:
-            raise ProjectError("the project is open read-only", where=self.store.name)
         task = prepared()
         if task is not None:
             self._ask(task, prepared)
@@ -198,9 +197,8 @@ class JobDesk:
         LampError
             When the item was not made by a run, or the parameters do not fit.
         """
-        return self._ask(
-            execute.rerun(self.store, item, params, inputs), lambda: execute.rerun(self.store, item, params, inputs)
-        )
+        wish = partial(execute.rerun, self.store, item, params, inputs)
+        return self._ask(wish(), wish)
 
     def _refresh(self, how: execute.Again, cause: int | None) -> None:
         """Make fresh what follows from a change: a user's own change of the same item goes before it at any time."""
@@ -399,6 +397,11 @@ class JobDesk:
                     "refresh it from its card, or trust the project (Project menu).",
                     "look",
                 )
+
+    @property
+    def trusted(self) -> bool:
+        """Whether items that read files or call a cluster are made again unasked."""
+        return self._fresh.trusted
 
     def trust(self, trusted: bool) -> None:
         """Let items that read files or call a cluster be made again unasked, or no longer."""

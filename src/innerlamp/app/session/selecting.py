@@ -10,6 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ...core.errors import InputError
+from ...core.importing.corrections import tables_of
 from ...core.importing.row_keys import Finder, keys_of
 from ...core.items import feature_keys
 from ...core.items.base import Item
@@ -32,9 +33,7 @@ class Meant:
 
 def _table(item: Item, name: str) -> pd.DataFrame | None:
     if isinstance(item, HoleSet):
-        return {"": item.collars, "collar": item.collars, "survey": item.surveys, **item.readings, **item.tables}.get(
-            name
-        )
+        return tables_of(item).get(name or "collar")
     table = getattr(item, "table", None)
     return table if isinstance(table, pd.DataFrame) else None
 

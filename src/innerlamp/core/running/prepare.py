@@ -55,8 +55,8 @@ def pinned(store: Store, step: Recipe, version: int) -> Recipe:
         When there are no such rows in that version of the item.
     """
     op = find_operation(step.operation)
-    if op.pin is None:
-        return step
+    if op.pin is None or not (step.params.get("rows") or step.params.get("meant")):
+        return step  # it names no rows: the item need not be read here
     params = op.pin(store.load("", version), dict(step.params))
     return dataclasses.replace(step, params=op.check(params).model_dump(mode="json"))
 

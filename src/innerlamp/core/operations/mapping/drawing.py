@@ -94,18 +94,21 @@ def _rows(item: Features, p: EditFeatures | SplitFeatures | JoinFeatures, least:
     chosen = feature_keys.rows_meant(item, p.meant) if p.meant else sorted(set(p.rows))
     if len(chosen) < least:
         raise InputError(f"choose {'a feature' if least == 1 else f'{least} features'} at least", where=item.name)
-    if min(chosen) < 0 or max(chosen) >= len(item.table):
-        raise InputError(f"there is no feature {max(chosen) + 1}", where=item.name, fix=f"There are {len(item.table)}")
-    return chosen
+    return _there(item, chosen)
+
+
+def _there(item: Features, rows: list[int]) -> list[int]:
+    """Rows, once they are known to be in the table."""
+    if min(rows) < 0 or max(rows) >= len(item.table):
+        raise InputError(f"there is no feature {max(rows) + 1}", where=item.name, fix=f"There are {len(item.table)}")
+    return rows
 
 
 def _pinned(item: Item, params: dict[str, Any]) -> dict[str, Any]:
     """Name features by their keys instead of by rows, which are others when the file comes in anew."""
     if not isinstance(item, Features) or not params["rows"]:
         return params
-    rows = sorted(set(params["rows"]))
-    if rows[0] < 0 or rows[-1] >= len(item.table):
-        raise InputError(f"there is no feature {rows[-1] + 1}", where=item.name, fix=f"There are {len(item.table)}")
+    rows = _there(item, sorted(set(params["rows"])))
     return {**params, "rows": [], "meant": feature_keys.texts(item, rows)}
 
 
