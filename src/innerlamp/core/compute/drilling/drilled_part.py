@@ -69,9 +69,8 @@ def section_line(start: FloatArray, end: FloatArray, width: float) -> FloatArray
         along = np.linalg.svd(start - start.mean(axis=0), full_matrices=False)[2][0]
     else:
         along = np.array([1.0, 0.0])
-    along = (
-        along if along[0] > 1e-9 or (abs(along[0]) <= 1e-9 and along[1] < 0) else -along
-    )  # seen from the south or west
+    if along[0] < -1e-9 or (abs(along[0]) <= 1e-9 and along[1] >= 0):
+        along = -along  # seen from the south, or from the west
     aside = np.array([-along[1], along[0]])
     off = 0.5 * (start + end) @ aside
     order = np.sort(off)

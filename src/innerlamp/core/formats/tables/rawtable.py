@@ -186,8 +186,6 @@ def numbers(
 def words_of(cells: pa.ChunkedArray | pa.Array) -> tuple[NDArray[np.int64], pa.Array]:
     """Return the number of the word of each cell (n,), and the words: each text once; a cell that is null has one of its own."""
     whole = cells.combine_chunks() if isinstance(cells, pa.ChunkedArray) else cells
-    if isinstance(whole, pa.ChunkedArray):
-        whole = pa.concat_arrays(whole.chunks) if whole.num_chunks else pa.array([], pa.string())
     coded = pc.dictionary_encode(whole, null_encoding="encode")
     return coded.indices.to_numpy(zero_copy_only=False).astype(np.int64), coded.dictionary.cast(pa.string())
 
