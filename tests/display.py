@@ -7,6 +7,8 @@ import shutil
 
 import pytest
 
+from innerlamp.display import closed
+
 
 def serve() -> None:
     """Start an X server without a screen, of the size that the program is made for, and name it in the environment.
@@ -16,8 +18,9 @@ def serve() -> None:
     read, write = os.pipe()
     os.set_inheritable(write, True)
     words = ["setpriv", "--pdeathsig", "TERM", "Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24"]
+    guarded = closed()
     nowhere = [(os.POSIX_SPAWN_OPEN, fd, os.devnull, os.O_WRONLY, 0) for fd in (1, 2)]
-    os.posix_spawnp(words[0], [*words, "-nolisten", "tcp", "+extension", "GLX"], os.environ, file_actions=nowhere)
+    os.posix_spawnp(words[0], [*words, *guarded], os.environ, file_actions=nowhere)
     os.close(write)
     with os.fdopen(read) as told:
         number = told.readline().strip()

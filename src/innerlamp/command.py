@@ -6,6 +6,7 @@ is held to the memory that one may take, and it ends when the one that waits for
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import os
 import signal
@@ -13,17 +14,30 @@ import sys
 import traceback
 from collections.abc import Callable
 
-_APART = ("apply", "bring", "check", "compare", "export", "findings", "items", "refresh", "systems")
+_APART = ("apply", "bring", "change", "check", "compare", "export", "findings", "items", "new", "refresh", "systems")
 _DIE_WITH_PARENT = 1  # PR_SET_PDEATHSIG of Linux's prctl
 
 
 def entry() -> int:
     """Run the command line with the words that the program was started with; returns the exit code."""
     from .cli import main
+    from .core import limits
+    from .core.errors import LampError
 
+    try:
+        limits.allowed()
+    except LampError as error:
+        print(f"inner-lamp: {error}", file=sys.stderr)
+        return 2
     if len(sys.argv) < 2 or sys.argv[1] not in _APART:
         return main()
     return apart(main)
+
+
+def _stop_once(*_: object) -> None:
+    """Stop what runs; being told twice does not break off what puts things in order."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    raise KeyboardInterrupt
 
 
 def apart(run: Callable[[], int]) -> int:
@@ -36,6 +50,7 @@ def apart(run: Callable[[], int]) -> int:
         code = 3
         try:
             ctypes.CDLL(None).prctl(_DIE_WITH_PARENT, signal.SIGKILL)
+            signal.signal(signal.SIGINT, _stop_once)
             if os.getppid() == parent:
                 from .core import limits
 
@@ -56,8 +71,9 @@ def apart(run: Callable[[], int]) -> int:
         try:
             _, status = os.waitpid(child, 0)
             break
-        except KeyboardInterrupt:  # the other process got it too and ends by itself
-            continue
+        except KeyboardInterrupt:  # from a keyboard the other process got it too; sent to this one alone it did not
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(child, signal.SIGINT)
     if os.WIFSIGNALED(status):
         name = signal.Signals(os.WTERMSIG(status)).name
         hint = " (perhaps there was not enough memory)" if name in ("SIGKILL", "SIGBUS") else ""

@@ -92,10 +92,20 @@ def command() -> str:
     script = Path(sys.argv[0])
     found = shutil.which("inner-lamp") if script.name != "inner-lamp" else str(script.resolve())
     words = [found] if found and Path(found).is_file() else [sys.executable, "-m", "innerlamp"]
-    plain = all(c.isalnum() or c in "/._-" for word in words for c in word)
-    return (
-        " ".join(words) if plain else " ".join('"' + w.replace("\\", "\\\\").replace('"', '\\"') + '"' for w in words)
-    )
+    return " ".join(quoted(word) for word in words)
+
+
+def quoted(word: str) -> str:
+    """Return a word of a command as `Exec` of a desktop entry wants it.
+
+    Desktop Entry Specification 1.5, "The Exec key": what a shell would take for its own stands behind a backslash in
+    quotes, a percent sign is written twice, and each backslash again twice, as in every value of such a file.
+    """
+    word = word.replace("%", "%%")
+    if word and all((c.isascii() and c.isalnum()) or c in "/._-%" for c in word):
+        return word
+    inside = "".join("\\" + c if c in '"`$\\' else c for c in word)
+    return '"' + inside.replace("\\", "\\\\").replace("\n", "\\n").replace("\t", "\\t").replace("\r", "\\r") + '"'
 
 
 def install(home: Path | None = None) -> list[Path]:

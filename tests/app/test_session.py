@@ -23,7 +23,7 @@ from innerlamp.app.panes.sheets.page_pane import PagePane
 from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.jobs.runner import Runner
-from innerlamp.core.project.store import stage
+from innerlamp.core.project.store import Store, stage
 
 from .conftest import finish_jobs, widget_image
 
@@ -307,3 +307,19 @@ def test_a_project_from_elsewhere_is_trusted_from_the_menu_and_one_s_own_at_once
     settle(window)
     window._show_trust()
     assert window.trust.isChecked()
+
+
+@pytest.mark.parametrize("odd", ["x", 1e308, [{"item": 5}], {"kinds": [[5]], "a": [1], "tracks": {"b": 1}}])
+def test_view_settings_of_any_type_open_and_are_passed_over(
+    window: Window, demo_path: Path, tmp_path: Path, odd: object
+) -> None:
+    copy = tmp_path / "Emberlow.lamp"
+    shutil.copytree(demo_path, copy)
+    with Store.open(copy) as store:
+        keys = ("panes", "section", "selected", "corridor", "side", "section look", "exaggeration", "selections")
+        store.set_workspace(dict.fromkeys((*keys, "log", "section looks", "views", "demo", "demo complete"), odd))
+    assert window.open_path(copy) and settle(window)
+    assert window.ctx.view.corridor == 50.0 and window.ctx.view.exaggeration == 0.0
+    window.centre.frames[0].show_kind("table")
+    window.ctx.select_item(next(e.id for e in window.ctx.entries() if e.kind == "holes"))
+    assert settle(window) and len(window.ctx.entries()) > 10

@@ -111,7 +111,7 @@ def test_a_workbook_with_one_far_cell_or_very_many_sheets_is_refused_before_it_i
     far = f'{near}<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>'
     path = workbook(tmp_path / "far.xlsx", far)
     assert path.stat().st_size < 3000
-    with pytest.raises(InputError, match=r"16,384 × 1,048,576 cells"):
+    with pytest.raises(InputError, match="does not look like a table"):
         tables_in.read(path, Findings())
     with pytest.raises(InputError, match=r"20,000 tables; at most 300"):
         tables_in.parts(workbook(tmp_path / "many.xlsx", near, 20_000))

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+import os
+import re
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -11,7 +14,9 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from innerlamp import command, desktop
 from innerlamp.api import Project
+from innerlamp.core import limits
 from innerlamp.core.compute.gridding import contouring
 from innerlamp.core.compute.potential import fields, parts
 from innerlamp.core.errors import InputError
@@ -137,3 +142,73 @@ def test_proposed_contours_are_never_too_many() -> None:
     values[30, 30] = 900.0  # one cell far off
     levels = contouring.even_levels(values, contouring.propose_interval(values))
     assert 10 < len(levels) <= contouring.MOST_LEVELS
+
+
+@pytest.mark.parametrize("odd", ["a lot", "-3G", "3G3", "12 giga", "1e9", "٣G", "nan"])
+def test_an_amount_of_memory_that_is_none_is_said_by_the_command(odd: str) -> None:
+    words = [sys.executable, "-P", "-c", "import sys; from innerlamp.command import entry; sys.exit(entry())", "ops"]
+    done = subprocess.run(words, env=os.environ | {limits.VARIABLE: odd}, capture_output=True, text=True, check=False)
+    assert done.returncode == 2 and "no amount" in done.stderr and "Traceback" not in done.stderr
+
+
+def test_an_amount_of_memory_beyond_all_bounds_is_no_limit(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(limits.VARIABLE, "9" * 18 + "T")
+    limits.fits(1e15, "A great deal", "")
+
+
+WAITING = """
+import signal, sys
+from innerlamp.command import apart
+def work():
+    try:
+        print("begun", flush=True)
+        signal.pause()
+    except KeyboardInterrupt:
+        signal.raise_signal(signal.SIGINT)  # as from a keyboard: the one that waits is told, and so is this one
+        print("put in order", flush=True)
+        return 130
+sys.exit(apart(work))
+"""
+
+
+def test_a_signal_to_the_command_alone_stops_its_work_and_what_puts_it_in_order_is_not_broken_off() -> None:
+    with subprocess.Popen([sys.executable, "-P", "-c", WAITING], stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None and process.stdout.readline() == "begun\n"
+        process.send_signal(signal.SIGINT)
+        assert process.stdout.read() == "put in order\n"
+        assert process.wait(30) == 130
+
+
+def test_commands_that_read_files_or_write_projects_are_all_held(monkeypatch: pytest.MonkeyPatch) -> None:
+    held: list[str] = []
+    monkeypatch.setattr(command, "apart", lambda _: held.append(sys.argv[1]) or 0)
+    for word in ("new", "change", "apply", "bring", "check", "refresh", "export", "findings", "items", "compare"):
+        monkeypatch.setattr(sys, "argv", ["inner-lamp", word])
+        assert command.entry() == 0 and held[-1] == word
+
+
+@pytest.mark.parametrize(
+    "word", ["/opt/a b/x", "/a%20/%F", "/a$HOME/`id`/x", '/a"b\\c/x', "/a\\$b/x", "/a;b&c|d/x", "/ä/x"]
+)
+def test_a_menu_entry_starts_just_what_it_names(word: str) -> None:
+    """Desktop Entry Specification 1.5: values are unescaped first, then what is in quotes as a shell does it; %% is %."""
+    value = desktop.quoted(word)
+    plain = re.sub(r"\\([sntr\\])", lambda m: {"s": " ", "n": "\n", "t": "\t", "r": "\r"}.get(m[1], "\\"), value)
+    shell = subprocess.run(["bash", "-c", f"printf %s {plain}"], capture_output=True, text=True, check=True)
+    assert shell.stdout.replace("%%", "%") == word
+    assert "%" not in value.replace("%%", "")
+
+
+def test_nobody_else_gets_into_a_virtual_display(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "XAUTHORITY"):
+        monkeypatch.delenv(name, raising=False)
+    monkeypatch.setenv("XAUTHORITY", str(tmp_path / "other"))
+    text = (
+        "import os, subprocess, sys; from innerlamp.display import ensure_display; ensure_display()\n"
+        "words = [sys.executable, '-c', 'from PySide6.QtGui import QGuiApplication as A; A([]); print(1)']\n"
+        "told = [subprocess.run(words, env=os.environ | {'XAUTHORITY': key}, capture_output=True, text=True).stdout\n"
+        "        for key in (os.environ['XAUTHORITY'], '/dev/null')]\n"
+        "print(told, oct(os.stat(os.environ['XAUTHORITY']).st_mode & 0o777))"
+    )
+    done = subprocess.run([sys.executable, "-P", "-c", text], capture_output=True, text=True, check=True)
+    assert done.stdout == "['1\\n', ''] 0o600\n"

@@ -8,9 +8,10 @@ import re
 import resource
 
 from .errors import InputError
+from .shown import clipped
 
 VARIABLE = "INNER_LAMP_MEMORY"
-_LEAST, _PART = 2_000_000_000, 0.9
+_LEAST, _PART, _MOST = 2_000_000_000, 0.9, 2**60
 _UNITS = {"": 1, "k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
 
 
@@ -24,10 +25,12 @@ def allowed() -> int:
     """
     said = os.environ.get(VARIABLE, "").strip()
     if said:
-        found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*([kmgt]?)b?", said.lower())
+        found = re.fullmatch(r"([0-9]{1,18}(?:\.[0-9]{1,18})?)\s*([kmgt]?)b?", said.lower())
         if found is None:
-            raise InputError(f"{VARIABLE} is '{said}', which is no amount", fix="Write for example 12G")
-        return max(int(float(found.group(1)) * _UNITS[found.group(2)]), 100_000_000)
+            raise InputError(
+                f"{VARIABLE} is {clipped(ascii(said), 40)}, which is no amount", fix="Write for example 12G"
+            )
+        return min(max(int(float(found.group(1)) * _UNITS[found.group(2)]), 100_000_000), _MOST)
     import psutil
 
     return max(int(0.8 * psutil.virtual_memory().total), _LEAST)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 from ...core.declaring.operation import Cost
 from ...core.items.legend import CLASS_COLOURS
 from ...core.operations.geology.units.contact_table import NONE
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 from .form_state import FormState
 from .previews import Preview
 from .table_field import TableField
@@ -81,7 +81,7 @@ class ContactsPreview(Preview):
         for column, name in enumerate(touching):
             head_item = self.grid.horizontalHeaderItem(column)
             if head_item is not None:
-                head_item.setToolTip(name)
+                head_item.setToolTip(plain_tip(name))
         self.grid.setVerticalHeaderLabels(touching)
         self.pairs = {}
         known = {(one, other): pair for pair in cost.contacts for one, other in (pair[:2],)}
@@ -98,7 +98,7 @@ class ContactsPreview(Preview):
                     cell.setText(str(pair[2]) if pair[3] != NONE else f"({pair[2]})")
                     cell.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
                     cell.setToolTip(
-                        f"{pair[0]} and {pair[1]} touch {pair[2]} times; they feed the surface of {pair[3]}"
+                        plain_tip(f"{pair[0]} and {pair[1]} touch {pair[2]} times; they feed the surface of {pair[3]}")
                     )
                     cell.setBackground(QBrush(self._shade(pair[3], units)))
                     cell.setForeground(QBrush(QColor(theme.bad if pair[3] == NONE else "#1F2328")))

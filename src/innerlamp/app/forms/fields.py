@@ -16,7 +16,7 @@ from ...core.items.attributes import Attribute
 from ...core.numbers import number_or_none
 from ..base import settings
 from ..context.context import Area, Context
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 from .field_base import FieldWidget, as_text
 from .table_field import TableField
 
@@ -290,7 +290,7 @@ class AreaField(FieldWidget):
         x, y = np.array(self.corners).T
         size = 0.5 * abs(float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))))
         self.words.setText(f"{size / 1e6:,.2f} km²")
-        self.words.setToolTip(f"{len(self.corners)} corners")
+        self.words.setToolTip(plain_tip(f"{len(self.corners)} corners"))
 
 
 def widget_for(info: FieldInfo) -> FieldWidget:

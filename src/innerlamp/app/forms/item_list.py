@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from ...core.declaring.operation import Input
+from ..theme.plain import plain_tip
 
 _ID = Qt.ItemDataRole.UserRole
 
@@ -20,7 +21,7 @@ class ItemList(QListWidget):
     def __init__(self, slot: Input) -> None:
         super().__init__()
         self.setObjectName(slot.slot)
-        self.setToolTip(f"{slot.help or slot.label}. Space checks a row; drag rows into another order")
+        self.setToolTip(plain_tip(f"{slot.help or slot.label}. Space checks a row; drag rows into another order"))
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setMaximumHeight(110)
         self._filling = False

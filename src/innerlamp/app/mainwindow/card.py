@@ -33,7 +33,7 @@ from ...core.numbers import parse_number
 from ...core.project import trail
 from ...core.project.records import Entry, Notice
 from ..context.context import Context
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 from .cutoff_slider import CutoffSlider
 from .difference import DifferenceCard
 from .item_history import HistoryList
@@ -215,13 +215,17 @@ class Card(QScrollArea):
         cut.setObjectName("legend_cutoff")
         cut.setPlaceholderText("none")
         cut.setMinimumWidth(30)
-        cut.setToolTip(f"Cut-off{f', {legend.unit}' if legend.unit else ''}: what lies below is hidden, in all panes")
+        cut.setToolTip(
+            plain_tip(f"Cut-off{f', {legend.unit}' if legend.unit else ''}: what lies below is hidden, in all panes")
+        )
         cut.editingFinished.connect(lambda: self._number(cut, legend, "cutoff"))
         for name, value in (("low", legend.low), ("high", legend.high)):
             edit = QLineEdit(f"{value:g}")
             edit.setObjectName(f"legend_{name}")
             edit.setMinimumWidth(30)
-            edit.setToolTip(f"Value at the {name} end of the ramp{f', {legend.unit}' if legend.unit else ''}")
+            edit.setToolTip(
+                plain_tip(f"Value at the {name} end of the ramp{f', {legend.unit}' if legend.unit else ''}")
+            )
             edit.editingFinished.connect(lambda edit=edit, name=name: self._number(edit, legend, name))
             ends.addWidget(edit)
         form.addRow("From, to", ends)
@@ -273,7 +277,7 @@ class Card(QScrollArea):
         fold.setObjectName("origin")
         fold.setCheckable(True)
         fold.setChecked(self.origin_open)
-        fold.setToolTip(f"Origin: what it was made from, what uses it, its recipe and edits ({version})")
+        fold.setToolTip(plain_tip(f"Origin: what it was made from, what uses it, its recipe and edits ({version})"))
         fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         box.addWidget(fold)
         inner = QWidget()

@@ -16,6 +16,7 @@ from ...core.items.legend import Legend, position, value_at
 from ..context.context import Context
 from ..painters.kit.colours import colour_at
 from ..session.legends import values_of
+from ..theme.plain import plain_tip
 
 _BARS, _HIGH, _EDGE = 56, 46, 5
 
@@ -51,7 +52,9 @@ class CutoffSlider(QWidget):
         self.setAccessibleName(f"Cut-off of {legend.label}")
         unit = f" {legend.unit}" if legend.unit else ""
         self.setToolTip(
-            f"Cut-off{unit}: what lies below is hidden in all panes. Drag the line or use the arrow keys; Delete takes it off."
+            plain_tip(
+                f"Cut-off{unit}: what lies below is hidden in all panes. Drag the line or use the arrow keys; Delete takes it off."
+            )
         )
         self.axis = axis_of(legend)
         self.counts = histogram(values_of(item, legend.attribute), self.axis)

@@ -20,7 +20,7 @@ from ...core.items.base import Item, rows_of_table
 from ...core.items.points import PointSet
 from ...core.project.records import Entry
 from ..context.context import Context
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 
 _SHOWN = 200  # rows
 _READ = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
@@ -58,7 +58,9 @@ class MissList(QWidget):
             for column, text in enumerate((str(row.hole), str(row.surface), f"{row.distance:.1f}")):
                 cell = QTableWidgetItem(text)
                 cell.setFlags(_READ)
-                cell.setToolTip(f"{row.hole}: the surface of {row.surface} {row.what}, by {row.distance:.1f} m")
+                cell.setToolTip(
+                    plain_tip(f"{row.hole}: the surface of {row.surface} {row.what}, by {row.distance:.1f} m")
+                )
                 self.table.setItem(k, column, cell)
         self.table.setFixedHeight(26 + 20 * min(len(self.rows), 7))
         self.table.itemSelectionChanged.connect(self._go)

@@ -13,7 +13,7 @@ from ...core.project.records import Notice
 from ..context.context import Context
 from ..panes.base.pane import Pane
 from ..panes.table import PANES
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 from .pane_head import HeadTools
 from .pane_legend import KINDS as LEGEND_KINDS
 from .pane_legend import PaneLegend
@@ -140,7 +140,7 @@ class PaneFrame(QFrame):
         """Take a new number among the panes."""
         self.number = number
         key = f" (Alt+{number + 1})" if number < 9 else ""
-        self.fill.setToolTip(f"Fill the centre with this pane, or give the others back{key}")
+        self.fill.setToolTip(plain_tip(f"Fill the centre with this pane, or give the others back{key}"))
 
     def _fill_menu(self, menu: QMenu) -> None:
         menu.clear()

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from ...core.items.kinds import KINDS
 from ...core.project.records import Notice
 from ..context.context import Context
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 
 ID = Qt.ItemDataRole.UserRole
 ORDER = (
@@ -151,8 +151,10 @@ class Shelf(QWidget):
                 facts = "\n".join(f"{k}: {v}" for k, v in entry.facts.items())
                 row.setToolTip(
                     0,
-                    f"{entry.name}\n{facts}\nClick the lamp (or press Space) to light or dim it in all panes, with "
-                    "all that is selected. Shift+Space lights only what is selected, and the others again.",
+                    plain_tip(
+                        f"{entry.name}\n{facts}\nClick the lamp (or press Space) to light or dim it in all panes, with "
+                        "all that is selected. Shift+Space lights only what is selected, and the others again."
+                    ),
                 )
                 if mark and "held" not in mark:
                     row.setForeground(0, QBrush(QColor(theme.stale)))

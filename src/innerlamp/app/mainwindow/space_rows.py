@@ -21,6 +21,7 @@ from ...core.numbers import parse_number
 from ...core.project.records import Entry
 from ..context.context import Context
 from ..painters.kit.fading import sensitivity_of
+from ..theme.plain import plain_tip
 from .style_rows import choice
 
 _FORM_TIPS = {
@@ -139,7 +140,7 @@ class _SliceSlider(QSlider):
         self.ctx, self.id, self.axis = ctx, entry.id, axis
         self.setObjectName(f"slice{axis}")
         self.setAccessibleName(f"Slice across the {name}")
-        self.setToolTip(f"Where the slice across the {name} lies, in percent of the model")
+        self.setToolTip(plain_tip(f"Where the slice across the {name} lies, in percent of the model"))
         self.setRange(0, 100)
         self.setPageStep(10)
         self.setValue(round(100 * entry.style.slices[axis]))

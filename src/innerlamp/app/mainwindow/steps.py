@@ -29,7 +29,7 @@ from ..forms.form import OperationForm
 from ..forms.intake_form import IntakeForm
 from ..sequences.intake_queue import IntakeQueue
 from ..theme.icons import area_icon
-from ..theme.plain import Label
+from ..theme.plain import Label, plain_tip
 
 STEPS_WIDTH, FORM_WIDTH, INTAKE_WIDTH = 208, 286, 430
 
@@ -89,7 +89,7 @@ class Steps(QFrame):
             button.setIconSize(QSize(24, 24))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setFixedWidth(82)
-            button.setToolTip(f"{area} (Ctrl+{number + 1})")
+            button.setToolTip(plain_tip(f"{area} (Ctrl+{number + 1})"))
             self.buttons.addButton(button, number)
             column.addWidget(button)
         column.addStretch(1)
@@ -171,7 +171,7 @@ class Steps(QFrame):
         button = QPushButton(self._in_lines(f"{mark.sign}  {op.title}"))
         button.setObjectName("step")
         button.setAccessibleName(op.title)
-        button.setToolTip(f"{op.help}\n({mark.words}{f'; last: {mark.last}' if mark.last else ''})")
+        button.setToolTip(plain_tip(f"{op.help}\n({mark.words}{f'; last: {mark.last}' if mark.last else ''})"))
         button.setEnabled(self.ctx.store is not None)
         button.clicked.connect(lambda _=False, op=op: self.open_form(op.name))
         box.addWidget(button)

@@ -131,7 +131,7 @@ class OpacitySlider(QSlider):
         self._rest.start()
 
     def _tip(self) -> None:
-        self.setToolTip(f"Opacity: {self.value()} %")
+        self.setToolTip(plain_tip(f"Opacity: {self.value()} %"))
 
     def _set(self) -> None:
         if self.isSliderDown():

@@ -58,7 +58,11 @@ class DemoInWindow(OneByOne[build.Step]):
             return
         known = store_now.workspace("demo")
         there = {e.id for e in self.ctx.entries()}
-        self.ids = {str(k): str(v) for k, v in known.items() if v in there} if isinstance(known, dict) else {}
+        self.ids = (
+            {str(k): v for k, v in known.items() if isinstance(v, str) and v in there}
+            if isinstance(known, dict)
+            else {}
+        )
         self.path = place
         self._take_up()
         self.go_on()

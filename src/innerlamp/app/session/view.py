@@ -53,10 +53,10 @@ class ViewState:
         return cls(
             selected=selected if any(e.id == selected for e in store.entries()) else "",
             section=_section(line),
-            corridor=float(store.workspace("corridor", 50.0)),
+            corridor=_between(store.workspace("corridor", 50.0), 0.1, 1e6, 50.0),
             side=next((s for s in SIDES if s == store.workspace("side")), "both sides"),
             look=from_data(store.workspace("section look", {})),
-            exaggeration=float(store.workspace("exaggeration", 0.0)),
+            exaggeration=_between(store.workspace("exaggeration", 0.0), 0.0, 1e4, 0.0),
         )
 
     def save(self, store: Store) -> None:
@@ -74,9 +74,14 @@ class ViewState:
         )
 
 
+def _between(value: float, low: float, high: float, usual: float) -> float:
+    return value if low <= value <= high else usual
+
+
 def _section(places: object) -> SectionPlane | None:
     """The section of a project's memory; what is none is passed over."""
     try:
-        return SectionPlane.along(np.asarray(places, dtype=float)) if places else None
-    except (ValueError, TypeError):
+        told = np.asarray(places, dtype=float) if places else None
+        return SectionPlane.along(told) if told is not None and np.isfinite(told).all() else None
+    except (ValueError, TypeError, OverflowError):
         return None

@@ -7,6 +7,8 @@ computation lives in `core.compute` and drawing in `app`.
 from __future__ import annotations
 
 import dataclasses
+import json
+import typing
 import weakref
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -16,8 +18,10 @@ from typing import Any, ClassVar, Self
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+from pydantic import TypeAdapter, ValidationError
 
 from ..geometry.mesh import Mesh
+from ..shown import clipped
 from .attributes import Attribute, described, roles_told, told_by, told_of_old
 from .frozen import frozen, kept
 
@@ -25,6 +29,8 @@ FloatArray = NDArray[np.float64]
 Bounds = tuple[float, float, float, float, float, float]
 EMPTY_BOUNDS: Bounds = (np.nan,) * 6
 _ATTRIBUTES: dict[int, dict[str, Attribute]] = {}  # of items that live, by their id
+
+_PLAIN_TYPES: dict[type, dict[str, TypeAdapter[Any]]] = {}
 
 
 def html_table(rows: Iterable[Iterable[str]], head: Iterable[Iterable[str]] = ()) -> str:
@@ -129,10 +135,18 @@ class Item:
 
     @classmethod
     def from_parts(cls, parts: Parts) -> Self:
-        """Put an item together again; unknown names of newer writers are ignored."""
+        """Put an item together again; unknown names of newer writers are ignored.
+
+        Raises
+        ------
+        ValueError, LookupError, TypeError
+            When a part is missing, or a value is not of the type that the item declares: it may come from anywhere.
+        """
         values: dict[str, Any] = {}
         for field_name in (each.name for each in dataclasses.fields(cls)):
             for name in (field_name, cls.formerly.get(field_name, "")):
+                if field_name in _plain_types(cls) and (name in parts.tables or name in parts.arrays):
+                    raise TypeError(f"'{name}' can't be a table or an array")
                 if name in parts.tables:
                     values[field_name] = parts.tables[name]
                 elif name in parts.arrays:
@@ -145,7 +159,9 @@ class Item:
                     elif isinstance(value, dict) and "@keys" in value:
                         source: Mapping[str, Any] = {**parts.tables, **parts.arrays}
                         value = {key: source[f"{name}/{key}"] for key in value["@keys"]}
-                    values[field_name] = tuple(value) if isinstance(value, list) else value
+                    else:
+                        value = _plain(cls, field_name, value)
+                    values[field_name] = value
         item = cls(**values)
         return item if "quantities" in parts.meta else item.as_today()
 
@@ -159,6 +175,35 @@ class Item:
         """Return an item that was written before attributes had quantities, with those that its headings tell."""
         told, roles = told_of_old(self.attributes)
         return dataclasses.replace(self, quantities=told, roles=roles)
+
+
+def _plain_types(cls: type[Item]) -> dict[str, TypeAdapter[Any]]:
+    """What the fields of an item are that no file holds."""
+    if cls not in _PLAIN_TYPES:
+        hints = typing.get_type_hints(cls)
+        names = [each.name for each in dataclasses.fields(cls)]
+        _PLAIN_TYPES[cls] = {n: TypeAdapter(hints[n]) for n in names if not _names_data(hints[n])}
+    return _PLAIN_TYPES[cls]
+
+
+def _names_data(hint: Any) -> bool:
+    """Whether a type is one of tables, arrays or meshes, or of maps of them."""
+    held = typing.get_origin(hint) or hint
+    if isinstance(held, type) and issubclass(held, pd.DataFrame | np.ndarray | Mesh):
+        return True
+    return any(_names_data(each) for each in typing.get_args(hint))
+
+
+def _plain(cls: type[Item], name: str, value: Any) -> Any:
+    """Return a value from the catalogue as the type that its field declares."""
+    if name not in _plain_types(cls):
+        if value in (None, {}):  # a map without tables, an array that is not there
+            return value
+        raise TypeError(f"'{name}' must be in a file of its own")
+    try:
+        return _plain_types(cls)[name].validate_json(json.dumps(value), strict=True)
+    except ValidationError as error:
+        raise TypeError(f"'{name}' can't be {clipped(repr(value), 60)}: {error.errors()[0]['msg']}") from error
 
 
 def _is_map_of(value: object, kind: type) -> bool:

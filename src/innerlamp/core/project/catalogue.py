@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import functools
 import hashlib
 import json
 import os
@@ -15,27 +14,13 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from ..errors import ProjectError
+from ..crs import parse_crs
+from ..errors import CrsError, ProjectError
 from ..items.attributes import Attribute, told_of_old
-from . import seals
+from . import own_tables, seals
 from .records import Recipe
 
-SCHEMA = 4
-TABLES = """
-CREATE TABLE meta(key TEXT PRIMARY KEY, value TEXT NOT NULL);
-CREATE TABLE text(name TEXT PRIMARY KEY, text TEXT NOT NULL);
-CREATE TABLE origin(id INTEGER PRIMARY KEY AUTOINCREMENT, parent INTEGER, recipe TEXT NOT NULL, key TEXT NOT NULL);
-CREATE INDEX origin_key ON origin(key);
-CREATE TABLE version(id INTEGER PRIMARY KEY AUTOINCREMENT, item TEXT NOT NULL, kind TEXT NOT NULL,
-    manifest TEXT NOT NULL, origin INTEGER, facts TEXT NOT NULL, bounds TEXT NOT NULL,
-    attributes TEXT NOT NULL, crs TEXT NOT NULL, made_at TEXT NOT NULL);
-CREATE INDEX version_origin ON version(origin);
-CREATE TABLE head(key TEXT PRIMARY KEY, state TEXT NOT NULL);
-CREATE TABLE legend(key TEXT PRIMARY KEY, state TEXT NOT NULL);
-CREATE TABLE change(id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, at TEXT NOT NULL,
-    done INTEGER NOT NULL, cause INTEGER, bytes INTEGER NOT NULL, entries TEXT NOT NULL);
-CREATE TABLE workspace(key TEXT PRIMARY KEY, value TEXT NOT NULL);
-"""
+SCHEMA = max(own_tables.OF_SCHEMA)
 # What reading a damaged row of the catalogue leads to.
 DAMAGED = (ValueError, KeyError, TypeError, AttributeError, IndexError, OverflowError, RecursionError)
 _LONG = 2000  # characters from which a text is kept once under its name, whoever uses it
@@ -94,15 +79,13 @@ def connect(path: Path, write: bool) -> sqlite3.Connection:
     db: sqlite3.Connection | None = None
     try:
         db = _open(file, write)
+        found = own_tables.number_of(db, path)
         whole = db.execute("PRAGMA quick_check(1)").fetchone()
         if whole is None or whole[0] != "ok":
             raise ProjectError(
                 "the project's catalogue is damaged", where=str(file), fix="Restore catalogue.sqlite from a back-up"
             )
-        row = db.execute("SELECT value FROM meta WHERE key='schema'").fetchone()
-        found = int(row[0]) if row else SCHEMA + 1
-        if found > SCHEMA:
-            raise ProjectError("the project was made by a newer version", where=str(path), fix="Update Inner Lamp")
+        _check_system(db, file)
         if found < SCHEMA:
             if not write:
                 copy = sqlite3.connect(":memory:", isolation_level=None)
@@ -111,9 +94,6 @@ def connect(path: Path, write: bool) -> sqlite3.Connection:
                 db.close()
                 db = copy
             _migrate(db, found)
-        there = _columns(db)
-        if any(there.get(table) != columns for table, columns in _usual_columns().items()):
-            raise ValueError("its tables are damaged")
         if write:
             seals.watch(db)
     except (sqlite3.Error, ValueError, KeyError, TypeError) as error:
@@ -171,26 +151,21 @@ def _copy(file: Path) -> sqlite3.Connection:
     return db
 
 
-def _make_tables(db: sqlite3.Connection) -> None:
-    for statement in TABLES.split(";"):
-        if statement.strip():
-            db.execute(statement)
-    db.execute(seals.TABLE)
-
-
-def _columns(db: sqlite3.Connection) -> dict[str, list[str]]:
-    names = [str(name) for (name,) in db.execute("SELECT name FROM sqlite_master WHERE type='table'")]
-    return {n: [str(row[1]) for row in db.execute("SELECT * FROM pragma_table_info(?)", (n,))] for n in names}
-
-
-@functools.cache
-def _usual_columns() -> dict[str, list[str]]:
-    db = sqlite3.connect(":memory:")
+def _check_system(db: sqlite3.Connection, file: Path) -> None:
+    row = db.execute("SELECT value FROM meta WHERE key='crs'").fetchone()
     try:
-        _make_tables(db)
-        return _columns(db)
-    finally:
-        db.close()
+        parse_crs(str(row[0]) if row else "")
+    except CrsError as error:
+        raise ProjectError(
+            "the row of the project's coordinate system is missing or damaged",
+            where=str(file),
+            fix="Restore catalogue.sqlite from a back-up",
+        ) from error
+
+
+def _make_tables(db: sqlite3.Connection) -> None:
+    for statement in own_tables.FOURTH:
+        db.execute(statement)
 
 
 # ---- long texts

@@ -9,7 +9,11 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
-from .records import Entry, Freshness
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from .records import Entry, Freshness, Recipe
 
 # Whether what is used of an item (these attributes, None for all) is the same in two versions of it.
 Same = Callable[[int, int, Sequence[str] | None], bool]
@@ -23,52 +27,79 @@ def judge(all_entries: Iterable[Entry], same: Same | None = None) -> dict[str, F
     because it, or something that it is made from, is held.
     """
     entries = {e.id: e for e in all_entries}
-    return _judge(entries, _circles(entries), same)
+    circles = _circles(entries)
+    done: dict[str, Freshness] = {}
+    for entry in _inputs_first(entries, circles):
+        done[entry.id] = _look(entry, entries, circles, done, same)
+    return {item: done[item] for item in entries}
 
 
-def _moved(entry: Entry, item: str, version: int, now: int, same: Same | None) -> bool:
-    """Whether a step of an entry read something of an input that is another in its present version."""
-    if version == now:
-        return False
-    if same is None:
-        return True
+def _look(
+    entry: Entry,
+    entries: Mapping[str, Entry],
+    circles: set[tuple[str, str]],
+    done: Mapping[str, Freshness],
+    same: Same | None,
+) -> Freshness:
+    """State of one item, when those of its inputs are known."""
+    if entry.dated or not entry.needs:
+        return "source"
+    moved, waits, behind = False, False, False
+    readers: _Readers | None = None
+    for item, version in entry.needs:
+        source = entries.get(item)
+        if source is None or source is entry or (entry.id, item) in circles:
+            continue
+        if not moved and version != source.version:
+            readers = readers or _readers(entry)
+            moved = _moved(readers.get((item, version), []), version, source.version, same)
+        above = done.get(item, "fresh")  # a loop in a damaged catalogue ends here
+        waits |= above == "stale"
+        behind |= above == "behind"
+    if moved or waits:
+        return "behind" if entry.held else "stale"
+    return "behind" if behind else "fresh"
+
+
+# Steps and slots that read a version of an item.
+_Readers = dict[tuple[str, int], list[tuple[Recipe, str]]]
+
+
+def _readers(entry: Entry) -> _Readers:
+    found: _Readers = {}
     for step in entry.chain:
         for slot, pairs in step.inputs.items():
-            if (item, version) in pairs and not (slot in step.reads and same(version, now, step.reads[slot])):
-                return True
-    return False
+            for pair in pairs:
+                found.setdefault(pair, []).append((step, slot))
+    return found
 
 
-def _judge(
-    entries: Mapping[str, Entry], circles: set[tuple[str, str]], same: Same | None = None
-) -> dict[str, Freshness]:
-    done: dict[str, Freshness] = {}
+def _moved(readers: Sequence[tuple[Recipe, str]], version: int, now: int, same: Same | None) -> bool:
+    """Whether a step read something of an input that is another in its present version."""
+    if same is None:
+        return True
+    return any(not (slot in step.reads and same(version, now, step.reads[slot])) for step, slot in readers)
 
-    def look(entry: Entry) -> Freshness:
-        if entry.id in done:
-            return done[entry.id]
-        if entry.dated or not entry.needs:
-            done[entry.id] = "source"
-            return "source"
-        done[entry.id] = "fresh"  # guards against a loop in a damaged catalogue
-        moved, waits, behind = False, False, False
-        for item, version in entry.needs:
-            source = entries.get(item)
-            if source is None or source is entry or (entry.id, item) in circles:
-                continue
-            above = look(source)
-            moved = moved or _moved(entry, item, version, source.version, same)
-            waits |= above == "stale"
-            behind |= above == "behind"
-        if moved or waits:
-            done[entry.id] = "behind" if entry.held else "stale"
-        elif behind:
-            done[entry.id] = "behind"
-        return done[entry.id]
 
-    for each in entries.values():
-        look(each)
-    return done
+def _inputs_first(entries: Mapping[str, Entry], circles: set[tuple[str, str]]) -> list[Entry]:
+    """Entries in an order in which each comes after those that it is made from, however deep they hang."""
+    out: list[Entry] = []
+    seen: set[str] = set()
+    for first in entries:
+        ahead = [(first, False)]
+        while ahead:
+            item, below_done = ahead.pop()
+            if below_done:
+                out.append(entries[item])
+            elif item not in seen:
+                seen.add(item)
+                ahead.append((item, True))
+                ahead += [(i, False) for i in _above(entries[item]) if i in entries and (item, i) not in circles]
+    return out
+
+
+def _above(entry: Entry) -> set[str]:
+    return set() if entry.dated else {i for i, _ in entry.needs}
 
 
 def made_of(entries: Mapping[str, Entry], item: str, other: str) -> bool:
@@ -76,9 +107,7 @@ def made_of(entries: Mapping[str, Entry], item: str, other: str) -> bool:
     ahead, seen = [item], {item}
     while ahead:
         entry = entries.get(ahead.pop())
-        if entry is None or entry.dated:
-            continue
-        for above in {i for i, _ in entry.needs} - seen:
+        for above in _above(entry) - seen if entry is not None else ():
             if above == other:
                 return True
             seen.add(above)
@@ -91,13 +120,24 @@ def _circles(entries: Mapping[str, Entry]) -> set[tuple[str, str]]:
 
     Such an edit counts as made from that input as it was: following it would never end.
     """
+    edited = {
+        e.id: inputs for e in entries.values() if e.needs and (inputs := {i for s in e.edits for i, _ in s.pairs})
+    }
+    if not edited:
+        return set()
+    # An input that was made from the item, and that the item is made from: both are in one knot of the graph.
+    number = {item: k for k, item in enumerate(entries)}
+    arrows = [(k, number[i]) for item, k in number.items() for i in _above(entries[item]) if i in number]
+    if not arrows:
+        return set()
+    rows, columns = np.array(arrows).T
+    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(len(number), len(number)))
+    knots = connected_components(graph.tocsr(), directed=True, connection="strong")[1]
     return {
-        (entry.id, item)
-        for entry in entries.values()
-        if entry.needs
-        for step in entry.edits
-        for item, _ in step.pairs
-        if made_of(entries, item, entry.id)
+        (item, i)
+        for item, inputs in edited.items()
+        for i in inputs
+        if i in number and i != item and knots[number[i]] == knots[number[item]]
     }
 
 
@@ -105,7 +145,7 @@ def ready(all_entries: Iterable[Entry], same: Same | None = None) -> list[Entry]
     """Stale entries that can be made again now, because nothing that they are made from is stale itself."""
     entries = {e.id: e for e in all_entries}
     circles = _circles(entries)
-    state = _judge(entries, circles, same)
+    state = judge(entries.values(), same)
     return [
         e
         for e in entries.values()
@@ -130,18 +170,20 @@ def found_again(
     is computed: this is what lets undo and redo answer at once.
     """
     entries = {e.id: e for e in all_entries}
+    circles = _circles(entries)
+    state: dict[str, Freshness] = {}
+    present = {e.id: e.version for e in entries.values()}
     out: dict[str, int] = {}
-    tried: set[str] = set()
-    while True:
-        todo = [e for e in ready(entries.values(), same) if e.id not in tried]
-        if not todo:
-            return out
-        present = {e.id: e.version for e in entries.values()}
-        for entry in todo:
-            tried.add(entry.id)
-            keys = wanted_keys(entry, present)
-            version = find(entry.id, keys[-1]) if keys else 0
-            if version and version != entry.version:
-                needs = frozenset((i, present.get(i, v)) for i, v in entry.needs)
-                entries[entry.id] = dataclasses.replace(entry, version=version, needs=needs)
-                out[entry.id] = version
+    for entry in _inputs_first(entries, circles):
+        state[entry.id] = _look(entry, entries, circles, state, same)
+        waits = any(state.get(i) == "stale" for i, _ in entry.needs if (entry.id, i) not in circles)
+        if state[entry.id] != "stale" or waits:
+            continue
+        keys = wanted_keys(entry, present)
+        version = find(entry.id, keys[-1]) if keys else 0
+        if version and version != entry.version:
+            needs = frozenset((i, present.get(i, v)) for i, v in entry.needs)
+            found = dataclasses.replace(entry, version=version, needs=needs)
+            entries[entry.id], present[entry.id], out[entry.id] = found, version, version
+            state[entry.id] = _look(found, entries, circles, state, same)
+    return out

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from ..errors import ProjectError
+from . import row_models
 from .catalogue import DAMAGED, now
 
 State = dict[str, Any]
@@ -32,7 +33,7 @@ class Change:
 def _moves(text: str) -> tuple[Move, ...]:
     """The moved pointers of a stored change."""
     try:
-        return tuple((m[0], m[1], m[2], m[3]) for m in json.loads(text))
+        return tuple(row_models.moves(text))
     except DAMAGED as error:
         raise ProjectError(
             "a step of the history is damaged; what the project holds now is not touched by that",

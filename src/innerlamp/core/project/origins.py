@@ -8,7 +8,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from ..errors import ProjectError
-from . import catalogue
+from . import catalogue, row_models
 from .records import Recipe
 
 
@@ -25,7 +25,6 @@ class Origins:
     def __init__(self, db: sqlite3.Connection, broken: Collection[int] = ()) -> None:
         self._db, self._broken = db, broken
         self._known: dict[int, _Origin] = {}
-        self._needs: dict[int, frozenset[tuple[str, int]]] = {}
 
     def _path(self, origin: int | None) -> list[int]:
         """Ids from the last step to the first."""
@@ -42,7 +41,7 @@ class Origins:
                 parent = int(row[0]) if row[0] is not None else None
                 if parent is not None and parent >= origin:
                     raise ProjectError("the catalogue has a step that builds on itself", where=str(origin))
-                recipe = Recipe.from_json(catalogue.unfold(self._db, json.loads(row[1])))
+                recipe = Recipe.from_json(row_models.step(catalogue.unfold(self._db, json.loads(row[1]))))
                 self._known[origin] = _Origin(parent, recipe, row[2])
             out.append(origin)
             origin = self._known[origin].parent
@@ -55,18 +54,8 @@ class Origins:
 
     def needs(self, origin: int | None) -> frozenset[tuple[str, int]]:
         """All (item, version) pairs that the steps were made from."""
-        if origin is None:
-            return frozenset()
-        if origin not in self._needs:
-            have: frozenset[tuple[str, int]] = frozenset()
-            for each in reversed(self._path(origin)):
-                if each in self._needs:
-                    have = self._needs[each]
-                else:
-                    more = self._known[each].recipe.pairs
-                    have = have | frozenset(more) if more else have
-                    self._needs[each] = have
-        return self._needs[origin]
+        # Put together when it is asked for, as chains are: kept for each step, they would be n squared of them.
+        return frozenset(pair for i in self._path(origin) for pair in self._known[i].recipe.pairs)
 
     def extend(self, parent: int | None, steps: tuple[Recipe, ...]) -> int | None:
         """Write steps on top of a chain, within the caller's transaction; returns the last one's id."""

@@ -6,16 +6,18 @@ import json
 import re
 import sqlite3
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from pathlib import Path
 from typing import IO, Any, Self
 
-from ..errors import ProjectError
-from ..items.attributes import Attribute
+from ..crs import parse_crs
+from ..errors import CrsError, ProjectError
 from ..items.base import Item
+from ..items.kinds import KINDS
 from ..items.legend import Legend
-from ..items.style import Style
+from ..shown import clipped
 from ..signal import Signal
-from . import catalogue, lock, payload, seals
+from . import catalogue, lock, payload, row_models, seals
 from .at_hand import ItemsAtHand
 from .catalogue import Transaction
 from .history import History, State
@@ -117,33 +119,40 @@ class ProjectReading:
         )
 
     def _entry(self, key: str, text: str) -> Entry:
-        state = json.loads(text)
-        if ("head", key) in self._broken or ("version", str(state["version"])) in self._broken:
+        state = row_models.head(text)
+        if ("head", key) in self._broken or ("version", str(state.version)) in self._broken:
             raise self._damaged_head(key, text)
         row = self._db.execute(
-            "SELECT kind, origin, facts, bounds, attributes, crs, made_at FROM version WHERE id=?", (state["version"],)
+            "SELECT kind, origin, facts, bounds, attributes, crs, made_at FROM version WHERE id=?", (state.version,)
         ).fetchone()
         if row is None:
-            raise ProjectError(f"the version of '{state['name']}' is not in the catalogue", where=self.name)
+            raise ProjectError(f"the version of '{state.name}' is not in the catalogue", where=self.name)
         kind, origin, facts, bounds, attributes, crs, made_at = row
+        if kind not in KINDS:
+            raise ProjectError(
+                f"this version does not know items of kind '{clipped(str(kind), 40)}'",
+                where=state.name,
+                fix="Open the project with a newer Inner Lamp",
+            )
+        _check_words(crs, made_at)
         needs = frozenset(pair for pair in self._origins.needs(origin) if pair[0] != key)
         return Entry(
             key,
             kind,
-            state["name"],
-            state["version"],
-            state.get("held", False),
-            state.get("dated", ""),
+            state.name,
+            state.version,
+            state.held,
+            state.dated,
             self._origins.chain(origin),
             needs,
-            json.loads(facts),
-            tuple(json.loads(bounds)),
-            {n: Attribute.from_json(a) for n, a in json.loads(attributes).items()},
+            row_models.facts(facts),
+            row_models.bounds(bounds),
+            row_models.attributes(attributes),
             crs,
             made_at,
-            state.get("place", 0.0),
-            int(state.get("lit", 0)),
-            Style.from_json(state.get("style", {})),
+            state.place,
+            state.lit,
+            row_models.style(state.style),
         )
 
     def heads(self) -> dict[str, int]:
@@ -192,7 +201,7 @@ class ProjectReading:
         if row is None:
             raise ProjectError(f"there is no version {version}", where=self.name)
         try:
-            found: payload.Manifest = catalogue.unfold(self._db, json.loads(row[0]))
+            found: payload.Manifest = row_models.manifest(catalogue.unfold(self._db, json.loads(row[0])))
         except catalogue.DAMAGED as error:
             raise ProjectError(
                 f"the catalogue's entry of version {version} is damaged",
@@ -275,8 +284,10 @@ class ProjectReading:
 
     def legend(self, attribute: str) -> Legend | None:
         """The stored legend of an attribute, or None."""
-        state = None if ("legend", attribute) in self._broken else self._state("legend", attribute)
-        return Legend.from_json(state) if state else None
+        if ("legend", attribute) in self._broken:
+            return None
+        row = self._db.execute("SELECT state FROM legend WHERE key=?", (attribute,)).fetchone()
+        return row_models.legend(row[0], attribute) if row else None
 
     def undo_label(self) -> str:
         """What undo would take back, or ''."""
@@ -287,11 +298,17 @@ class ProjectReading:
         return self.history.label(done=False)
 
     def workspace(self, key: str, default: Any = None) -> Any:
-        """A remembered view setting."""
+        """A remembered view setting; one that is not of the default's type is not taken."""
         if ("workspace", key) in self._broken:  # how things were looked at is not worth a question
             return default
         row = self._db.execute("SELECT value FROM workspace WHERE key=?", (key,)).fetchone()
-        return json.loads(row[0]) if row else default
+        try:
+            found = json.loads(row[0]) if row else default
+        except catalogue.DAMAGED:
+            return default
+        if isinstance(default, float) and isinstance(found, int) and not isinstance(found, bool):
+            return float(found)
+        return found if default is None or type(found) is type(default) else default
 
     # ---- inside
 
@@ -337,7 +354,22 @@ def _broken_rows(db: sqlite3.Connection, path: Path) -> set[tuple[str, str]]:
             where=str(path / "catalogue.sqlite"),
             fix="Restore catalogue.sqlite from a back-up",
         )
+    for key, text in db.execute("SELECT key, state FROM legend"):
+        try:
+            row_models.legend(text, key)
+        except catalogue.DAMAGED:
+            found.add(("legend", str(key)))
     return found
+
+
+def _check_words(crs: str, made_at: str) -> None:
+    """Raise ValueError unless the columns of a version hold a coordinate system (or none) and a time."""
+    datetime.fromisoformat(made_at)
+    if crs:
+        try:
+            parse_crs(crs)
+        except CrsError as error:
+            raise ValueError(str(error)) from error
 
 
 def _words(entry: Entry) -> tuple[str, bool, str, float]:

@@ -21,13 +21,17 @@ def used_by(store: Store, item: str) -> list[str]:
 
 def touched_by(store: Store, item: str) -> list[str]:
     """Ids of all that was made from an item, directly or by way of others."""
-    found: list[str] = []
+    users: dict[str, list[str]] = {}
+    for entry in store.entries():
+        for above in {i for i, _ in entry.needs} - {entry.id} if not entry.dated else ():
+            users.setdefault(above, []).append(entry.id)
+    found: dict[str, None] = {}
     ahead = [item]
     while ahead:
-        more = [i for i in used_by(store, ahead.pop()) if i not in found]
-        found += more
+        more = [i for i in users.get(ahead.pop(), []) if i not in found]
+        found |= dict.fromkeys(more)
         ahead += more
-    return found
+    return list(found)
 
 
 def freshness(store: Store) -> dict[str, Freshness]:

@@ -21,7 +21,7 @@ from ....core.numbers import parse_number
 from ...context.context import Context
 from ...pages import editing
 from ...pages.writing import ENDINGS, element_picture
-from ...theme.plain import Label
+from ...theme.plain import Label, plain_tip
 from ..base.pane import ItemPane
 from .page_sheet import Sheet
 
@@ -96,8 +96,10 @@ class PagePane(ItemPane):
             edit = QLineEdit()
             edit.setObjectName(f"page_{name}")
             edit.setToolTip(
-                {"scale": "Denominator of the scale", "text": "Words; a new line is written as \\n"}.get(
-                    name, f"{words[0]} in millimetres"
+                plain_tip(
+                    {"scale": "Denominator of the scale", "text": "Words; a new line is written as \\n"}.get(
+                        name, f"{words[0]} in millimetres"
+                    )
                 )
             )
             if wide:

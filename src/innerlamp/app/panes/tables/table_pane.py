@@ -185,7 +185,15 @@ class TablePane(Pane):
         self.ctx.say(f"{len(rows):,} rows selected.")
 
     def _rules(self) -> dict[str, dict[str, str]]:
-        return dict(self.ctx.store.workspace("selections", {})) if self.ctx.store else {}
+        """Conditions that are kept by a name; what is none, as in a project of somebody else, is passed over."""
+        kept = self.ctx.store.workspace("selections", {}) if self.ctx.store else {}
+        return {
+            name: rule
+            for name, rule in kept.items()
+            if isinstance(rule, dict)
+            and {"item", "table"} <= set(rule)
+            and all(isinstance(v, str) for v in rule.values())
+        }
 
     def _fill_named(self) -> None:
         self.named.clear()

@@ -12,7 +12,7 @@ from ...errors import InputError
 from ...findings import Findings
 from .rawtable import Layout, RawTable, empty_rows, unique
 from .sheets import column_of
-from .sqlite_files import is_sqlite, opened, quoted, rows_of
+from .sqlite_files import MOST_SECONDS, TO_READ_ALL, is_sqlite, opened, quoted, rows_of
 
 MEDIUM = "database table"
 _MOST_ROWS = 20_000_000
@@ -48,7 +48,7 @@ def read(
         columns = [list(v)[:most] for v in _access_table(path, part).values()]
     else:
         limit = "" if most is None else f" LIMIT {int(most)}"
-        with opened(path) as db:
+        with opened(path, TO_READ_ALL if most is None else MOST_SECONDS) as db:
             rows = rows_of(db.execute(f"SELECT * FROM {quoted(part)}{limit}"), _MOST_ROWS, f"{path.name}#{part}")
         columns = [list(c) for c in zip(*rows, strict=True)] if rows else [[] for _ in layout.columns]
     data: dict[str, pa.Array] = {}

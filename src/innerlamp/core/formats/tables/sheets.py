@@ -5,11 +5,14 @@ from __future__ import annotations
 import datetime
 import itertools
 import re
+import tempfile
 import zipfile
 import zlib
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from xml.etree.ElementTree import ParseError
 
 import numpy as np
 import pyarrow as pa
@@ -17,12 +20,12 @@ import pyarrow as pa
 from ...errors import InputError
 from ...findings import Findings
 from ...kept import KEPT
+from .book_bounds import Bounds, bounds_of
+from .far_cells import opendocument_rows, without_blanks
 from .heading_rows import find_heading
 from .rawtable import Layout, RawTable, empty_rows, number_text
 
 _LOOKED_AT = 200
-_MOST_CELLS = 60_000_000
-_LARGEST = 8_000_000_000  # bytes when unpacked; more is no honest spreadsheet
 
 
 def parts(path: Path) -> tuple[str, ...]:
@@ -66,11 +69,11 @@ def _layout(head: list[list[Any]], path: Path, part: str) -> Layout:
 
 def read(path: Path, part: str, found: Findings, table: str, layout: Layout | None = None) -> RawTable:
     """Read all rows under the heading; cells beyond the last heading are reported."""
-    everything = list(_rows(path, part))
+    everything, lines = _numbered(path, part)
     layout = layout or _layout(everything[:_LOOKED_AT], path, part)
     count = len(layout.columns)
     rows = everything[layout.header_line :]
-    line = np.arange(layout.header_line + 1, layout.header_line + 1 + len(rows), dtype=np.int64)
+    line = lines[layout.header_line :]
     wide = [k for k, row in enumerate(rows) if len(row) > count]
     beyond = [line[k] for k in wide if any(v not in ("", None) for v in rows[k][count:])]
     if beyond:
@@ -116,77 +119,94 @@ def as_text(value: Any) -> str:
 
 
 def _rows(path: Path, part: str) -> Iterator[list[Any]]:
+    """Rows of a sheet from its top; where it is read by what is filled, long gaps are left out."""
+    if _bounds(path).sparse:
+        yield from _filled(path, part)[0]
+        return
+    with _readable(path, part):
+        yield from _book(path).get_sheet_by_name(part).iter_rows()
+
+
+def _numbered(path: Path, part: str) -> tuple[list[list[Any]], np.ndarray]:
+    """All rows of a sheet, and the number that each has there."""
+    if _bounds(path).sparse:
+        return _filled(path, part)
+    rows = list(_rows(path, part))
+    return rows, np.arange(1, len(rows) + 1, dtype=np.int64)
+
+
+def _filled(path: Path, part: str) -> tuple[list[list[Any]], np.ndarray]:
+    return KEPT.of(("filled cells", *_stamp(path), part), lambda: _read_filled(path, part))
+
+
+def _read_filled(path: Path, part: str) -> tuple[list[list[Any]], np.ndarray]:
+    with zipfile.ZipFile(path) as archive:
+        opendocument = "content.xml" in archive.namelist()
+    if opendocument:
+        return opendocument_rows(path, part)
+    with tempfile.TemporaryDirectory() as place, _readable(path, part):
+        whole = _opened(without_blanks(path, Path(place)), path).get_sheet_by_name(part)
+        rows = [list(row) for row in whole.iter_rows()]
+    told = np.array([float(row[0]) if row and row[0] not in ("", None) else np.nan for row in rows])
+    # Blank rows between two of them follow the one above.
+    known = np.where(np.isnan(told), 0, np.arange(1, len(rows) + 1))
+    before = np.maximum.accumulate(known) if rows else known
+    lines = np.arange(1, len(rows) + 1, dtype=np.int64)
+    there = before > 0
+    lines[there] = told[before[there] - 1].astype(np.int64) + lines[there] - before[there]
+    return [row[1:] for row in rows], lines
+
+
+@contextmanager
+def _readable(path: Path, part: str) -> Iterator[None]:
     from python_calamine import CalamineError
 
+    where = f"{path.name}#{part}"
     try:
-        yield from _book(path).get_sheet_by_name(part).iter_rows()
-    except (CalamineError, OSError, ValueError) as error:
-        raise InputError(f"the sheet can't be read ({error})", where=f"{path.name}#{part}") from error
+        yield
+    except (CalamineError, OSError, ValueError, ParseError) as error:
+        raise InputError(f"the sheet can't be read ({error})", where=where) from error
+    except BaseException as error:
+        if _is_panic(error):
+            raise InputError("the sheet can't be read: it is damaged, or too large", where=where) from error
+        raise
 
 
-_CELL = re.compile(rb'<(?:\w+:)?c\s[^>]*?\br="([A-Z]{1,3})(\d{1,7})"')
-# A sheet of up to 57 columns, and as many rows as a workbook can have, may be held: cells beyond are looked for first.
-_FAR = re.compile(rb'r="(?:[A-Z]{3}|B[F-Z]|[C-Z][A-Z]|[A-Z]{1,3}[2-9]\d{6}|[A-Z]{1,3}1[1-9]\d{5})')
-_REPEATED = re.compile(rb'number-(columns|rows)-repeated="(\d+)"[^>]*?(/?)>')
+def _is_panic(error: BaseException) -> bool:
+    """Whether the library stopped at something that it took to be impossible; what it raises is no `Exception`."""
+    return type(error).__name__ == "PanicException"
 
 
-def _fits(archive: zipfile.ZipFile, path: Path) -> None:
-    """Refuse a workbook with a sheet whose cells span more than can be held: one far cell makes all before it."""
-    for entry in archive.infolist():
-        name = entry.filename
-        if name.startswith("xl/worksheets/") and name.endswith(".xml"):
-            columns = rows = 0
-            if not any(_FAR.search(text) for text in _pieces(archive, entry)):
-                continue
-            for text in _pieces(archive, entry):
-                for letters, number in _CELL.findall(text):
-                    column = 0
-                    for letter in letters:
-                        column = 26 * column + letter - 64
-                    columns, rows = max(columns, column), max(rows, int(number))
-            _refuse(columns, rows, path)
-        elif name == "content.xml":
-            widest, tall = 1, 0
-            for text in _pieces(archive, entry):
-                for what, number, empty in _REPEATED.findall(text):
-                    if what == b"columns" and not empty:
-                        widest = max(widest, int(number))
-                    elif what == b"rows" and int(number) < 1_000_000:
-                        tall = max(tall, int(number))
-            _refuse(widest, tall, path)
+def _stamp(path: Path) -> tuple[Path, int, int]:
+    stamp = path.stat()
+    return path, stamp.st_mtime_ns, stamp.st_size
 
 
-def _pieces(archive: zipfile.ZipFile, entry: zipfile.ZipInfo) -> Iterator[bytes]:
-    """A file of an archive piece by piece; they overlap, so that none ends within a cell's head for good."""
-    with archive.open(entry) as file:
-        rest = b""
-        while chunk := file.read(1 << 20):
-            yield rest + chunk
-            rest = (rest + chunk)[-200:]
-
-
-def _refuse(columns: int, rows: int, path: Path) -> None:
-    if columns * rows > _MOST_CELLS:
-        raise InputError(
-            f"a sheet spans {columns:,} × {rows:,} cells, too many to hold",
-            where=path.name,
-            fix="Delete what lies far from the table, or save it as CSV",
-        )
+def _bounds(path: Path) -> Bounds:
+    """What a workbook asks for, before any reader opens it."""
+    try:
+        return KEPT.of(("sheets fit", *_stamp(path)), lambda: bounds_of(path)) or Bounds(sparse=False)
+    except (OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError) as error:
+        raise _no_book(path, error) from error
 
 
 def _book(path: Path) -> Any:
+    _bounds(path)
+    return _opened(path, path)
+
+
+def _opened(path: Path, told: Path) -> Any:
     from python_calamine import CalamineError, CalamineWorkbook
 
     try:
-        if zipfile.is_zipfile(path):
-            with zipfile.ZipFile(path) as archive:
-                if sum(entry.file_size for entry in archive.infolist()) > _LARGEST:
-                    raise InputError("the spreadsheet unpacks to more than 8 GB", where=path.name)
-                stamp = path.stat()
-                seen = (path, stamp.st_mtime_ns, stamp.st_size)
-                KEPT.of(("sheets fit", *seen), lambda: _fits(archive, path))
         return CalamineWorkbook.from_path(str(path))
     except (CalamineError, OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
-        raise InputError(
-            f"can't be read as a spreadsheet ({error})", where=path.name, fix="Save it again as XLSX or ODS"
-        ) from error
+        raise _no_book(told, error) from error
+    except BaseException as error:
+        if _is_panic(error):
+            raise _no_book(told, "it is damaged, or too large") from error
+        raise
+
+
+def _no_book(path: Path, why: object) -> InputError:
+    return InputError(f"can't be read as a spreadsheet ({why})", where=path.name, fix="Save it again as XLSX or ODS")

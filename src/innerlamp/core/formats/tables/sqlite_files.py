@@ -13,7 +13,7 @@ from typing import Any
 from ...errors import InputError
 from ...limits import fits
 
-MOST_SECONDS = 60.0
+MOST_SECONDS, TO_READ_ALL = 15.0, 60.0
 HEAD = b"SQLite format 3\0"
 _ALLOWED = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
 _PRAGMAS = ("table_info", "table_xinfo")
@@ -43,6 +43,7 @@ def opened(path: Path, seconds: float = MOST_SECONDS) -> Iterator[sqlite3.Connec
     try:
         db.text_factory = lambda b: b.decode("utf-8", errors="replace")
         db.setlimit(sqlite3.SQLITE_LIMIT_ATTACHED, 0)
+        db.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, 200_000_000)  # letters of one value: what a single call makes ends too
         db.execute("PRAGMA trusted_schema=OFF")
         db.set_authorizer(_may)
         db.set_progress_handler(lambda: int(time.monotonic() > end), 50_000)

@@ -1,0 +1,175 @@
+"""What the rows of a catalogue must be: one strict model of each, through which all of them are read.
+
+A project may come from anywhere, and a row whose checksum fits may hold anything. What is not as it must be raises
+`ValueError` where it is read, so that the item it belongs to is named and the rest opens.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import dataclass, field
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from ..items.attributes import Attribute
+from ..items.base import Bounds
+from ..items.legend import RAMPS, Legend
+from ..items.style import Style
+from ..shown import clipped
+
+T = TypeVar("T")
+# Digests of contents, and the archives of the first schema.
+FileName = Annotated[str, Field(pattern=r"^[0-9a-f]{40}\.(parquet|npy|npz)$")]
+
+
+@dataclass(frozen=True)
+class Head:
+    """The state of an item: see `records.Entry`."""
+
+    name: Annotated[str, Field(min_length=1)]
+    version: int
+    held: bool = False
+    dated: str = ""
+    place: Annotated[float, Field(allow_inf_nan=False)] = 0.0
+    lit: Annotated[int, Field(ge=0)] = 0
+    style: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class PartOfHead:
+    """What a step of the history moved of the state of an item."""
+
+    name: Annotated[str, Field(min_length=1)] | None = None
+    version: int | None = None
+    held: bool | None = None
+    dated: str | None = None
+    place: Annotated[float, Field(allow_inf_nan=False)] | None = None
+    lit: Annotated[int, Field(ge=0)] | None = None
+    style: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class Whereabouts:
+    """The manifest of a version: the files of its parts, and the values that are in none."""
+
+    kind: str
+    meta: dict[str, Any]
+    tables: dict[str, FileName]
+    arrays: dict[str, FileName] | FileName | None = None
+    columns: dict[str, dict[str, str]] = field(default_factory=dict)
+    had_arrays: dict[str, FileName] | FileName | None = None
+    trimmed: bool = False
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step of a chain as it is kept: see `records.Recipe`."""
+
+    operation: str
+    inputs: dict[str, list[tuple[str, int]]]
+    params: dict[str, Any] = field(default_factory=dict)
+    sources: dict[str, str] = field(default_factory=dict)
+    output: str = ""
+    group: str = ""
+    base: str = ""
+    problem: str = ""
+    version: int = 1
+    reads: dict[str, list[str]] = field(default_factory=dict)
+
+
+_HEAD = TypeAdapter(Head)
+_PART = TypeAdapter(PartOfHead)
+_STYLE = TypeAdapter(Style)
+_LEGEND = TypeAdapter(Legend)
+_MANIFEST = TypeAdapter(Whereabouts)
+_STEP = TypeAdapter(Step)
+_FACTS = TypeAdapter(dict[str, str])
+_BOUNDS = TypeAdapter(Bounds)
+_ATTRIBUTES = TypeAdapter(dict[str, Annotated[list[str], Field(min_length=1, max_length=3)]])
+_MOVES = TypeAdapter(
+    list[tuple[Literal["head", "legend"], str, dict[str, Any] | None, dict[str, Any] | None]],
+)
+
+
+def _read(adapter: TypeAdapter[T], text: str | bytes) -> T:
+    try:
+        return adapter.validate_json(text, strict=True)
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_context=False)[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise ValueError(clipped(f"{where}: {first['msg']}" if where else str(first["msg"]), 120)) from error
+
+
+def head(text: str) -> Head:
+    """The state of an item."""
+    found = _read(_HEAD, text)
+    style(found.style)
+    return found
+
+
+def style(data: dict[str, Any]) -> Style:
+    """How an item is drawn."""
+    found = _read(_STYLE, json.dumps(data))
+    numbers = (found.size, found.opacity, found.every, found.raised, *found.slices, *found.plane)
+    usual = all(math.isfinite(v) for v in numbers) and 0.0 <= found.opacity <= 1.0 and found.size >= 0 <= found.every
+    if not usual:
+        raise ValueError("style: a number is out of its range")
+    return found
+
+
+def legend(text: str, attribute: str) -> Legend:
+    """How an attribute is coloured; it must be that of the row."""
+    found = _read(_LEGEND, text)
+    if found.attribute != attribute:
+        raise ValueError("attribute: it is another one than its row says")
+    if found.ramp not in RAMPS:
+        raise ValueError("ramp: there is none of that name")
+    return found
+
+
+def manifest(data: Any) -> dict[str, Any]:
+    """A manifest whose long texts are in their places."""
+    _read(_MANIFEST, json.dumps(data))
+    return dict(data)
+
+
+def step(data: Any) -> dict[str, Any]:
+    """A step whose long texts are in their places."""
+    _read(_STEP, json.dumps(data))
+    return dict(data)
+
+
+def facts(text: str) -> dict[str, str]:
+    """Sizes in words."""
+    return _read(_FACTS, text)
+
+
+def bounds(text: str) -> Bounds:
+    """West, east, south, north, lowest, highest; NaN where there is nothing."""
+    return _read(_BOUNDS, text)
+
+
+def attributes(text: str) -> dict[str, Attribute]:
+    """What can be coloured by."""
+    return {name: Attribute.from_json(told) for name, told in _read(_ATTRIBUTES, text).items()}
+
+
+def moves(text: str) -> list[tuple[Literal["head", "legend"], str, dict[str, Any] | None, dict[str, Any] | None]]:
+    """Pointers that a change of the history moved; states that it puts in whole must be whole."""
+    found = _read(_MOVES, text)
+    for table, key, before, after in found:
+        whole = before is None or after is None
+        for side in (before, after):
+            if side is None:
+                continue
+            if table == "legend":
+                legend(json.dumps(side), key)
+            elif whole:
+                head(json.dumps(side))
+            else:
+                told = _read(_PART, json.dumps(side))
+                if told.style is not None:
+                    style(told.style)
+    return found
