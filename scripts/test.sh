@@ -11,7 +11,7 @@ fi
 export NUMBA_NUM_THREADS=1 OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
 failed=$(mktemp)
 trap 'rm -f "$failed"' EXIT
-INNERLAMP_FAILED=$failed "$python" -m pytest -n 3 --dist loadfile --durations=30 && exit 0
+INNERLAMP_FAILED=$failed "$python" -m pytest -n 3 --dist loadfile --no-loadscope-reorder --durations=30 && exit 0
 # A few may have failed for what ran beside them (pictures of a window wait for a busy machine): they are tried once more
 # alone, and named above in any case. Many are no accident.
 count=$(wc -l <"$failed")

@@ -17,7 +17,7 @@ import pytest
 import innerlamp
 from innerlamp.core.project.store import Store
 
-from . import display
+from . import display, order
 
 CRS = "EPSG:32629"
 SOURCES = Path(innerlamp.__file__).parent
@@ -25,6 +25,11 @@ SOURCES = Path(innerlamp.__file__).parent
 
 def pytest_configure(config: pytest.Config) -> None:
     display.start(config)
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    if hasattr(config, "workerinput"):
+        items[:] = order.ordered(items)
 
 
 def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
