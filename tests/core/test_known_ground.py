@@ -239,10 +239,64 @@ def test_parts_held_by_processes_or_a_cluster_give_the_same_and_a_killed_worker_
         parts.Parted(pieces, lambda p: parts.Cluster(p, cluster.scheduler_address)) as kernel,
     ):
         assert np.abs(kernel.apply(x) - there).max() < 1e-6 * np.abs(there).max()
+        assert np.allclose(kernel.column_norms(), whole.column_norms(), rtol=1e-4)
+        with pytest.raises(InputError, match=r"stopped .*Error"):  # a model of another length
+            kernel.apply(x[:-1])
         os.kill(next(iter(cluster.workers.values())).pid, signal.SIGKILL)
         assert np.abs(kernel.transposed(d) - back).max() < 1e-6 * np.abs(back).max()
     with pytest.raises(InputError, match="no cluster answers there"):
         parts.Cluster([], "tcp://127.0.0.1:9")
+    for elsewhere in (
+        "tcp://203.0.113.7:8786",
+        "203.0.113.7:8786",
+        "tcp://[2001:db8::1]:8786",
+        "ws://localhost.example:1",
+    ):
+        with pytest.raises(InputError, match="by TLS only"):
+            parts.Cluster([], elsewhere)
+
+
+class Pickled:
+    """What opens a file where it is unpickled."""
+
+    def __init__(self, mark: str) -> None:
+        self.mark = mark
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return open, (self.mark, "w")
+
+
+ASKED: dict[str, str] = {}
+
+
+def odd_answer(*_: object) -> object:
+    """What a worker that means harm, or has another version, might answer."""
+    kinds: dict[str, object] = {"short": b"12345678", "nan": np.full(6, np.nan).tobytes(), "list": [1.0] * 6}
+    return kinds.get(ASKED["kind"]) or Pickled(ASKED["mark"])
+
+
+@pytest.mark.parametrize("answer", ["pickle", "short", "nan", "list"])
+def test_what_a_worker_of_a_cluster_answers_is_never_unpickled_and_checked(
+    answer: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from dask.distributed import LocalCluster
+
+    mesh = TensorMesh.even((0, 0, 0), (25, 25, 25), (4, 4, 3))
+    obs = np.column_stack([np.arange(6) * 10.0, np.zeros(6), np.full(6, 100.0)])
+    pieces = parts.parts_of(mesh, obs, [fields.vertical_gravity()], np.ones(mesh.size, bool), 1)
+    mark = tmp_path / "RAN"
+    ASKED.update(kind=answer, mark=str(mark))
+    monkeypatch.setattr(parts, "packed", odd_answer)
+    with (
+        LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None) as cluster,  # type: ignore[no-untyped-call]
+        pytest.raises(InputError, match="answers something"),
+    ):
+        workers = parts.Cluster([p for _, p in pieces], cluster.scheduler_address)
+        try:
+            workers.ask("apply", [np.ones(mesh.size)])
+        finally:
+            workers.close()
+    assert not mark.exists()
 
 
 def test_an_inversion_in_parts_is_the_inversion(lamp: Project) -> None:

@@ -7,6 +7,7 @@ one that takes the place of a worker that died, makes it; the others keep theirs
 from __future__ import annotations
 
 import contextlib
+import ipaddress
 import os
 import subprocess
 import sys
@@ -22,6 +23,7 @@ from numpy.typing import NDArray
 from ...errors import InputError
 from ...geometry.mesh import Mesh
 from ...progress import SILENT, Progress
+from ...shown import clipped, one_line
 from .fields import FieldKernel
 from .linear import Operator
 
@@ -189,56 +191,122 @@ class Processes:
 class Cluster:
     """The workers of a Dask cluster, which gives the part of one that dies to another.
 
+    Their answers are plain numbers, which are checked and never unpickled; the scheduler itself is trusted, so that one
+    that is not on this machine must show its certificate (TLS, set up by Dask's own settings).
+
     Parameters
     ----------
     parts
         One worker takes each, as long as it lives.
     address
-        Of the scheduler, such as tcp://10.0.0.5:8786; its workers must have this version of the program. What is sent
+        Of the scheduler, such as tls://10.0.0.5:8786; its workers must have this version of the program. What is sent
         there can make them do anything: take clusters that you trust.
 
     Raises
     ------
     InputError
-        When no cluster answers there, or it has no workers.
+        When no cluster answers there, it has no workers, or is on another machine and without TLS.
     """
 
     def __init__(self, parts: Sequence[Part], address: str) -> None:
+        if not address.startswith("tls://") and not _is_here(address):
+            raise InputError(
+                "a cluster on another machine is reached by TLS only",
+                where=address,
+                fix="Start its scheduler and workers with certificates, name them in Dask's settings"
+                " (distributed.comm.tls), and give its address as tls://...",
+            )
         try:
             import dask.distributed
         except ImportError as error:  # it is an extra
             raise InputError("clusters need the package distributed", fix="Install inner-lamp[cluster]") from error
         try:
-            self._client: Any = cast("Any", dask.distributed).Client(address, timeout=10, set_as_default=False)
+            self._client: Any = cast("Any", dask.distributed).Client(
+                address,
+                timeout=10,
+                set_as_default=False,
+                serializers=["dask", "pickle", "msgpack"],  # what goes there
+                deserializers=["msgpack"],  # what comes back
+            )
         except (OSError, ValueError, TypeError) as error:
             raise InputError(
                 "no cluster answers there",
                 where=address,
-                fix="Give the address of its scheduler, such as tcp://10.0.0.5:8786",
+                fix="Give the address of its scheduler, such as tls://10.0.0.5:8786",
             ) from error
         workers = sorted(self._client.scheduler_info(n_workers=-1)["workers"])
         if not workers:
             self._client.close()
             raise InputError("the cluster has no workers", where=address)
+        self._address = address
+        self._rows = [len(part.obs) for part in parts]
+        self._cells = [len(part.fields) * int(part.active.sum()) for part in parts]
         # As results of tasks, not as data that is handed over: what a dead worker held is made again by another.
         self._parts = [self._client.submit(_same, part, pure=False, retries=_TRIES) for part in parts]
         self._homes = [workers[number % len(workers)] for number in range(len(self._parts))]
 
     def ask(self, what: Product, vectors: Sequence[FloatArray | None]) -> list[FloatArray]:
-        """Return the product of each part with its vector (cells,) or (n,), in the units of `product`."""
+        """Return the product of each part with its vector (cells,) or (n,), in the units of `product`.
+
+        Raises
+        ------
+        InputError
+            When a worker can't make it, or its answer is not what was asked for.
+        """
         futures = [
             self._client.submit(
-                product, part, what, vector, pure=False, retries=_TRIES, workers=[home], allow_other_workers=True
+                packed, part, what, vector, pure=False, retries=_TRIES, workers=[home], allow_other_workers=True
             )
             for part, home, vector in zip(self._parts, self._homes, vectors, strict=True)
         ]
-        return list(self._client.gather(futures))
+        try:
+            answers = list(self._client.gather(futures))
+        except TypeError as error:  # an answer of another kind
+            raise self._odd() from error
+        sizes = self._rows if what == "apply" else self._cells
+        return [self._unpacked(answer, what, size) for answer, size in zip(answers, sizes, strict=True)]
+
+    def _unpacked(self, answer: object, what: Product, size: int) -> FloatArray:
+        """The numbers of an answer, of the length that was asked for (norms: one or one for each component)."""
+        if isinstance(answer, str):
+            raise InputError(f"a worker of the cluster stopped ({clipped(one_line(answer), 200)})", where=self._address)
+        if not isinstance(answer, bytes) or len(answer) % 8:
+            raise self._odd()
+        values = np.frombuffer(answer, dtype="<f8").astype(float)
+        if (
+            len(values) != size and not (what == "norms" and len(values) and size % len(values) == 0)
+        ) or not np.isfinite(values).all():
+            raise self._odd()
+        return values
+
+    def _odd(self) -> InputError:
+        return InputError(
+            "a worker of the cluster answers something that was not asked for",
+            where=self._address,
+            fix="Look whether its workers have this version of Inner Lamp",
+        )
 
     def close(self) -> None:
         """Let go of the cluster; its workers stay."""
         for future in self._parts:
             future.release()
         self._client.close()
+
+
+def packed(part: Part, what: Product, vector: FloatArray | None) -> bytes | str:
+    """Return a product as the bytes of its numbers, or in words why there is none: what a cluster's worker answers."""
+    try:
+        return np.ascontiguousarray(product(part, what, vector), dtype="<f8").tobytes()
+    except Exception as error:
+        return f"{type(error).__name__}: {error}"
+
+
+def _is_here(address: str) -> bool:
+    """Whether an address is on this machine."""
+    host = address.rpartition("://")[2].rpartition(":")[0].strip("[]")
+    with contextlib.suppress(ValueError):
+        return ipaddress.ip_address(host).is_loopback
+    return host == "localhost" or address.startswith("inproc://")
 
 
 def _same(part: Part) -> Part:

@@ -50,7 +50,7 @@ def _whose(value: object) -> object:
 def _my_cluster() -> str:
     address = os.environ.get(CLUSTER, "").strip()
     if not address:
-        raise InputError("no cluster is set", fix=f"Set {CLUSTER}=tcp://…:8786 before you start the program")
+        raise InputError("no cluster is set", fix=f"Set {CLUSTER}=tls://…:8786 before you start the program")
     return address
 
 
@@ -113,7 +113,7 @@ class SolvingParams(KnownParams, InversionParams):
     cluster: Annotated[Literal["this machine", "my cluster"], BeforeValidator(_whose)] = param(
         "this machine",
         "Workers on",
-        help=f"my cluster: that of the Dask scheduler whose address you set as {CLUSTER}, such as tcp://10.0.0.5:8786. "
+        help=f"my cluster: that of the Dask scheduler whose address you set as {CLUSTER}, such as tls://10.0.0.5:8786. "
         "No project can name one",
         more=True,
     )
