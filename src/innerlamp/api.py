@@ -199,15 +199,25 @@ class Project:
         made: dict[str, str] = {}
         out: list[str] = []
         wanted = [o for o in found if not (o.kind == "picture" and o.needs_points and o.ref not in chosen.picks)]
-        for run in intake.plan(wanted, chosen):
+        wanted, self.problems = intake.usable(wanted, chosen)
+        if told is not None:
+            for file, why in self.problems.items():
+                told(intake.Run("", {}, {}, (file,)), InputError(why))
+        waiting = intake.plan(wanted, chosen)
+        while waiting:
+            run = waiting.pop(0)
             try:
                 outputs = self.run(run.operation, progress, **intake.resolved(run, made), **run.params)
             except Cancelled:
                 raise
             except LampError as error:
-                self.problems |= dict.fromkeys(run.files, str(error))
+                rest = intake.without(run, error)
+                if rest is not None:
+                    waiting.insert(0, rest[0])
+                files = run.files if rest is None else (rest[1],)
+                self.problems |= dict.fromkeys(files, str(error))
                 if told is not None:
-                    told(run, error)
+                    told(run if rest is None else replace(run, files=files), error)
                 continue
             intake.remember(run, outputs, made)
             out += outputs.values()

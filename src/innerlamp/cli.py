@@ -97,6 +97,16 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("project", type=Path)
     sub.add_argument("files", nargs="+", type=Path)
     sub.add_argument("--look", action="store_true", help="only say what the files seem to be")
+    sub.add_argument(
+        "--as",
+        dest="kinds",
+        action="append",
+        default=[],
+        metavar="FILE=KIND",
+        help="what a file (or file#sheet) is where it is taken for something else, such as holes.csv=collar: collar, survey,"
+        " assay, lithology, interval, reading, controls, samples, stations, structures, lines, resistivity, electrodes, ground,"
+        " grid, features, surface, blocks, picture; none leaves it out",
+    )
     sub.add_argument("--add-to", default="", metavar="HOLES", help="add holes to this set instead of making a new one")
     sub.add_argument(
         "--coordinates",
@@ -288,7 +298,7 @@ def _bring(args: argparse.Namespace) -> int:
     from .core.importing import intake, offers
     from .core.importing.detection import CellRules
 
-    found = Project.looked_at(args.files)
+    found = offers.said_otherwise(Project.looked_at(args.files), args.kinds)
     for offer in found:
         print(f"{offer.label:<44} {offers.KINDS[offer.kind][0]:<28} {offer.why}")
     if args.look:
@@ -303,7 +313,9 @@ def _bring(args: argparse.Namespace) -> int:
             _end_line()
             if isinstance(result, LampError):
                 failed += 1
-                print(f"inner-lamp: {run.words}: {result}", file=sys.stderr)
+                print(
+                    f"inner-lamp: {run.words}: {result}" if run.operation else f"inner-lamp: {result}", file=sys.stderr
+                )
                 return
             for item in result.values():
                 entry = project.store.entry(item)

@@ -69,7 +69,7 @@ def test_true_azimuths_lose_the_convergence(tmp_path: Path, heading: str, north:
 
 def test_magnetic_azimuths_gain_the_declination_of_the_date(tmp_path: Path) -> None:
     survey = SURVEY.replace("azimuth", "Azi mag")
-    with pytest.raises(InputError, match="date of drilling is not known"):
+    with pytest.raises(InputError, match="the date is not known"):
         load(tmp_path, survey=survey)
     made = load(tmp_path, survey=survey, params={"date": "2024-06-01"})
     lon, lat = pyproj.Transformer.from_crs(CRS, "EPSG:4326", always_xy=True).transform(X + 50, Y)

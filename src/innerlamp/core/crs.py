@@ -115,6 +115,13 @@ def to_lonlat(
     return np.asarray(lon, dtype=float), np.asarray(lat, dtype=float)
 
 
+def grid_convergences(crs: str, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the angles (n,) in degrees from true north to grid north, clockwise positive, at places (n,) in metres."""
+    lon, lat = to_lonlat(crs, x, y)
+    factors = pyproj.Proj(parse_crs(crs)).get_factors(np.atleast_1d(lon), np.atleast_1d(lat))
+    return np.asarray(factors.meridian_convergence, dtype=float)
+
+
 def grid_convergence(crs: str, x: float, y: float) -> float:
     """Return the angle in degrees from true north to grid north, clockwise positive, at a place."""
     lon, lat = to_lonlat(crs, x, y)

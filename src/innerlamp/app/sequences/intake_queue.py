@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ...core.compute.drilling.drilled_part import section_line
 from ...core.compute.geometry.planes import SectionPlane
-from ...core.errors import LampError
+from ...core.errors import InputError, LampError
 from ...core.importing import intake
 from ...core.items.holes import HoleSet
 from ...core.jobs.runner import Job
@@ -94,7 +94,14 @@ class IntakeQueue(OneByOne[intake.Run]):
 
     def failed(self, step: intake.Run, job: Job) -> bool:
         self.failures += 1
-        self._note(step, f"✗ {job.error or job.message or job.state}")
+        words = str(job.error or job.message or job.state)
+        error = job.error if isinstance(job.error, LampError) else InputError(words, where=words.partition(": ")[0])
+        rest = intake.without(step, error)
+        self._note(step, f"✗ {words}")
+        if rest is not None:  # one table that can't be used does not stop the others
+            self.waiting.insert(0, rest[0])
+            for file in rest[0].files:
+                self.results[file] = "waits …"
         return True
 
     def project_changed(self) -> None:

@@ -175,7 +175,7 @@ def _holes(a: HoleSet, b: HoleSet) -> list[Change]:
     status = compare_holes(a, b)["status"].value_counts()
     out = [
         _sizes("Holes", len(a.collars), len(b.collars)),
-        _sizes("Drilled", a.collars["depth_m"].sum(), b.collars["depth_m"].sum(), "m"),
+        _sizes("Drilled", a.drilled_m, b.drilled_m, "m"),
     ]
     out.append(
         Change(

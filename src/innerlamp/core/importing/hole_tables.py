@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -20,11 +21,12 @@ from . import plausible
 from .angles import negative_down
 from .choices import Dips
 from .detection import CellRules
+from .norths import NorthRules, to_grid
 from .reading import LengthUnit, attributes, length_column, mapped, number_column, system_of, to_project
 
 # Columns that the tables have of themselves; a file that has them as well was written by this program or another one.
 OWN = (*INTERVAL_PLACES, "line", "hole", "from_m", "to_m", "depth_m")
-North = Literal["auto", "grid", "true", "magnetic"]
+SurveyWins = Literal["later file", "earlier file", "later file alone", "earlier file alone"]
 
 
 def read_collars(
@@ -87,6 +89,12 @@ def read_collars(
         table["date"] = dates.read_dates(
             raw.text(role["date"]).tolist(), raw.line, found, raw.file, "collar", ids_text.tolist(), order
         )
+    if "declination" in role:
+        table["declination"] = number_column(raw, role["declination"])
+    if "parent" in role:
+        table["parent"] = raw.text(role["parent"]).fillna("").astype(str).str.strip()
+    if "wedge_m" in role:
+        table["wedge_m"] = length_column(raw, role["wedge_m"], unit, found, "collar")
     for column in raw.layout.columns:
         if column not in role.values():
             table[column] = raw.text(column)
@@ -106,60 +114,65 @@ def read_collars(
     return checks.check_collars(table, found, raw.file), role.get("azimuth", ""), role.get("dip", "dip")
 
 
+@dataclass(frozen=True)
+class SurveyFiles:
+    """The tables of readings along holes, in the order in which they were given, and how they come together.
+
+    Attributes
+    ----------
+    files
+        Path (with ``#part``) and the columns chosen by role of each.
+    wins
+        Which counts where two have a reading of one hole at one depth.
+    """
+
+    files: tuple[tuple[str, Mapping[str, str]], ...]
+    unit: LengthUnit = "auto"
+    dips: Dips = "auto"
+    wins: SurveyWins = "later file"
+
+
+_NEAR = 0.5  # metres of depth within which readings of two instruments are of one place
+
+
 def read_surveys(
-    file: str,
-    mapping: Mapping[str, str],
-    unit: LengthUnit,
-    dips: Dips,
+    given: SurveyFiles,
     collars: pd.DataFrame,
     collar_file: str,
     found: Findings,
     strays: dict[str, pd.DataFrame],
-    dip_heading: str = "dip",
-) -> tuple[pd.DataFrame, str]:
-    """Return checked surveys, dips negative down, and the heading of the azimuth.
+    crs: str,
+    rules: NorthRules,
+    headings: tuple[str, str] = ("azimuth", "dip"),
+) -> pd.DataFrame:
+    """Return checked surveys: azimuths from grid north, dips negative down; of several files with the name of each.
 
-    Holes without a reading take azimuth and dip of their collar where it has them; the rest are vertical.
+    Holes without a reading take azimuth and dip of their collar where it has them; the rest are vertical. `headings`
+    are those of the collars' azimuth and dip: a collar's may be from another north than the readings.
     """
-    name = collar_file
-    if file:
-        raw = tables_in.read(file, found, "survey")
-        role = mapped(raw, "survey", mapping)
-        name = raw.file
-        table = pd.DataFrame(
-            {
-                "hole": raw.text(role["hole"]),
-                "depth_m": length_column(raw, role["depth_m"], unit, found, "survey"),
-                **{r: number_column(raw, role[r]) for r in ("azimuth", "dip")},
-                "line": raw.line,
-            }
-        )
-        heading, azimuth_heading = role["dip"], role["azimuth"]
-    else:
-        columns_of = {"hole": "object", "depth_m": "float64", "azimuth": "float64", "dip": "float64", "line": "int64"}
-        table = pd.DataFrame({c: pd.Series(dtype=np.dtype(t)) for c, t in columns_of.items()})
-        heading = azimuth_heading = ""
-    own = _collar_dips(collars, dips, dip_heading, found, collar_file)
+    own = _collar_dips(collars, given.dips, headings[1], found, collar_file)
     known = own.set_index("hole")["dip"] if len(own) else None
-    table = negative_down(table, dips, heading, found, name, known)
-    _keep_strays(table, collars, strays, "survey")
-    table = checks.check_surveys(table, collars, found, name)
+    own = _from_grid_north(own, headings[0], collars, crs, rules, found, collar_file)
+    parts = [
+        _read_survey_file(file, mapping, given, collars, found, strays, crs, rules, known)
+        for file, mapping in given.files
+    ]
+    name = parts[0][1] if parts else collar_file
+    table = _in_one([t for t, _ in parts], given.wins, found) if parts else own.iloc[:0]
     missing = collars[~collars["hole"].isin(table["hole"].unique())]
-    given = missing[missing["hole"].isin(own["hole"])]
-    if len(given):
+    lent = missing[missing["hole"].isin(own["hole"])]
+    if len(lent):
         found.add(
             "note",
             "hole has no survey",
             "azimuth and dip of the collar taken",
             file=collar_file,
             table="survey",
-            line=given["line"].to_numpy(),
-            hole=given["hole"].to_numpy(),
+            line=lent["line"].to_numpy(),
+            hole=lent["hole"].to_numpy(),
         )
-        extra = own[own["hole"].isin(given["hole"])]
-        table = pd.concat([table, extra[table.columns]], ignore_index=True)
-        missing = missing[~missing["hole"].isin(given["hole"])]
-        azimuth_heading = azimuth_heading or "collar"
+        table = pd.concat([table, own[own["hole"].isin(lent["hole"])]], ignore_index=True)
+        missing = missing[~missing["hole"].isin(lent["hole"])]
     table = checks.tell_upward(table, found, name)
     if not len(table):
         found.add("note", "no survey table was given", "all holes taken as vertical", table="survey")
@@ -172,7 +185,119 @@ def read_surveys(
             table="survey",
             hole=missing["hole"].to_numpy(),
         )
-    return table.drop(columns="line").reset_index(drop=True), azimuth_heading
+    return table.drop(columns="line").reset_index(drop=True)
+
+
+def _read_survey_file(
+    file: str,
+    mapping: Mapping[str, str],
+    given: SurveyFiles,
+    collars: pd.DataFrame,
+    found: Findings,
+    strays: dict[str, pd.DataFrame],
+    crs: str,
+    rules: NorthRules,
+    known: pd.Series | None,
+) -> tuple[pd.DataFrame, str]:
+    """One table of readings, checked, and its file's name."""
+    raw = tables_in.read(file, found, "survey")
+    role = mapped(raw, "survey", mapping)
+    table = pd.DataFrame(
+        {
+            "hole": raw.text(role["hole"]),
+            "depth_m": length_column(raw, role["depth_m"], given.unit, found, "survey"),
+            **{r: number_column(raw, role[r]) for r in ("azimuth", "dip")},
+            "line": raw.line,
+        }
+    )
+    ids = table["hole"].fillna("").astype(str).str.strip()
+    if "date" in role:
+        table["date"] = dates.read_dates(
+            raw.text(role["date"]).tolist(), raw.line, found, raw.file, "survey", ids.tolist()
+        )
+    if "instrument" in role:
+        table["instrument"] = raw.text(role["instrument"]).fillna("").astype(str).str.strip()
+    if len(given.files) > 1:
+        table["file"] = raw.file
+    if "declination" in role:
+        table["declination"] = number_column(raw, role["declination"])
+    table = negative_down(table, given.dips, role["dip"], found, raw.file, known)
+    _keep_strays(table, collars, strays, "survey" if file == given.files[0][0] else f"survey {raw.file}")
+    table = checks.check_surveys(table, collars, found, raw.file)
+    table = _from_grid_north(table, role["azimuth"], collars, crs, rules, found, raw.file)
+    return table.drop(columns=["declination"], errors="ignore"), raw.file
+
+
+def _from_grid_north(
+    table: pd.DataFrame,
+    heading: str,
+    collars: pd.DataFrame,
+    crs: str,
+    rules: NorthRules,
+    found: Findings,
+    file: str,
+) -> pd.DataFrame:
+    """Readings with their azimuths from grid north: each by its own date, else its hole's, and the place of its hole."""
+    if not len(table):
+        return table
+    of_hole = collars.drop_duplicates("hole").set_index("hole")
+    places = pd.DataFrame({"hole": table["hole"].astype(str).to_numpy()})
+    for name in "xyz":
+        places[name] = table["hole"].map(of_hole[name]).to_numpy(float)
+    dated = table["hole"].map(of_hole["date"]).fillna("") if "date" in of_hole else pd.Series("", index=table.index)
+    mine = table["date"].fillna("") if "date" in table else pd.Series("", index=table.index)
+    places["date"] = np.where(mine.to_numpy(dtype=object) != "", mine, dated)
+    own = np.full(len(table), np.nan)
+    if "declination" in of_hole:
+        own = pd.to_numeric(table["hole"].map(of_hole["declination"]), errors="coerce").to_numpy(float)
+    if "declination" in table:
+        own = np.where(np.isfinite(table["declination"]), table["declination"], own)
+    azimuth = table["azimuth"].to_numpy(float)
+    return table.assign(azimuth=to_grid(azimuth, heading, places, crs, rules, found, file, "survey", own))
+
+
+def _in_one(tables: Sequence[pd.DataFrame], wins: SurveyWins, found: Findings) -> pd.DataFrame:
+    """Readings of several files as one table; what gives way to another file's is said."""
+    if len(tables) == 1:
+        return tables[0]
+    order = list(range(len(tables)))
+    if wins.startswith("later"):
+        order.reverse()
+    taken: dict[str, list[np.ndarray]] = {}
+    kept: dict[int, pd.DataFrame] = {}
+    for number in order:
+        table = tables[number]
+        out = np.zeros(len(table), dtype=bool)
+        depth = table["depth_m"].to_numpy(float)
+        before = {h: np.sort(np.concatenate(d)) for h, d in taken.items()}
+        groups = pd.Series(np.arange(len(table))).groupby(table["hole"].astype(str).to_numpy(), sort=False)
+        for hole, rows in groups:
+            at = rows.to_numpy()
+            others = before.get(str(hole))
+            if others is not None and len(others):
+                if wins in ("later file alone", "earlier file alone"):
+                    out[at] = True
+                else:
+                    nearest = np.abs(others[None, :] - depth[at][:, None]).min(axis=1)
+                    out[at] = nearest < _NEAR
+            taken.setdefault(str(hole), []).append(depth[at][~out[at]])
+        if out.any():
+            rows_out = table[out]
+            found.add(
+                "left out",
+                "another file has a survey reading here",
+                f"that of the {wins.split()[0]} file is taken",
+                file=str(table["file"].iloc[0]),
+                table="survey",
+                line=rows_out["line"].to_numpy(),
+                hole=rows_out["hole"].to_numpy(),
+            )
+        kept[number] = table[~out]
+    whole = pd.concat([kept[k] for k in sorted(kept)], ignore_index=True)
+    for name in ("date", "instrument"):
+        if name in whole:
+            whole[name] = whole[name].fillna("")
+    return whole.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)
 
 
 def _collar_dips(collars: pd.DataFrame, dips: Dips, heading: str, found: Findings, file: str) -> pd.DataFrame:

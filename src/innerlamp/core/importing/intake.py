@@ -91,6 +91,61 @@ def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
     return runs + [_single(o, choices) for o in others]
 
 
+def usable(offers: Sequence[Offer], choices: Choices = Choices()) -> tuple[list[Offer], dict[str, str]]:
+    """Return the offers that can be brought in, and why the others can't, by file: one never stops the others."""
+    good: list[Offer] = []
+    why: dict[str, str] = {}
+    for offer in offers:
+        absent = lacking(offer) if offer.kind else []
+        if absent:
+            fix = "say what it is, or which column it is, or leave it out"
+            why[offer.ref] = f"{offer.label}: no column for {', '.join(absent)}; {fix}"
+        else:
+            good.append(offer)
+    kinds = {o.kind for o in good}
+    lone = {k for k in HOLE_KINDS if k != "collar"} if "collar" not in kinds else set()
+    lone |= {"electrodes"} if "resistivity" not in kinds else set()
+    if "collar" not in kinds and not choices.add_to and not choices.holes:
+        lone |= {"core"}
+    words = {"electrodes": "there are electrodes and no readings", "core": "there are pictures of core and no holes"}
+    for offer in [o for o in good if o.kind in lone]:
+        why[offer.ref] = f"{offer.label}: {words.get(offer.kind, 'there are tables of holes and no collars')}"
+    return [o for o in good if o.kind not in lone], why
+
+
+def without(run: Run, error: LampError) -> tuple[Run, str] | None:
+    """Return a run of holes without the table that an error is about, and that table's file; None where it is no such."""
+    if run.operation not in ("import-holes", "add-holes"):
+        return None
+    where = str(error.where).partition("#")[0]
+    mine = [f for f in run.files if f != run.params["collar"] and where and tables_in.split(f)[0].name == where]
+    part = str(error.where).partition("#")[2]
+    exact = [f for f in mine if part and tables_in.split(f)[1] == part] or mine
+    if len(exact) != 1 or any(tables_in.split(f)[0].name == where for f in (run.params["collar"],) if not part):
+        return None
+    file = exact[0]
+    params: dict[str, Any] = {}
+    for name, value in run.params.items():
+        if name in ("survey", "assay", "lithology", "controls") and value == file:
+            continue
+        params[name] = [v for v in value if v != file] if name in ("more", "assays", "surveys") else value
+    mapping = dict(params.get("columns", {}))
+    # Columns of further tables are named by their place: those behind it move up.
+    for first, rest in (("survey", "surveys"), ("assay", "assays")):
+        files = [run.params.get(first, ""), *run.params.get(rest, [])]
+        if file in files:
+            kept = [(f, mapping.pop(first if not k else f"{first} {k + 1}", {})) for k, f in enumerate(files)]
+            kept = [(f, columns_) for f, columns_ in kept if f and f != file]
+            params.pop(first, None)
+            params[rest] = [f for f, _ in kept[1:]]
+            if kept:
+                params[first] = kept[0][0]
+            mapping |= {first if not k else f"{first} {k + 1}": c for k, (_, c) in enumerate(kept)}
+        if not params.get(rest):
+            params.pop(rest, None)
+    return replace(run, params={**params, "columns": mapping}, files=tuple(f for f in run.files if f != file)), file
+
+
 def resolved(run: Run, made: Mapping[str, str]) -> dict[str, str]:
     """Return the inputs of a run with what earlier ones made; an input whose run failed is left out."""
     inputs = {slot: made.get(item, "") if item.startswith("@") else item for slot, item in run.inputs.items()}
@@ -140,11 +195,16 @@ def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
         mapping = {"collar": collar.roles}
         more: list[str] = []
         labs: list[str] = []
+        surveys: list[str] = []
         for offer in mine:
             slot = offer.kind if offer.kind in ("survey", "assay", "lithology", "controls") else "more"
             if slot == "assay" and slot in params:
                 labs.append(offer.ref)
                 mapping[f"assay {len(labs) + 1}"] = offer.roles
+                continue
+            if slot == "survey" and slot in params:
+                surveys.append(offer.ref)
+                mapping[f"survey {len(surveys) + 1}"] = offer.roles
                 continue
             if slot == "more" or slot in params:
                 more.append(offer.ref)
@@ -154,6 +214,7 @@ def _holes(offers: Sequence[Offer], choices: Choices, ground: str) -> list[Run]:
             params[slot] = offer.ref
             mapping[slot] = offer.roles
         params |= {"more": more, "columns": mapping, **({"assays": labs} if labs else {})}
+        params |= {"surveys": surveys} if surveys else {}
         params |= {"day_order": choices.day_order, "coordinates": choices.coordinates}
         files = (collar.ref, *(o.ref for o in mine))
         target = choices.add_to or ("@holes" if choices.batches and out else "")

@@ -291,6 +291,11 @@ def kind_of_table(layout: Layout, rows: list[list[str]], name: str) -> tuple[str
     if hole and not _is_coordinate(hole):
         if covers("interval"):
             return _interval_kind(layout, roles("interval"), numeric, word)
+        # Azimuth, dip and a depth stand in tables of collars too: what has a place, and one row a hole, is one.
+        if covers("collar") and covers("survey") and _one_row_each(cells(hole)):
+            collar = roles("collar")
+            if numeric(collar["x"]) and numeric(collar["y"]):
+                return "collar", "one row a hole with easting and northing, azimuth and dip"
         if covers("survey"):
             return "survey", "hole, depth, azimuth and dip"
         if covers("collar"):
@@ -307,6 +312,12 @@ def kind_of_table(layout: Layout, rows: list[list[str]], name: str) -> tuple[str
     if times and any(numeric(c) for c in have if c not in times):
         return "base", "times and readings without a place"
     return "", "no columns that belong to a known table"
+
+
+def _one_row_each(ids: Sequence[str]) -> bool:
+    """Whether hardly any ID stands in more than one row; a hole that was entered twice makes no table of readings."""
+    named = [i for i in ids if i]
+    return bool(named) and len(set(named)) >= 0.8 * len(named)
 
 
 def _is_coordinate(heading: str) -> bool:
@@ -403,6 +414,39 @@ def as_kind(offer: Offer, kind: str) -> Offer:
     if offer.layout is not None and KINDS[kind][1]:
         roles = columns.guess(offer.layout.columns, KINDS[kind][1])
     return replace(offer, kind=kind, roles=roles, why="chosen by hand", mapping="")
+
+
+def said_otherwise(offers: Sequence[Offer], told: Sequence[str]) -> list[Offer]:
+    """Return offers with those that are named taken as what is said of them: ``FILE=KIND``, ``FILE#SHEET=KIND``.
+
+    Raises
+    ------
+    InputError
+        When no offer has that name, several do, or there is no such kind.
+    """
+    out = list(offers)
+    for words in told:
+        name, _, kind = words.rpartition("=")
+        kind = kind.strip().lower()
+        kind = next((k for k, (label, _) in KINDS.items() if kind in (k, label)), kind)
+        if kind not in KINDS and kind not in ("none", "nothing"):
+            known = ", ".join(k for k in KINDS if k)
+            raise InputError(f"'{kind}' is no kind of file", where=words, fix=f"There are: {known}; none leaves it out")
+        file, _, part = name.strip().partition("#")
+        path = Path(file)
+        mine = [
+            k
+            for k, o in enumerate(out)
+            if o.ref == name.strip()
+            or (tables_in.split(o.ref)[0].name == path.name and (not part or tables_in.split(o.ref)[1] == part))
+        ]
+        if not mine:
+            raise InputError(f"no file is called '{name}'", where=words, fix="Name one of those that are brought in")
+        if len(mine) > 1:
+            which = ", ".join(f"{path.name}#{tables_in.split(out[k].ref)[1]}" for k in mine)
+            raise InputError(f"'{name}' may be several", where=words, fix=f"Name one of {which}")
+        out[mine[0]] = as_kind(out[mine[0]], "" if kind in ("none", "nothing") else kind)
+    return out
 
 
 def lacking(offer: Offer) -> list[str]:

@@ -77,9 +77,16 @@ class HoleSet(Item):
         return found
 
     @property
-    def facts(self) -> dict[str, str]:
+    def drilled_m(self) -> float:
+        """Metres that were drilled: those that daughters share with their parents count once."""
         metres = float(self.collars["depth_m"].sum())
-        facts = {"Holes": f"{len(self.collars):,}", "Drilled": f"{metres:,.0f} m"}
+        if "wedge_m" in self.collars:
+            metres -= float(pd.to_numeric(self.collars["wedge_m"], errors="coerce").sum())
+        return metres
+
+    @property
+    def facts(self) -> dict[str, str]:
+        facts = {"Holes": f"{len(self.collars):,}", "Drilled": f"{self.drilled_m:,.0f} m"}
         facts |= {name: f"{len(table):,} intervals" for name, table in self.tables.items()}
         facts |= {name: f"{len(table):,} readings" for name, table in self.readings.items()}
         facts["Path"] = self.method

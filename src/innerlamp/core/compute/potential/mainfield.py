@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...errors import InputError
 
@@ -41,6 +42,25 @@ def parse_date(text: str) -> datetime:
             f"the main field is not known for {date.year}", fix=f"Give a date from {FIRST_YEAR} to {LAST_YEAR - 1}"
         )
     return date.replace(tzinfo=None)
+
+
+def declinations(
+    lon: NDArray[np.float64], lat: NDArray[np.float64], height_m: NDArray[np.float64], date: str
+) -> NDArray[np.float64]:
+    """Return the IGRF declination (n,), degrees clockwise from true north, at places (n,) in degrees on one ISO date.
+
+    Raises
+    ------
+    InputError
+        For a bad date or places that are not on Earth.
+    """
+    moment = parse_date(date)
+    if not (((lon >= -180) & (lon <= 360)).all() and (np.abs(lat) < 90).all()):
+        raise InputError("a place is none on Earth", fix="Check the coordinate system of the data")
+    import ppigrf
+
+    east, north, _ = (np.ravel(v) for v in ppigrf.igrf(lon, lat, height_m / 1000.0, moment))
+    return np.degrees(np.arctan2(east, north))
 
 
 def main_field(lon: float, lat: float, height_m: float, date: str) -> MainField:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ...elements import letters_of
 from ...units import without_unit_in_heading
 from .heading_words import words_of
+from .north_words import without_north
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,8 @@ _EAST = (
     "east",
     "x",
     "xutm",
+    "xcollar",
+    "collarx",
     "utme",
     "eastingm",
     "coordx",
@@ -60,6 +63,8 @@ _NORTH = (
     "north",
     "y",
     "yutm",
+    "ycollar",
+    "collary",
     "utmn",
     "northingm",
     "coordy",
@@ -83,6 +88,8 @@ _ELEV = (
     "alt",
     "masl",
     "collarrl",
+    "zcollar",
+    "collarz",
     "sensorelev",
     "gpsalt",
 )
@@ -133,11 +140,54 @@ _AZIMUTH = (
     "azimag",
     "azitrue",
 )
+# Daughter holes, in the languages of the imports.
+_PARENT = (
+    "parent",
+    "parenthole",
+    "parentholeid",
+    "parentid",
+    "motherhole",
+    "mother",
+    "sondajemadre",
+    "pozomadre",
+    "sondeomadre",
+    "madre",
+    "troumere",
+    "sondagemere",
+    "furopai",
+    "furomae",
+    "mutterbohrung",
+    "stammbohrung",
+    "emareika",
+    "moderhal",
+)
+_WEDGE = (
+    "wedge",
+    "wedgedepth",
+    "wedgeat",
+    "kickoff",
+    "kickoffdepth",
+    "kop",
+    "kopdepth",
+    "branchdepth",
+    "profundidadcuna",
+    "cuna",
+    "profondeurcoin",
+    "profondeurderivation",
+    "profundidadecunha",
+    "ablenkpunkt",
+    "ablenkteufe",
+    "keilteufe",
+    "kiilasyvyys",
+    "kildjup",
+)
 _DIP = ("dip", "inclination", "incl", "plunge", "inc")
 
 ROLES: dict[str, tuple[Role, ...]] = {
     "collar": (
         _HOLE,
+        Role("parent", "Parent hole", False, _PARENT),
+        Role("wedge_m", "Wedge depth", False, _WEDGE),
         Role("x", "Easting", True, _EAST, "x"),
         Role("y", "Northing", True, _NORTH, "y"),
         Role("z", "Elevation", False, _ELEV, "z"),
@@ -151,6 +201,12 @@ ROLES: dict[str, tuple[Role, ...]] = {
         Role("date", "Date", False, ("date", "drilled", "enddate", "completed", "datecompleted", "drilldate"), "date"),
         Role("azimuth", "Azimuth", False, _AZIMUTH, "azimuth"),
         Role("dip", "Dip", False, _DIP, "dip"),
+        Role(
+            "declination",
+            "Declination",
+            False,
+            ("declination", "magdec", "magneticdeclination", "declin", "decl", "magdecl", "declinacion", "declinaison"),
+        ),
     ),
     "reading": (
         _HOLE,
@@ -167,6 +223,29 @@ ROLES: dict[str, tuple[Role, ...]] = {
         ),
         Role("azimuth", "Azimuth", True, _AZIMUTH, "azimuth"),
         Role("dip", "Dip", True, _DIP, "dip"),
+        Role("date", "Date", False, ("date", "surveydate", "measured", "datesurveyed", "readdate"), "date"),
+        Role(
+            "instrument",
+            "Instrument",
+            False,
+            (
+                "instrument",
+                "tool",
+                "surveymethod",
+                "surveytype",
+                "device",
+                "method",
+                "instrumento",
+                "gerat",
+                "mittalaite",
+            ),
+        ),
+        Role(
+            "declination",
+            "Declination",
+            False,
+            ("declination", "magdec", "magneticdeclination", "declin", "decl", "magdecl", "declinacion", "declinaison"),
+        ),
     ),
     "interval": (
         _HOLE,
@@ -329,7 +408,7 @@ def plain(heading: str) -> str:
 def spellings(heading: str) -> tuple[str, ...]:
     """Return what a heading may be known by: whole, without what stands in brackets, without its unit; no accents."""
     bare = re.sub(r"[\(\[].*?[\)\]]", "", heading)
-    texts = (heading, bare, without_unit_in_heading(bare))
+    texts = (heading, bare, without_unit_in_heading(bare), without_north(heading))
     return tuple(dict.fromkeys(t for text in texts if (t := re.sub(r"[^a-z0-9]", "", letters_of(text)))))
 
 

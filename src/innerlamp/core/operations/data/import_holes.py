@@ -11,10 +11,7 @@ import pandas as pd
 
 from ...compute.drilling import checks, desurvey, place_checks
 from ...compute.drilling.overlaps import Overlaps
-from ...compute.potential.mainfield import main_field
-from ...crs import grid_convergence, to_lonlat
 from ...declaring.operation import Cost, Example, Inputs, Operation, Output, Params, Several, ground_slot, param
-from ...errors import InputError
 from ...findings import Findings
 from ...formats.tables import tables_in
 from ...formats.tables.dates import DayOrder
@@ -22,8 +19,9 @@ from ...importing import hole_tables
 from ...importing.assay_tables import AssayFile, one_table
 from ...importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
 from ...importing.control_samples import read_controls
+from ...importing.daughters import found_daughters, with_parents
 from ...importing.hole_paths import path_of, place, place_readings, stations_table
-from ...importing.hole_tables import North
+from ...importing.norths import North, NorthRules, typed
 from ...importing.offers import own_kind
 from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit
@@ -50,6 +48,19 @@ class HoleFiles(Params):
         "Survey table",
         editor="file",
         help="Depth, azimuth and dip readings; without it the collar's azimuth and dip hold, else holes are vertical",
+    )
+    surveys: Several = param(
+        (),
+        "Further survey tables",
+        editor="files",
+        help="Readings of other instruments or campaigns, parted by semicolons: all come together as one, with the file of each",
+        more=True,
+    )
+    survey_wins: hole_tables.SurveyWins = param(
+        "later file",
+        "Where two files have a reading",
+        help="of one hole within half a metre of depth, that of the later or earlier file counts; alone: a hole takes all its readings from that file",
+        more=True,
     )
     assay: str = param("", "Assay table", editor="file", help="From, to and grades")
     assays: Several = param(
@@ -85,14 +96,20 @@ class HoleFiles(Params):
     north: North = param(
         "auto",
         "Azimuths are from",
-        help="auto goes by the heading ('Azi mag', 'Azimuth true') and takes grid north otherwise",
+        help="auto goes by each table's heading ('Azi mag', 'Azimut vrai', 'Azi TN') and takes grid north otherwise",
         more=True,
     )
     date: str = param(
         "",
         "Date",
         editor="date",
-        help="For the declination of magnetic azimuths; the collars' own dates when empty",
+        help="For the declination of all magnetic azimuths; the readings' own dates when empty, else those of their collars",
+        more=True,
+    )
+    declination: Several = param(
+        (),
+        "Declination",
+        help="Degrees, east positive, in the place of the field model's: one number for all, or file or hole before it, such as gyro.csv=11.2; RC001=9.5",
         more=True,
     )
     depth_unit: LengthUnit = param("auto", "Depths are in", help="auto goes by the headings ('From ft')", more=True)
@@ -155,23 +172,29 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         place_checks.check_feet(collars, level, found, file)
     progress(0.1, "Reading surveys")
     strays: dict[str, pd.DataFrame] = {}
-    surveys, survey_heading = hole_tables.read_surveys(
-        p.survey, p.columns.get("survey", {}), p.depth_unit, p.dips, collars, file, found, strays, dip_heading
-    )
-    surveys = _to_grid_north(
-        surveys, heading if survey_heading == "collar" else survey_heading, collars, inputs.crs, p, found
+    whole, by_name = typed(p.declination)
+    sources = [(f, p.columns.get(n) or p.columns.get(f, {})) for n, f in _survey_names(p).items()]
+    surveys = hole_tables.read_surveys(
+        hole_tables.SurveyFiles(tuple(sources), p.depth_unit, p.dips, p.survey_wins),
+        collars,
+        file,
+        found,
+        strays,
+        inputs.crs,
+        NorthRules(p.north, p.date, whole, by_name),
+        (heading, dip_heading),
     )
     tables: dict[str, pd.DataFrame] = {}
     readings: dict[str, pd.DataFrame] = {}
     units: dict[str, str] = {}
     labs = [f for f in (p.assay, *p.assays) if f]
-    sources = {"lithology": p.lithology, **_names(p.more)}
-    sources = {**{"assay" if not k else f"assay {k + 1}": f for k, f in enumerate(labs)}, **sources}
+    along = {"lithology": p.lithology, **_names(p.more)}
+    along = {**{"assay" if not k else f"assay {k + 1}": f for k, f in enumerate(labs)}, **along}
     assays: list[AssayFile] = []
-    for number, (name, source) in enumerate(sources.items()):
+    for number, (name, source) in enumerate(along.items()):
         if not source:
             continue
-        progress(0.2 + 0.6 * number / len(sources), f"Reading {name}")
+        progress(0.2 + 0.6 * number / len(along), f"Reading {name}")
         mapping = p.columns.get(name) or p.columns.get(source, {})
         lab = number < len(labs)
         whole = lab or name == "lithology" or hole_tables.is_interval_table(source, mapping)
@@ -199,6 +222,15 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         checks.check_coverage(table, collars, found, assays[0].file if len(assays) == 1 else "", "assay")
         tables, units = {"assay": table, **tables}, {**units, **table_units}
     collars = _depths(collars, surveys, {**tables, **readings})
+    daughters = {d.hole: d for d in found_daughters(collars, surveys, tables, found, file)}
+    if daughters:
+        surveys = with_parents(surveys, list(daughters.values()), found, file)
+    if daughters or "wedge_m" in collars:
+        said = collars["parent"] if "parent" in collars else [""] * len(collars)
+        collars = collars.assign(
+            parent=[daughters[h].parent if h in daughters else p_ for h, p_ in zip(collars["hole"], said, strict=True)],
+            wedge_m=[daughters[h].wedge_m if h in daughters else np.nan for h in collars["hole"]],
+        )
     progress(0.82, "Desurveying")
     path = path_of(collars, surveys, tables, p.method)
     place_checks.check_kinks(
@@ -276,33 +308,10 @@ def _meet(a: pd.DataFrame, b: pd.DataFrame) -> bool:
     return bool(((first["min"] <= second["max"]) & (second["min"] <= first["max"])).any())
 
 
-def _to_grid_north(
-    surveys: pd.DataFrame, heading: str, collars: pd.DataFrame, crs: str, p: HoleFiles, found: Findings
-) -> pd.DataFrame:
-    """Turn azimuths to grid north: true azimuth less convergence; magnetic plus declination less convergence."""
-    words = heading.lower()
-    north = p.north
-    if north == "auto":
-        north = "magnetic" if "mag" in words else "true" if "true" in words else "grid"
-    if north == "grid" or not len(surveys):
-        return surveys
-    x, y, z = (float(collars[c].median()) for c in "xyz")
-    turn = -grid_convergence(crs, x, y)
-    said = f"grid convergence {-turn:.2f}° taken off"
-    if north == "magnetic":
-        known = sorted(d for d in collars.get("date", pd.Series(dtype=str)) if d)
-        date = p.date or (known[len(known) // 2] if known else "")
-        if not date:
-            raise InputError(
-                "azimuths are magnetic, and the date of drilling is not known",
-                fix="Give it as 'date', such as 2024-05-17",
-            )
-        lon, lat = to_lonlat(crs, x, y)
-        declination = main_field(float(lon), float(lat), z, date).declination
-        turn += declination
-        said = f"declination {declination:.2f}° (IGRF, {date}) added, {said}"
-    found.add("note", f"azimuths are from {north} north", said, table="survey")
-    return surveys.assign(azimuth=(surveys["azimuth"] + turn) % 360.0)
+def _survey_names(p: HoleFiles) -> dict[str, str]:
+    """Tables of survey readings by the names under which their columns are chosen."""
+    files = [f for f in (p.survey, *p.surveys) if f]
+    return {"survey" if not k else f"survey {k + 1}": f for k, f in enumerate(files)}
 
 
 def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> pd.DataFrame:
@@ -319,7 +328,7 @@ def _depths(collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, p
 
 
 def _estimate(inputs: Inputs, p: HoleFiles) -> Cost:
-    files = [f for f in (p.collar, p.survey, p.assay, *p.assays, p.lithology, p.controls, *p.more) if f]
+    files = [f for f in (p.collar, p.survey, *p.surveys, p.assay, *p.assays, p.lithology, p.controls, *p.more) if f]
     size = sum(tables_in.split(f)[0].stat().st_size for f in files)
     return Cost(f"{size / 1e6:.1f} MB to read", size * 12 / 1e6, size / 6e6)
 
