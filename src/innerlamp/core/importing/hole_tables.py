@@ -20,6 +20,7 @@ from ..items.holes import INTERVAL_PLACES
 from . import plausible
 from .angles import negative_down
 from .choices import Dips
+from .control_samples import Controls, parted
 from .detection import CellRules
 from .norths import NorthRules, to_grid
 from .reading import LengthUnit, attributes, length_column, mapped, number_column, system_of, to_project
@@ -336,10 +337,17 @@ def read_downhole(
     found: Findings,
     strays: dict[str, pd.DataFrame],
     rule: Overlaps = "trim",
+    controls: list[Controls] | None = None,
 ) -> tuple[pd.DataFrame, dict[str, str]]:
-    """Return a checked table of intervals or of readings at single depths, and the unit of each attribute."""
+    """Return a checked table of intervals or of readings at single depths, and the unit of each attribute.
+
+    Control samples among its rows go to `controls`, where that is given.
+    """
     raw = tables_in.read(file, found, name)
     role = mapped(raw, kind, mapping)
+    if controls is not None:
+        raw, aside = parted(raw, role, rules, found, name)
+        controls += [aside] if aside is not None else []
     frame, units = _attributes(raw, role, rules, found, name)
     for column in ("to_m", "from_m") if kind == "interval" else ("depth_m",):
         frame.insert(0, column, length_column(raw, role[column], unit, found, name))

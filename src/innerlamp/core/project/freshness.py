@@ -9,10 +9,6 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
-import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-
 from .records import Entry, Freshness, Recipe
 
 # Whether what is used of an item (these attributes, None for all) is the same in two versions of it.
@@ -126,19 +122,46 @@ def _circles(entries: Mapping[str, Entry]) -> set[tuple[str, str]]:
     if not edited:
         return set()
     # An input that was made from the item, and that the item is made from: both are in one knot of the graph.
-    number = {item: k for k, item in enumerate(entries)}
-    arrows = [(k, number[i]) for item, k in number.items() for i in _above(entries[item]) if i in number]
-    if not arrows:
-        return set()
-    rows, columns = np.array(arrows).T
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(len(number), len(number)))
-    knots = connected_components(graph.tocsr(), directed=True, connection="strong")[1]
+    knots = _knots({item: [i for i in _above(entry) if i in entries] for item, entry in entries.items()})
     return {
         (item, i)
         for item, inputs in edited.items()
         for i in inputs
-        if i in number and i != item and knots[number[i]] == knots[number[item]]
+        if i in entries and i != item and knots[i] == knots[item]
     }
+
+
+def _knots(arrows: Mapping[str, Sequence[str]]) -> dict[str, int]:
+    """Number of the strongly connected part of a graph that each item is in (Tarjan 1972, SIAM J. Comput. 1, 146-160)."""
+    order: dict[str, int] = {}
+    low: dict[str, int] = {}
+    knot: dict[str, int] = {}
+    path: list[str] = []
+    for first in arrows:
+        ahead = [] if first in order else [(first, iter(arrows[first]))]
+        while ahead:
+            item, rest = ahead[-1]
+            if item not in order:
+                order[item] = low[item] = len(order)
+                path.append(item)
+            for other in rest:
+                if other not in order:
+                    ahead.append((other, iter(arrows[other])))
+                    break
+                if other not in knot:
+                    low[item] = min(low[item], order[other])
+            else:
+                ahead.pop()
+                if ahead:
+                    above = ahead[-1][0]
+                    low[above] = min(low[above], low[item])
+                if low[item] == order[item]:
+                    while True:
+                        member = path.pop()
+                        knot[member] = order[item]
+                        if member == item:
+                            break
+    return knot
 
 
 def ready(all_entries: Iterable[Entry], same: Same | None = None) -> list[Entry]:

@@ -18,7 +18,7 @@ from ...formats.tables.dates import DayOrder
 from ...importing import hole_tables
 from ...importing.assay_tables import AssayFile, one_table
 from ...importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
-from ...importing.control_samples import read_controls
+from ...importing.control_samples import Controls, read_controls, together
 from ...importing.daughters import found_daughters, with_parents
 from ...importing.hole_paths import path_of, place, place_readings, stations_table
 from ...importing.norths import North, NorthRules, typed
@@ -191,6 +191,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
     along = {"lithology": p.lithology, **_names(p.more)}
     along = {**{"assay" if not k else f"assay {k + 1}": f for k, f in enumerate(labs)}, **along}
     assays: list[AssayFile] = []
+    controls: list[Controls] = []
     for number, (name, source) in enumerate(along.items()):
         if not source:
             continue
@@ -209,6 +210,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
             found,
             strays,
             p.overlaps,
+            controls if lab else None,
         )
         if lab:
             assays.append(AssayFile(tables_in.split(source)[0].name, table, table_units))
@@ -240,7 +242,8 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
     readings = {name: place_readings(table, collars, path) for name, table in readings.items()}
     progress(0.98, "Done")
     point_out_alikes(collars, strays, found)
-    controls = read_controls(p.controls, p.columns.get("controls", {}), rules, found)
+    if p.controls:
+        controls.append(read_controls(p.controls, p.columns.get("controls", {}), rules, found))
     holes = HoleSet(
         name=p.name,
         crs=inputs.crs,
@@ -252,7 +255,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         units=units,
         findings=found.frame(),
         method=p.method,
-        controls=controls,
+        controls=together(controls, tables.get("assay"), units),
         strays=strays,
     )
     return holes.told_by_headings()
