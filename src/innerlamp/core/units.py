@@ -10,7 +10,12 @@ from numpy.typing import NDArray
 from .errors import UnitError
 
 # Mass fractions as whole numbers of ppb, so that factors are exact; 1 g/t is 1 ppm by definition.
-# One troy ounce (31.1034768 g) a short ton (907.18474 kg) or a tonne: definitions of the avoirdupois and troy pounds.
+# A troy ounce is 31.1034768 g and a pennyweight a twentieth of it; a short ton has 907.18474 kg, a long one 1016.0469088 kg:
+# definitions of the avoirdupois and troy pounds (NIST Handbook 44, appendix C).
+_OUNCE = 31.1034768
+_TONS = {"t": 0.90718474, "st": 0.90718474, "lt": 1.0160469088, "tonne": 1.0}
+# Units of "a ton" that may be any of them: they are read as of a short ton, and asked about.
+OF_A_TON = ("oz/t", "dwt/t")
 _FRACTIONS = {
     "%": 1e7,
     "pct": 1e7,
@@ -29,8 +34,16 @@ _FRACTIONS = {
     "µg/kg": 1.0,
     "ug/kg": 1.0,
     "mg/t": 1.0,
-    "oz/t": 1e3 * 31.1034768 / 0.90718474,
-    "opt": 1e3 * 31.1034768 / 0.90718474,
+    **{f"oz/{ton}": 1e3 * _OUNCE / mass for ton, mass in _TONS.items()},
+    **{f"dwt/{ton}": 1e3 * _OUNCE / 20.0 / mass for ton, mass in _TONS.items()},
+    "opt": 1e3 * _OUNCE / 0.90718474,
+}
+# How a ton is written behind ounces and pennyweights.
+_TON_WORDS = {
+    "t": ("t", "ton", "tn", "tons"),
+    "st": ("st", "short ton", "ston", "s.ton", "sh ton", "short"),
+    "lt": ("lt", "long ton", "lton", "l.ton", "long"),
+    "tonne": ("tonne", "mt", "metric ton", "metric tonne", "tm", "tonelada", "t metric", "metric t"),
 }
 _LENGTHS = {"m": 1.0, "km": 1000.0, "ft": 0.3048, "cm": 0.01, "mm": 0.001}
 # The names that coordinate systems and tables have for the foot of surveys in the United States: 1200/3937 m by definition.
@@ -46,6 +59,26 @@ _SPELT = {
     "g/tonne": "g/t",
     "gr/t": "g/t",
     "opt": "oz/t",
+    "opst": "oz/st",
+    "oplt": "oz/lt",
+    "ozt": "oz/t",
+    "ozst": "oz/st",
+    "dwt": "dwt/t",
+    "dwts": "dwt/t",
+    "pwt": "dwt/t",
+    "pennyweight": "dwt/t",
+    "pennyweights": "dwt/t",
+    **{
+        f"{weight}{by}{word}": f"{unit}/{ton}"
+        for unit, weights in (
+            ("oz", ("oz", "tr oz", "troz", "toz", "troy oz", "onzas", "onz")),
+            ("dwt", ("dwt", "pwt")),
+        )
+        for weight in weights
+        for by in ("/", " / ", " per ", "_", " ")
+        for ton, words in _TON_WORDS.items()
+        for word in words
+    },
     "mgal": "mGal",
     "nt": "nT",
     "gamma": "nT",

@@ -15,7 +15,10 @@ from ..formats.tables.rawtable import matches
 from .choices import AboveRule, DetectionRule, NegativeRule
 
 SHARE = {"half of limit": 0.5, "limit": 1.0, "zero": 0.0, "missing": np.nan}
-GRADES = ("ppm", "ppb", "%", "g/t", "kg/t", "oz/t", "mg/kg", "µg/kg", "µg/g")
+GRADES = (
+    *("ppm", "ppb", "%", "g/t", "kg/t", "mg/kg", "µg/kg", "µg/g"),
+    *(f"{weight}/{ton}" for weight in ("oz", "dwt") for ton in ("t", "st", "lt", "tonne")),
+)
 _WORDS = r"^\s*(nd|n\.d\.|bdl|b\.d\.l\.|bd|lld|below|not detected|no detectado|non détecté|tr|traces?|trazas)\s*$"
 
 

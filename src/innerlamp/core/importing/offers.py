@@ -18,6 +18,7 @@ from ..given_paths import given_path
 from .control_samples import kind_of
 from .core_names import names_depths
 from .detection import GRADES
+from .told_units import has_unit
 
 MOST_FILES = 2000
 # What a file may be: key, label, and the table of roles that its columns play ('' for none).
@@ -278,7 +279,7 @@ def kind_of_table(layout: Layout, rows: list[list[str]], name: str) -> tuple[str
 
     def numeric(column: str) -> bool:
         filled = [c for c in cells(column) if c.lower() not in rawtable.NO_VALUE]
-        good = [c for c in filled if re.match(r"^[<>]?\s*[-+]?[\d.,]+([eE][-+]?\d+)?$", c)]
+        good = [c for c in filled if re.match(r"^[<>]?\s*[-+]?[\d.,]+([eE][-+]?\d+)?$", c) or has_unit(c)]
         return len(good) > 0.5 * len(filled)
 
     ert = roles("resistivity")

@@ -20,6 +20,7 @@ from ..formats.tables.rawtable import RawTable
 from ..units import in_metres
 from . import detection, element_columns
 from .detection import CellRules, Place
+from .told_units import with_units
 
 
 def mapped(raw: RawTable, table: str, mapping: Mapping[str, str]) -> dict[str, str]:
@@ -97,6 +98,9 @@ def attributes(
     place = Place(
         found, raw.file, table, raw.line, hole if hole is not None else np.full(len(raw.line), "", dtype=object)
     )
+    told_units: dict[str, str] = {}
+    if table not in ("structures", "survey", "collar"):
+        raw, told_units = with_units(raw, used, found, table)
     taken: dict[str, NDArray[np.float64] | pd.Series] = {}
     units: dict[str, str] = {}
     above: dict[str, NDArray[np.bool_]] = {}
@@ -108,7 +112,7 @@ def attributes(
             taken[column], units[column] = _texts(raw, column), ""
             continue
         values, over, coded = read
-        units[column] = raw.layout.unit_of(column)
+        units[column] = told_units.get(column) or raw.layout.unit_of(column)
         values = detection.missing_codes(values, column, units[column], place, rules.negatives, coded)
         taken[column] = detection.negative_codes(values, column, units[column], rules.below, place)
         if over.any():

@@ -76,7 +76,26 @@ class Quantity:
 
 
 QUANTITIES: dict[str, Quantity] = {
-    "grade": Quantity("Grade", ("%", "ppm", "ppb", "g/t", "kg/t", "oz/t"), "ember", sense="more"),
+    "grade": Quantity(
+        "Grade",
+        (
+            "%",
+            "ppm",
+            "ppb",
+            "g/t",
+            "kg/t",
+            "oz/t",
+            "oz/st",
+            "oz/lt",
+            "oz/tonne",
+            "dwt/t",
+            "dwt/st",
+            "dwt/lt",
+            "dwt/tonne",
+        ),
+        "ember",
+        sense="more",
+    ),
     "elevation": Quantity(
         "Elevation",
         ramp="grey",

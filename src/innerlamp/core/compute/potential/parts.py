@@ -294,7 +294,7 @@ class Cluster:
 
 
 def packed(part: Part, what: Product, vector: FloatArray | None) -> bytes | str:
-    """Return a product as the bytes of its numbers, or in words why there is none: what a cluster's worker answers."""
+    """Return a product with a vector (cells,) or (n,) as the bytes of its numbers, or in words why there is none: a worker's answer."""
     try:
         return np.ascontiguousarray(product(part, what, vector), dtype="<f8").tobytes()
     except Exception as error:

@@ -109,6 +109,7 @@ class HoleFiles(Params):
     declination: Several = param(
         (),
         "Declination",
+        editor="lines",
         help="Degrees, east positive, in the place of the field model's: one number for all, or file or hole before it, such as gyro.csv=11.2; RC001=9.5",
         more=True,
     )
