@@ -283,3 +283,36 @@ def test_what_is_no_daughter_stays_a_hole_of_its_own(folder: Path) -> None:
     assert holes.facts["Drilled"] == "2,400 m"
     asked = holes.findings[(holes.findings["severity"] == "look") & (holes.findings["table"] == "collar")]
     assert {"B1", "C1", "C2", "D1"} <= set(asked["hole"]) and not {"A1W1", "A2W1"} & set(asked["hole"])
+
+
+@pytest.mark.parametrize(
+    ("heading", "date", "given", "wanted"),
+    [
+        ("Strike", "", {}, 120.0),  # right-hand rule: dips to the right of 30
+        ("Strike (LHR)", "", {}, 300.0),
+        ("Rumbo mano izquierda", "", {}, 300.0),
+        ("Streichen links", "", {}, 300.0),
+        ("Dip direction", "", {}, 30.0),
+        ("Strike mag", "2020-05-01", {}, None),
+        ("Dip dir TN", "", {}, None),
+        ("Strike mag", "", {"declination": ["-10"]}, None),
+    ],
+)
+def test_strikes_by_either_hand_and_compass_readings_with_their_declination(
+    folder: Path, heading: str, date: str, given: dict[str, object], wanted: float | None
+) -> None:
+    Store.create(folder.parent / "p.lamp", CRS).close()
+    file = folder / "planes.csv"
+    dated = ",Date" if date else ""
+    file.write_text(
+        f"Easting,Northing,{heading},Dip{dated}\n650000,7100000,30,60{',' + date if date else ''}\n", encoding="utf-8"
+    )
+    with Project.open(folder.parent / "p.lamp") as project:
+        made = project.run("import-points", file=str(file), content="structures", **given)["points"]
+        table = project.store.load(made).table  # type: ignore[attr-defined]
+    if wanted is None:
+        lon, lat = to_lonlat(CRS, 6.5e5, 7.1e6)
+        turn = main_field(float(lon), float(lat), 0.0, date).declination if date else 0.0
+        turn = -10.0 if given else turn
+        wanted = (30.0 if "Dip dir" in heading else 120.0) + turn - convergence(6.5e5, 7.1e6)
+    assert table["dip direction"].item() == pytest.approx(wanted, abs=3e-3)

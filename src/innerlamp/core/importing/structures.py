@@ -63,6 +63,15 @@ def _is_strike(heading: str, dip: str) -> bool:
     return "str" in heading.lower() or columns.tells(heading, "strike")
 
 
+# The left-hand rule in the languages of the imports, and its short forms.
+_LEFT = re.compile(r"left|izquierd|gauche|esquerd|links|vasen|vanster")
+
+
+def _says_left(heading: str) -> bool:
+    words = columns.words_in(heading)
+    return any(_LEFT.match(w) for w in words) or bool({"lhr", "lh", "lhs", "rmi", "rmg"} & set(words))
+
+
 def settle_planes(
     raw: RawTable, role: dict[str, str], convention: Planes, found: Findings
 ) -> tuple[pd.DataFrame, dict[str, str]]:
@@ -89,6 +98,8 @@ def settle_planes(
         chosen = (
             "strike and letter"
             if strike and any(letters)
+            else "strike by left-hand rule"
+            if strike and _says_left(role["direction"])
             else "strike by right-hand rule"
             if strike
             else "dip and dip direction"

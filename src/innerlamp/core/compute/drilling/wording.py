@@ -29,11 +29,13 @@ class Reported:
 
 
 def grade_words(value: float) -> str:
-    """Return a grade with as many digits as reports give: three that count, never more than three decimals."""
+    """Return a grade with as many digits as reports give: three that count, and three decimals at most unless it is smaller."""
     if not math.isfinite(value):
         return "not analysed"
     if value == 0:
         return "0"
+    if abs(value) < 0.0005:  # three decimals would say that there is none
+        return f"{value:.{2 - math.floor(math.log10(abs(value)))}f}".rstrip("0")
     decimals = max(0, min(3, 2 - math.floor(math.log10(abs(value)))))
     if abs(value) < 10:  # two decimals from 0.1 on, as is usual
         decimals = min(decimals, 2) if abs(value) >= 0.1 else decimals

@@ -105,4 +105,5 @@ def _told(token: str, beside: bool) -> tuple[Told, str]:
 def _tokens(heading: str) -> list[str]:
     """Words of a heading in small letters; those that are written together with a capital between are parted."""
     parted = re.sub(r"(?<=[a-zà-ÿ])(?=[A-Z])", " ", heading)
-    return [t for t in re.split(r"[^a-z0-9]+", letters_of(parted)) if t]
+    text = re.sub(r"\bdip[^a-z0-9]+(?=dir|az)", "dip", letters_of(parted))  # a dip direction is one word here
+    return [t for t in re.split(r"[^a-z0-9]+", text) if t]

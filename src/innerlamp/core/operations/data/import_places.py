@@ -13,9 +13,10 @@ from ...declaring.operation import Example, Inputs, Operation, Output, Params, S
 from ...errors import InputError
 from ...findings import Findings
 from ...formats.grids import grid_files as grids
-from ...formats.tables import tables_in
+from ...formats.tables import columns, dates, tables_in
 from ...formats.tables.rawtable import RawTable
 from ...importing.choices import AboveRule, DetectionRule, NegativeRule
+from ...importing.norths import North, NorthRules, to_grid, typed
 from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit, attributes, length_column, mapped, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
@@ -38,7 +39,27 @@ class ImportPoints(Params):
     planes: Planes = param(
         "auto",
         "Planes are given as",
-        help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right)",
+        help="For structures. auto goes by the headings: a strike is taken by the right-hand rule (dip to its right) unless its heading says left",
+    )
+    north: North = param(
+        "auto",
+        "Directions are from",
+        help="For structures. auto goes by the heading ('Strike mag', 'Dip dir TN') and takes grid north otherwise",
+        more=True,
+    )
+    date: str = param(
+        "",
+        "Date",
+        editor="date",
+        help="For the declination of magnetic directions; the rows' own when empty",
+        more=True,
+    )
+    declination: Several = param(
+        (),
+        "Declination",
+        editor="lines",
+        help="Degrees, east positive, in the place of the field model's for magnetic directions",
+        more=True,
     )
     columns: dict[str, str] = param(
         {}, "Columns", editor="mapping", help="Role to column; what is not given is guessed from the headings"
@@ -131,6 +152,14 @@ def tell_places(table: pd.DataFrame, found: Findings, file: str, name: str, inpu
     check_places(x.astype(float), y.astype(float), line, found, file, name, inputs.crs, inputs.area)
 
 
+def _dates(raw: RawTable, role: dict[str, str], found: Findings) -> list[str]:
+    """ISO dates of rows, '' where the table has none."""
+    column = next((c for c in raw.layout.columns if c not in role.values() and columns.names(c, "date")), "")
+    if not column:
+        return [""] * len(raw.line)
+    return dates.read_dates(raw.text(column).tolist(), raw.line, found, raw.file, "structures")
+
+
 def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str, Item]:
     found = Findings()
     progress(0.1, "Reading")
@@ -140,6 +169,18 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     rest, units = attributes(raw, {*role.values(), "file_line"}, coded.rules_of(p), found, p.content)
     if p.content == "structures":
         planes, plane_units = settle_planes(raw, role, p.planes, found)
+        whole, by_name = typed(p.declination)
+        turned = to_grid(
+            planes["dip direction"].to_numpy(float),
+            role["direction"],
+            frame.assign(hole="", date=_dates(raw, role, found)),
+            inputs.crs,
+            NorthRules(p.north, p.date, whole, by_name),
+            found,
+            raw.file,
+            "structures",
+        )
+        planes = planes.assign(**{"dip direction": turned})
         frame, units = pd.concat([frame, planes], axis=1), {**plane_units, **units}
     table = pd.concat([frame, rest], axis=1)[good].reset_index(drop=True)
     tell_places(table, found, raw.file, p.content, inputs)

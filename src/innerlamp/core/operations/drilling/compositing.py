@@ -18,6 +18,7 @@ from ...items.points import PointSet
 from ...progress import Progress
 from .of_holes import grades_of, mean_over, runs_of, spans
 
+DUST = 1e-6  # metres
 By = Literal["length from the collar", "bench", "rock"]
 
 
@@ -38,7 +39,14 @@ class Composites(Params):
     missing: Maybe = param(
         None,
         "Missing grades count as",
-        help="Stay missing when empty, and count neither as metal nor as length",
+        help="In the unit of the grade that is composited; 0 holds for all. Stay missing when empty, and count neither as metal nor as length",
+        more=True,
+    )
+    missing_of: Several = param(
+        (),
+        "Missing others count as",
+        editor="lines",
+        help="For grades that are also composited, each in its own unit, such as Cu_pct=0.01; what is not named stays missing",
         more=True,
     )
     also: Several = param(
@@ -106,11 +114,36 @@ def _mean(
 ) -> tuple[np.ndarray, np.ndarray]:
     top_cut = p.top_cut if p.top_cut is not None and name == p.attribute else np.inf
     mean, length = mean_over(holes, name, index, cells, top_cut)
-    if p.missing is not None:
+    # What rounding leaves of a neighbour's interval is dust and no sample.
+    length = np.where(length < DUST, 0.0, length)
+    mean = np.where(length > 0, mean, np.nan)
+    lacking = _missing(p, holes).get(name)
+    if lacking is not None:
         whole = cells[2] - cells[1]
-        mean = (np.nan_to_num(mean) * length + p.missing * (whole - length)) / whole
+        mean = (np.nan_to_num(mean) * length + lacking * (whole - length)) / whole
         length = whole
     return mean, length
+
+
+def _missing(p: Composites, holes: HoleSet) -> dict[str, float]:
+    """What missing grades count as, by grade and each in its unit; what is not in it stays missing."""
+    told: dict[str, float] = {}
+    if p.missing is not None:
+        told = dict.fromkeys((p.attribute, *p.also) if p.missing == 0 else (p.attribute,), p.missing)
+    for words in p.missing_of:
+        name, _, number = words.rpartition("=")
+        try:
+            value = float(number)
+        except ValueError:
+            value = np.nan
+        if name.strip() not in (p.attribute, *p.also) or not np.isfinite(value):
+            raise InputError(
+                f"'{words}' does not say what a missing grade counts as",
+                where=holes.name,
+                fix=f"Write a grade that is composited and a number in its unit: {(p.also or (p.attribute,))[0]}=0.01",
+            )
+        told[name.strip()] = value
+    return told
 
 
 def _cells(

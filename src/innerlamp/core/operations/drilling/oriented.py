@@ -174,7 +174,10 @@ def _checked(
     leave(bad, ["alpha only: the plane may lie in any direction around the core"] * int(bad.sum()))
     bad = np.asarray(~np.isfinite(along).all(axis=1))
     leave(bad, ["the hole has no path"] * int(bad.sum()))
-    steep = np.degrees(np.arcsin(np.clip(-np.nan_to_num(along[:, 2], nan=0.0), -1, 1))) > 90.0 - oriented.NEAR_VERTICAL
+    steep = (
+        np.degrees(np.arcsin(np.clip(np.abs(np.nan_to_num(along[:, 2], nan=0.0)), 0, 1)))
+        > 90.0 - oriented.NEAR_VERTICAL
+    )
     bad = np.asarray(steep & ~np.isclose(alpha, 90.0))
     leave(bad, ["the hole is vertical here: its core has no bottom line"] * int(bad.sum()))
     if p.worst is not None and columns["quality"]:
