@@ -53,6 +53,17 @@ class EstimateBlocks(Params):
     )
     shape: Shape = param("spherical", "Variogram")
     range: float = param(80.0, "Range", unit="m", above=0.0, help="Along the main direction")
+    across: int = param(
+        4,
+        "Points across a block",
+        low=1,
+        high=20,
+        help="A block is kriged as a volume: the mean of so many points along each axis in plan",
+        more=True,
+    )
+    upward: int = param(
+        2, "Points up a block", low=1, high=20, help="So many along its height; one point of all is a point", more=True
+    )
     power: float = param(2.0, "Power of distance", unit="power", above=0.0, high=10.0, more=True)
     least: int = param(3, "Least samples", low=1, high=500, more=True)
     most: int = param(24, "Most samples", low=1, high=500, more=True)
@@ -146,8 +157,13 @@ def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Ite
     sill = float(np.var(values)) or 1.0
     variogram = es.Variogram(p.nugget * sill, (Structure(p.shape, (1.0 - p.nugget) * sill, p.range),))
     cells = np.argwhere(wanted)
+    i, j, k = cells.T
+    low, high = mesh.levels(i, j, k)
+    sizes = np.column_stack([mesh.u[i], mesh.v[j], high - low])
+    parts = (p.across, p.across, p.upward)
+    blocks = es.Blocks(sizes, np.array(mesh.axes), parts) if max(parts) > 1 else None
     found = es.estimate(
-        at, values, mesh.centres(cells), search, p.method, variogram, p.power, progress.part(0.05, 0.95)
+        at, values, mesh.centres(cells), search, p.method, variogram, p.power, progress.part(0.05, 0.95), blocks
     )
     unit = source.attributes[p.attribute].unit
 
@@ -160,6 +176,8 @@ def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Ite
     units = {p.attribute: unit}
     if p.method == "kriging":
         properties["kriging variance"] = boxed(found.variance)
+        properties["kriging efficiency"] = boxed(found.efficiency)
+        properties["slope of regression"] = boxed(found.slope)
     made = BlockModel(
         name=p.name or f"{p.attribute} by {p.method}",
         crs=source.crs,
@@ -186,7 +204,7 @@ def _estimate(inputs: Inputs, p: EstimateBlocks) -> Cost:
     at, _ = _samples(inputs, p)
     mesh, wanted = _cells(inputs, p, at)
     count = float(wanted.sum())
-    each = 2e-6 + (p.most**3 / 3.0e9 if p.method == "kriging" else 1e-6)
+    each = 2e-6 + (p.most**3 / 3.0e9 + p.most * p.across**2 * p.upward * 1.5e-8 if p.method == "kriging" else 1e-6)
     nx, ny, nz = mesh.shape
     return Cost(
         f"{nx} × {ny} × {nz} blocks, {count:,.0f} to estimate from {len(at):,} composites",
@@ -209,7 +227,7 @@ OPERATION = Operation(
     ),
     title="Estimate grades of blocks",
     area="Geology",
-    help="Estimates a grade in blocks by ordinary kriging, inverse distance or the nearest composite, with a search ellipsoid, octants and passes, in all cells or in those of one unit of a model, and gives tonnes and grades above cut-offs.",
+    help="Estimates a grade in blocks by ordinary kriging of the blocks as volumes, with their variance, the efficiency of kriging and the slope of regression, by inverse distance or the nearest composite, with a search ellipsoid, octants and passes, in all cells or in those of one unit of a model, and gives tonnes and grades above cut-offs.",
     params=EstimateBlocks,
     run=_run,
     inputs=(
