@@ -65,4 +65,5 @@ def diurnal(
     out = np.interp(time, bt, bv, left=np.nan, right=np.nan) - level
     after = np.clip(np.searchsorted(bt, np.nan_to_num(time), "left"), 1, len(bt) - 1)
     within = bt[after] - bt[after - 1] <= longest_gap
-    return np.where(np.isfinite(time) & within, out, np.nan), level
+    there = (bt[after] == time) | (bt[after - 1] == time)  # the base was read just then, whatever gap is beside it
+    return np.where(np.isfinite(time) & (within | there), out, np.nan), level

@@ -120,18 +120,21 @@ def noise_of_repeats(x: FloatArray, y: FloatArray, values: FloatArray) -> tuple[
     InputError
         When fewer than three readings repeat another.
     """
-    keys = np.column_stack([np.round(x / _SAME), np.round(y / _SAME)])
-    _, group = np.unique(keys, axis=0, return_inverse=True)
-    group = group.ravel()
-    count = np.bincount(group)
-    mean = np.bincount(group, weights=values) / count
-    freedom = int((count - 1).sum())
+    from scipy.spatial import cKDTree
+
+    # By distance: on a raster two readings beside each other may lie in two cells, and two far apart in one. A pair counts
+    # by one over the readings around it, so that k readings at one place have k - 1 degrees of freedom, as pooled ones have.
+    one, two = cKDTree(np.column_stack([x, y])).query_pairs(_SAME, output_type="ndarray").T
+    around = 1.0 + np.bincount(one, minlength=len(x)) + np.bincount(two, minlength=len(x))
+    weight = 2.0 / (around[one] + around[two])
+    freedom = round(2.0 * float(weight.sum()))
     if freedom < 3:
         raise InputError(
             f"{freedom} readings repeat another at one place; three are needed to tell the noise",
             fix="Give a noise level",
         )
-    return float(np.sqrt(((values - mean[group]) ** 2).sum() / freedom)), freedom
+    squares = float(weight @ (values[one] - values[two]) ** 2)
+    return float(np.sqrt(squares / (2.0 * float(weight.sum())))), freedom
 
 
 def noise_of_crossings(x: FloatArray, y: FloatArray, values: FloatArray, line: Rows) -> tuple[float, int]:

@@ -61,11 +61,12 @@ def threshold_by_break(values: FloatArray) -> float:
 
 @dataclass(frozen=True)
 class Group:
-    """Samples over a threshold that lie together: their rows, and the outline (n, 2) round them."""
+    """Samples over a threshold that lie together: rows, outline (n, 2) round them, holes in it, and the area between, m²."""
 
     rows: IntArray
     outline: FloatArray
     area: float
+    holes: tuple[FloatArray, ...] = ()
 
 
 def groups_over(x: FloatArray, y: FloatArray, over: NDArray[np.bool_], link: float, least: int = 2) -> list[Group]:
@@ -95,7 +96,8 @@ def groups_over(x: FloatArray, y: FloatArray, over: NDArray[np.bool_], link: flo
         shape = shapely.union_all(shapely.buffer(shapely.points(xy[mine]), 0.55 * link))
         if shape.geom_type != "Polygon":
             shape = shapely.convex_hull(shape)
-        out.append(Group(rows[mine], np.asarray(shape.exterior.coords, dtype=float), float(shape.area)))
+        rings = [np.asarray(ring.coords, dtype=float) for ring in (shape.exterior, *shape.interiors)]
+        out.append(Group(rows[mine], rings[0], float(shape.area), tuple(rings[1:])))
     return sorted(out, key=lambda g: -len(g.rows))
 
 

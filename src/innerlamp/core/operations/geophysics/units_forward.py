@@ -204,11 +204,10 @@ def _run(inputs: Inputs, p: UnitResponse, progress: Progress) -> dict[str, Item]
         )
     }
     if p.units:
-        filled = np.where(np.isfinite(model.properties[p.attribute or next(iter(model.properties))]), 0.0, np.nan)
+        # What the table does not name has the background: a unit of density 0, such as a void, is one that it names.
+        filled = np.where(np.isfinite(model.properties[p.attribute or next(iter(model.properties))]), off, np.nan)
         for cells, value in zip(made.numbers, told.values, strict=True):
             filled[cells] = value + off
-        if off:
-            filled[filled == 0.0] = off
         kind = "susceptibility" if magnetic else "density"
         result["model"] = BlockModel(
             name=f"{kind.capitalize()} of {model.name}",

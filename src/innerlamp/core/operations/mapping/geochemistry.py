@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Literal
+from collections.abc import Sequence
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
@@ -12,7 +13,7 @@ from ...declaring.operation import Example, Input, Inputs, Operation, Output, Pa
 from ...errors import InputError
 from ...formats.shapes.features import polygons_of
 from ...items.base import Item
-from ...items.features import RING, Features, one_each, texts_of
+from ...items.features import HOLE, RING, Features, one_each, texts_of
 from ...items.points import PointSet
 from ...progress import Progress
 
@@ -58,6 +59,20 @@ def _numbers(item: PointSet, column: str) -> np.ndarray:
     return item.table[column].to_numpy(float)
 
 
+def _with_holes(groups: Sequence[Any]) -> dict[str, Any]:
+    """Vertices, starts, owners and types of outlines with the holes in them: the area is that of what is drawn."""
+    rings = [
+        (k, ring, HOLE if hole else RING)
+        for k, g in enumerate(groups)
+        for hole, ring in enumerate((g.outline, *g.holes))
+    ]
+    made = one_each([ring for _, ring, _ in rings], RING)
+    return made | {
+        "owner": np.array([k for k, _, _ in rings], dtype=np.int64),
+        "part_types": np.array([kind for _, _, kind in rings], dtype=np.int8),
+    }
+
+
 def _run_anomalies(inputs: Inputs, p: Anomalies, progress: Progress) -> dict[str, Item]:
     from ...compute.gridding.minimum_curvature import typical_spacing
     from ...compute.statistics import geochemistry as gc
@@ -101,7 +116,7 @@ def _run_anomalies(inputs: Inputs, p: Anomalies, progress: Progress) -> dict[str
         name=p.name or f"{p.attribute} anomalies",
         crs=samples.crs,
         table=table,
-        **one_each([g.outline for g in groups], RING),
+        **_with_holes(groups),
         units={"area_ha": "ha", "peak": unit, "mean": unit},
         quantities={"samples": "count"} | dict.fromkeys(("peak", "mean"), samples.attributes[p.attribute].quantity),
     )
