@@ -13,6 +13,7 @@ from innerlamp.api import Project
 from innerlamp.core.compute.potential import diurnal, scrutiny
 from innerlamp.core.formats.shapes.features import polygons_of
 from innerlamp.core.geometry.mesh import TensorMesh
+from innerlamp.core.items.electrodes import ElectrodeSurvey
 from innerlamp.core.items.features import Features
 from innerlamp.core.items.fields import BlockModel
 from innerlamp.core.items.points import PointSet
@@ -78,3 +79,59 @@ def test_a_unit_of_density_zero_stays_a_void(tmp_path: Path) -> None:
     density = blocks.properties["density"]
     assert (density[:, :, 1] == 0.0).all() and np.allclose(density[:, :, 0], 2.67)
     assert points.table["computed"].mean() == pytest.approx(-2.67 * 0.04193 * 100, rel=0.01)
+
+
+def dipoles(kind: str, tmp_path: Path) -> Path:
+    """Dipole-dipole over uniform ground of 400 ohm m, electrodes in the order in which they stand on the line.
+
+    The factor of a half-space is 2 pi / (1/am - 1/bm - 1/an + 1/bn) (any handbook of the method), negative for that order.
+    """
+    rows = []
+    for a in range(1, 12):
+        for n in range(1, 5):
+            e = np.array([a, a + 1, a + 1 + n, a + 2 + n])
+            x = e * 10.0
+            k = 2 * np.pi / (1 / (x[2] - x[0]) - 1 / (x[2] - x[1]) - 1 / (x[3] - x[0]) + 1 / (x[3] - x[1]))
+            ohms = 400.0 / k
+            said = {
+                "stated": f"{abs(ohms)},{400.0}",
+                "unsigned": f"{abs(ohms)},",
+                "signed": f"{ohms},",
+                "turned": f"{-ohms},",
+            }
+            odd = f"{abs(ohms)},{40.0 if (a, n) == (3, 2) else 400.0}"
+            rows.append(",".join(map(str, e)) + "," + (said | {"odd": odd, "tenth": f"{abs(ohms)},{4000.0}"})[kind])
+            assert k < 0
+    path = tmp_path / "line.csv"
+    path.write_text("A,B,M,N,Resistance (ohm),Rho_a (ohm m)\n" + "\n".join(rows) + "\n")
+    return path
+
+
+@pytest.mark.parametrize(
+    ("kind", "asked"),
+    [
+        ("stated", "opposite sign of the resistivity stated"), ("unsigned", "positive throughout"), ("signed", ""),
+        ("turned", "apparent resistivities are negative|positive throughout"),
+        ("odd", "resistivity 40 is stated, 400 worked out"), ("tenth", "are not resistance times factor"),
+    ],
+)  # fmt: skip
+def test_resistivities_agree_with_what_the_file_states(kind: str, asked: str, tmp_path: Path) -> None:
+    with Project.create(tmp_path / "a.lamp", CRS) as project:
+        made = project.run("import-resistivity", readings=[str(dipoles(kind, tmp_path))], positions="electrode numbers")
+        survey = project.store.load(made["survey"])
+        assert isinstance(survey, ElectrodeSurvey)
+        assert survey.table["apparent_resistivity"].to_numpy() == pytest.approx(np.full(44, 400.0), rel=1e-6)
+        told = survey.findings["what"]
+        assert (
+            told.str.contains(asked).sum() == 1 if asked else not len(told[told.str.contains("negative|sign|positive")])
+        )
+        assert len(survey.findings) < 6
+        if kind == "unsigned":
+            again = project.run(
+                "import-resistivity",
+                readings=[str(tmp_path / "line.csv")],
+                positions="electrode numbers",
+                polarity="as given",
+            )
+            kept = project.store.load(again["survey"])
+            assert isinstance(kept, ElectrodeSurvey) and (kept.table["apparent_resistivity"] < 0).all()

@@ -29,6 +29,9 @@ from .systems import system_of_table
 DUMMIES = (-999.0, -9999.0, -99999.0, 9999.0, 99999.0, 999999.0, 1e30, -1e30)
 
 
+Polarity = Literal["auto", "as given"]
+
+
 class ImportResistivity(Params):
     readings: Several = param(
         ...,
@@ -55,6 +58,12 @@ class ImportResistivity(Params):
         help="Numbers of electrodes or metres along the line; auto compares them with the table of electrodes",
     )
     error_unit: Literal["auto", "%", "part of 1"] = param("auto", "Errors are in", more=True)
+    polarity: Polarity = param(
+        "auto",
+        "Signs of resistances",
+        help="auto: where a file states resistivities theirs count, and resistances that are all positive whatever the order of electrodes have none; as given: each has its own",
+        more=True,
+    )
     repeats: Literal["average", "keep all"] = param(
         "average", "Repeated readings", help="Readings of the same four electrodes"
     )
@@ -246,6 +255,68 @@ def _worked_out(frame: pd.DataFrame, at: np.ndarray, electrodes: pd.DataFrame) -
     return out
 
 
+_APART = 0.1  # part by which a stated resistivity may differ from resistance times factor, such as by terrain
+
+
+def _agreeing(table: pd.DataFrame, given: NDArray[np.bool_], polarity: Polarity, found: Findings) -> pd.DataFrame:
+    """Return readings whose resistance, factor and apparent resistivity agree in sign; what is odd is said once.
+
+    Many instruments write resistances without a sign, whatever the order of m and n: times the factor of that order they
+    would be negative. A stated resistivity tells their sign; without one a survey that is wholly negative is a question.
+    `given` tells which resistances stand in the file.
+    """
+    ohms, factor, rho = (table[c].to_numpy(float) for c in ("resistance", "factor_m", "apparent_resistivity"))
+    computed = ohms * factor
+    stated = np.isfinite(rho) & np.isfinite(computed) & ~np.isclose(rho, computed, rtol=1e-9)
+    both = np.isfinite(rho) & np.isfinite(computed)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ratio = np.where(stated, rho / computed, 1.0)
+    opposite = both & (ratio < 0)
+    turn = np.zeros(len(table), dtype=bool)
+    if polarity == "as given":
+        return table
+    if 0 < opposite.sum() <= 0.5 * both.sum():  # a few: each is odd, and is looked at by itself
+        words = [
+            f"resistivity {r:.4g} is stated, {c:.4g} worked out"
+            for r, c in zip(rho[opposite], computed[opposite], strict=True)
+        ]
+        _told(found, "look", words, "the one that is worked out is taken", table, opposite)
+    elif opposite.any():
+        turn = opposite
+        what = f"{int(opposite.sum()):,} of {int(both.sum()):,} resistances have the opposite sign of the resistivity stated"
+        found.add("mended", what, "the sign of the stated resistivity taken", table="readings")
+    else:
+        negative = np.isfinite(computed) & (computed < 0)
+        mine = given & np.isfinite(computed)
+        if (negative & mine).sum() >= 3 and (ohms[mine] > 0).all():
+            turn = negative
+            what = f"resistances are positive throughout, and the order of electrodes makes {int(negative.sum()):,} readings negative"
+            found.add("look", what, "taken without sign; say polarity='as given' where they have one", table="readings")
+        elif negative.sum() >= 0.9 * np.isfinite(computed).sum():
+            turn = negative
+            what = (
+                f"{int(negative.sum()):,} of {int(np.isfinite(computed).sum()):,} apparent resistivities are negative"
+            )
+            done = "all taken with the opposite sign: voltage wires changed round? Say polarity='as given' where they are right"
+            found.add("look", what, done, table="readings")
+    size = np.abs(ratio)
+    apart = both & (np.abs(np.log(np.where(size > 0, size, 1.0))) > np.log1p(_APART))
+    if apart.any():
+        if apart.sum() > 0.5 * both.sum():
+            middle = float(np.median(size[apart]))
+            what = f"{int(apart.sum()):,} stated resistivities are not resistance times factor (times {middle:.3g} in the middle)"
+            done = "those worked out are taken: look at units, spacing and electrodes"
+            found.add("look", what, done, table="readings")
+        else:
+            words = [
+                f"resistivity {r:.4g} is stated, {c:.4g} worked out"
+                for r, c in zip(np.abs(rho[apart]), np.abs(computed[apart]), strict=True)
+            ]
+            _told(found, "look", words, "the one that is worked out is taken", table, apart)
+    ohms = np.where(turn, -ohms, ohms)
+    return table.assign(resistance=ohms, apparent_resistivity=np.where(np.isfinite(ohms), ohms * factor, rho))
+
+
 _OWN = ("line", "a", "b", "m", "n", "rho", "resistance", "voltage", "current", "error", "stacked", "file", "file_line")
 
 
@@ -371,6 +442,7 @@ def _run(inputs: Inputs, p: ImportResistivity, progress: Progress) -> dict[str, 
     if blind.any():
         _told(found, "left out", "the array sees no voltage over uniform ground", "row left out", table, blind)
     table, at = table[~blind].reset_index(drop=True), at[~blind]
+    table = _agreeing(table, frame["resistance"].notna().to_numpy()[~blind], p.polarity, found)
     table = _joined(table, at, p, found)
     negative = (table["apparent_resistivity"] <= 0).to_numpy()
     if negative.any():
