@@ -100,6 +100,8 @@ class Surface(Item):
         Whether it bounds a volume.
     level, attribute, unit
         For a grade shell: its cut-off and the attribute it belongs to.
+    told
+        What else its making tells of it, in words by name.
     """
 
     kind: ClassVar[str] = "surface"
@@ -111,6 +113,7 @@ class Surface(Item):
     attribute: str = ""
     unit: str = ""
     level: float = 0.0
+    told: dict[str, str] = dataclasses.field(default_factory=dict)
 
     @property
     def bounds(self) -> Bounds:
@@ -129,7 +132,7 @@ class Surface(Item):
             facts["Volume"] = f"{self.volume_m3 / 1e6:,.3f} million m³"
         if self.attribute:
             facts["Cut-off"] = f"{self.attribute} ≥ {self.level:g} {self.unit}".strip()
-        return facts
+        return facts | dict(self.told)
 
 
 @dataclass(frozen=True, kw_only=True)

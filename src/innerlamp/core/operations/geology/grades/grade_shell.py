@@ -103,7 +103,8 @@ class GradeShell(Params):
     name: str = param("", "Name", help="Attribute and cut-off when empty")
 
 
-def _points(inputs: Inputs, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
+def _points(inputs: Inputs, p: GradeShell) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Places and grades of the composites that take part, and their rows."""
     item = inputs.need("composites", PointSet)
     table = item.table
     xyz = table[["x", "y", "z"]].to_numpy(float)
@@ -111,6 +112,7 @@ def _points(inputs: Inputs, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
     good = np.isfinite(xyz).all(axis=1) & np.isfinite(v)
     if not good.any():
         raise InputError(f"no composite has a grade of {p.attribute} and a place", where=item.name)
+    rows = np.flatnonzero(good)
     xyz, v = xyz[good], v[good]
     if p.top_cut is not None:
         v = np.minimum(v, p.top_cut)
@@ -131,7 +133,7 @@ def _points(inputs: Inputs, p: GradeShell) -> tuple[np.ndarray, np.ndarray]:
             if w
         )
         raise InputError(f"no composite lies in {where}", where=item.name)
-    return xyz[inside], v[inside]
+    return xyz[inside], v[inside], rows[inside]
 
 
 def cutoffs(p: GradeShell) -> list[float]:
@@ -195,10 +197,11 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     from scipy.spatial import cKDTree
 
     from ....compute.geology import rbf
+    from ....compute.geology.shell_proposal import proposal
     from ....compute.geology.shells import closed_shell
 
     source = inputs.need("composites", PointSet)
-    xyz, v = _points(inputs, p)
+    xyz, v, taken = _points(inputs, p)
     grades = v
     levels = cutoffs(p)
     if not v.max() >= levels[0]:
@@ -258,7 +261,23 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
         if not (values > 0).any() and out:
             words.append(f"none from {cutoff:g}")
             continue
-        vertices, triangles, held = closed_shell(values, (low[0], low[1], low[2]), p.cell)
+        if not (values > 0).any():
+            hole, start, length = _lengths(source, taken)
+            better = proposal(xyz, hole, start, length, grades >= cutoff, MOST_NODES)
+            way = f"Try {better.words}, told from" if better else "Take a smaller cell than"
+            runs = (
+                f" runs of {better.width:.3g} m and holes {better.spacing:.3g} m apart"
+                if better
+                else " the runs above it"
+            )
+            raise InputError(
+                f"the shell is empty: at no node {p.cell:g} m apart the field reaches {cutoff:g}, though"
+                f" {int((grades >= cutoff).sum()):,} composites do",
+                where=source.name,
+                fix=way + runs,
+            )
+        vertices, triangles, volume = closed_shell(values, (low[0], low[1], low[2]), p.cell)
+        told = _holds(source, taken, inside_of(values, low, p.cell, xyz), grades, cutoff, xyz)
         name = f"{p.attribute} ≥ {cutoff:g}"
         if p.name:
             name = p.name if len(levels) == 1 else f"{p.name} {cutoff:g} {known.unit}".rstrip()
@@ -268,14 +287,15 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
             vertices=vertices,
             triangles=triangles,
             closed=True,
-            volume_m3=held,
+            volume_m3=volume,
+            told=told,
             attribute=p.attribute,
             unit=known.unit,
             quantities={p.attribute: known.quantity},
             level=cutoff,
         )
-        rows.append({"volume": held, **dilution(values, low, p.cell, xyz, grades, cutoff)})
-        words.append(_told(rows[-1], known.unit))
+        rows.append({"volume": volume, **dilution(values, low, p.cell, xyz, grades, cutoff)})
+        words.append(_told(rows[-1], known.unit) + "".join(f". {k}: {v}" for k, v in told.items()))
     table = pd.DataFrame(rows).assign(**dict(zip("xyz", xyz.mean(axis=0).tolist(), strict=True)))
     means = dict.fromkeys(("cut-off", "mean in", "mean out"), known.unit)
     out["dilution"] = PointSet(
@@ -300,6 +320,44 @@ def _inside_unit(model: BlockModel, unit: str, nodes: np.ndarray) -> np.ndarray:
     return np.asarray(np.nan_to_num(smoothly_at(model, values.astype(float), nodes), nan=-1.0))
 
 
+def inside_of(values: np.ndarray, low: np.ndarray, cell: float, xyz: np.ndarray) -> np.ndarray:
+    """Return which places (n, 3) lie in a shell, from its values at nodes, above 0 inside."""
+    from scipy.ndimage import map_coordinates
+
+    known = np.where(np.isfinite(values), values, -1e9)
+    return np.asarray(map_coordinates(known, ((xyz - low) / cell).T, order=1, mode="nearest") > 0)
+
+
+def _lengths(source: PointSet, rows: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Number of the hole, depth and length of composites; one metre each where they say none."""
+    table = source.table.iloc[rows]
+    start, end = (in_role(source.attributes, r) for r in ("from", "to"))
+    if not start or not end:
+        return np.arange(len(rows)), np.zeros(len(rows)), np.ones(len(rows))
+    a, b = table[start].to_numpy(float), table[end].to_numpy(float)
+    hole = pd.factorize(table["hole"])[0] if "hole" in table else np.arange(len(rows))
+    return hole.astype(np.int64), a, np.where(b > a, b - a, 1.0)
+
+
+def _holds(
+    source: PointSet, rows: np.ndarray, inside: np.ndarray, grades: np.ndarray, cutoff: float, xyz: np.ndarray
+) -> dict[str, str]:
+    """What a shell holds of the composites at or above its cut-off; where that is less than half, what would hold them."""
+    from ....compute.geology.shell_proposal import held, proposal
+
+    hole, start, length = _lengths(source, rows)
+    metres, metal = held(inside, length, grades, cutoff)
+    if not np.isfinite(metres):
+        return {}
+    told = {"Holds": f"{100 * metres:.0f} % of the metres above the cut-off and {100 * metal:.0f} % of their metal"}
+    better = proposal(xyz, hole, start, length, grades >= cutoff, MOST_NODES) if metres < 0.5 else None
+    if better is not None:
+        told["Would hold more"] = (
+            f"{better.words} (runs of {better.width:.3g} m, holes with them {better.spacing:.3g} m apart)"
+        )
+    return told
+
+
 def dilution(
     values: np.ndarray, low: np.ndarray, cell: float, xyz: np.ndarray, grades: np.ndarray, cutoff: float
 ) -> dict[str, float]:
@@ -308,10 +366,7 @@ def dilution(
     `values` are those of the shell at its nodes, above 0 inside. `waste` are composites in it below the cut-off, `lost` those at
     or above it that it leaves outside.
     """
-    from scipy.ndimage import map_coordinates
-
-    known = np.where(np.isfinite(values), values, -1e9)
-    inside = map_coordinates(known, ((xyz - low) / cell).T, order=1, mode="nearest") > 0
+    inside = inside_of(values, low, cell, xyz)
     rich = grades >= cutoff
 
     def mean(of: np.ndarray) -> float:
@@ -339,7 +394,7 @@ def _told(row: dict[str, float], unit: str) -> str:
 
 
 def _estimate(inputs: Inputs, p: GradeShell) -> Cost:
-    xyz, _ = _points(inputs, p)
+    xyz, _, _ = _points(inputs, p)
     _, shape = _box(xyz, p)
     nodes, n = float(np.prod(shape)), float(len(xyz))
     words = f"{len(xyz):,} composites, {shape[0]} × {shape[1]} × {shape[2]} nodes"
@@ -355,8 +410,31 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
     grades = [n for n, a in item.attributes.items() if not a.is_code and not a.role]
     if not grades:
         return {}
-    v = item.table[grades[0]].dropna().to_numpy()
-    return {"attribute": grades[0], "cutoff": float(f"{np.percentile(v, 90):.2g}")} if len(v) else {}
+    values = item.table[grades[0]].to_numpy(float)
+    xyz = item.table[["x", "y", "z"]].to_numpy(float)
+    rows = np.flatnonzero(np.isfinite(values) & np.isfinite(xyz).all(axis=1))
+    if not len(rows):
+        return {}
+    cutoff = float(f"{np.percentile(values[rows], 90):.2g}")
+    better = _narrow(item, rows, xyz[rows], values[rows] >= cutoff)
+    return {"attribute": grades[0], "cutoff": cutoff, **better}
+
+
+def _narrow(item: PointSet, rows: np.ndarray, xyz: np.ndarray, rich: np.ndarray) -> dict[str, Any]:
+    """Cell, search and continuity for runs that are narrower than two usual cells."""
+    from ....compute.geology.shell_proposal import proposal
+
+    found = proposal(xyz, *_lengths(item, rows), rich, MOST_NODES)
+    usual = GradeShell.model_fields["cell"].default
+    if found is None or found.width >= 2 * usual:
+        return {}
+    told = {
+        "cell": found.cell,
+        "search_radius_m": found.search_radius_m,
+        "ratio": found.ratio,
+        "smoothing": found.smoothing,
+    }
+    return told | ({"azimuth": float(found.azimuth), "dip": float(found.dip)} if found.ratio > 1 else {})
 
 
 OPERATION = Operation(
