@@ -11,7 +11,7 @@ from ..elements import measured
 from ..errors import InputError, LampError
 from ..formats.grids import pictures, rasters
 from ..formats.shapes import features, mining
-from ..formats.tables import columns, rawtable, tables_in
+from ..formats.tables import columns, line_files, rawtable, tables_in
 from ..formats.tables.rawtable import Layout
 from ..formats.tables.saved_mappings import SavedMapping, shape_of
 from ..given_paths import given_path
@@ -250,6 +250,10 @@ def _tables(path: Path) -> list[Offer]:
         if layout.medium == "LAS log":
             out.append(Offer(ref, "log", "LAS log", ("log", "reading", ""), layout=layout))
             continue
+        if layout.medium == line_files.MEDIUM:
+            roles = columns.guess(layout.columns, "lines")
+            out.append(Offer(ref, "lines", "rows below headers of lines", TABLES, roles, layout))
+            continue
         kind, why = kind_of_table(layout, tables_in.first_rows(ref, layout, 60), tables_in.split(ref)[1] or path.stem)
         out.append(
             Offer(
@@ -383,7 +387,7 @@ def _place_kind(have: Sequence[str], roles: object, numeric: object, cells: obje
             return "lines", f"many rows share a value of '{line['line']}'"
     if "line" not in line and rest and re.search(r"line|profile|mag", word) and ("fiducial" in line or "time" in line):
         return "lines", "readings with fiducials or times, one line a file"
-    if {"dx", "dy", "dz"} <= {columns.plain(c) for c in have}:
+    if len(columns.cell_sizes(have)) == 3:
         return "cells", "cell centres with cell sizes"
     if any(re.search(r"(?i)gravity|bouguer|mgal|absolute", c) for c in have):
         return "stations", "easting, northing and gravity"

@@ -43,6 +43,13 @@ _EAST = (
     "east",
     "x",
     "xutm",
+    "xc",
+    "xcentre",
+    "xcenter",
+    "xcentroid",
+    "centroidx",
+    "xmid",
+    "midx",
     "xcollar",
     "collarx",
     "utme",
@@ -63,6 +70,13 @@ _NORTH = (
     "north",
     "y",
     "yutm",
+    "yc",
+    "ycentre",
+    "ycenter",
+    "ycentroid",
+    "centroidy",
+    "ymid",
+    "midy",
     "ycollar",
     "collary",
     "utmn",
@@ -89,6 +103,13 @@ _ELEV = (
     "masl",
     "collarrl",
     "zcollar",
+    "zc",
+    "zcentre",
+    "zcenter",
+    "zcentroid",
+    "centroidz",
+    "zmid",
+    "midz",
     "collarz",
     "sensorelev",
     "gpsalt",
@@ -512,6 +533,26 @@ def _guess(columns: Sequence[str], roles: Sequence[Role]) -> dict[str, str]:
             mapping[role.name] = min(ranked)[1]
             taken.add(mapping[role.name])
     return mapping
+
+
+def cell_sizes(columns: Sequence[str]) -> dict[str, str]:
+    """Return the columns of the sizes of cells by ``dx``, ``dy``, ``dz``, by the names that block models give them."""
+    found = {}
+    for axis in "xyz":
+        known = (
+            f"d{axis}",
+            f"{axis}inc",
+            f"{axis}size",
+            f"size{axis}",
+            f"{axis}length",
+            f"dim{axis}",
+            f"{axis}dim",
+            f"l{axis}",
+        )
+        hit = next((c for c in columns if plain(c) in known), "")
+        if hit:
+            found[f"d{axis}"] = hit
+    return found
 
 
 def missing(mapping: Mapping[str, str], table: str) -> list[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 from typing import Any, Literal
 
 import numpy as np
@@ -53,6 +53,7 @@ def read_dates(
     times after a date are left to who reads times.
     """
     texts = ["" if c is None else str(c).strip() for c in cells]
+    texts = _serial(texts, line, found, file, table)
     short = [(int(m.group(1)), int(m.group(2))) for t in texts if (m := _SHORT.match(t))]
     day_first_seen = any(a > 12 for a, _ in short)
     month_first_seen = any(b > 12 for _, b in short)
@@ -96,6 +97,21 @@ def read_dates(
         except ValueError:
             out.append("")
             found.add("look", f"'{text}' is not a date", "left empty", **where)
+    return out
+
+
+_SERIAL = re.compile(r"^\d{5}(?:\.\d+)?$")
+
+
+def _serial(texts: list[str], line: NDArray[np.int64], found: Findings, file: str, table: str) -> list[str]:
+    """Return dates of a column of nothing but day numbers of a spreadsheet (ISO/IEC 29500-1, 18.17.4: days from 1899-12-30)."""
+    filled = [t for t in texts if t]
+    if not filled or not all(_SERIAL.match(t) and 10_000 <= float(t) < 80_000 for t in filled):
+        return texts
+    out = [(date(1899, 12, 30) + timedelta(days=int(float(t)))).isoformat() if t else "" for t in texts]
+    days = sorted(d for d in out if d)
+    what = f"dates are day numbers of a spreadsheet, such as {filled[0]}"
+    found.add("mended", what, f"read as {days[0]} to {days[-1]}", file=file, table=table, line=int(line[0]))
     return out
 
 

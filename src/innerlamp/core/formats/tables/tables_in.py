@@ -17,7 +17,7 @@ import pyarrow as pa
 from ...errors import InputError
 from ...findings import Findings
 from ...given_paths import given_path
-from . import database, delimited, las, sheets
+from . import database, delimited, las, line_files, sheets
 from .rawtable import Layout, RawTable
 
 MOST_PARTS = 300
@@ -59,6 +59,13 @@ MEDIA: tuple[Medium, ...] = (
         _no_parts,
         lambda p, _: las.look(p),
         lambda p, _, found, table, layout: las.read(p, found, table, layout),
+    ),
+    Medium(
+        line_files.MEDIUM,
+        lambda p, _: line_files.is_line_file(p),
+        _no_parts,
+        lambda p, _: line_files.look(p),
+        lambda p, _, found, table, layout: line_files.read(p, found, table, layout),
     ),
     Medium(
         "text",
@@ -185,6 +192,8 @@ def first_rows(ref: Path | str, layout: Layout, count: int) -> list[list[str]]:
         return sheets.first_rows(path, part or layout.part, layout, count)
     if medium.name == "database":
         raw = database.read(path, part or layout.part, Findings(), "", layout, most=count)
+    elif medium.name == line_files.MEDIUM:
+        raw = line_files.read(path, Findings(), "", layout, most=count)
     else:
         raw = medium.read(path, part or layout.part, Findings(), "", layout)
     head = RawTable(raw.path, layout, pa.table(raw.cells.slice(0, count)), raw.line[:count])

@@ -10,7 +10,7 @@ from ...errors import InputError
 from ...findings import Findings
 from ...formats.shapes import features, meshes, vtk_items
 from ...formats.shapes.cells import mesh_of_cells
-from ...formats.tables import tables_in
+from ...formats.tables import columns, tables_in
 from ...geometry.mesh import TensorMesh
 from ...importing.reading import mapped, number_column, system_of, title, to_project
 from ...items.base import Item
@@ -149,8 +149,9 @@ def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[TensorMesh,
     good = np.isfinite(xyz).all(axis=1)
     have = {c.lower(): c for c in raw.layout.columns}
     sizes = None
-    if {"dx", "dy", "dz"} <= set(have):
-        sizes = np.column_stack([number_column(raw, have[c]) for c in ("dx", "dy", "dz")])[good]
+    named = columns.cell_sizes(raw.layout.columns)
+    if len(named) == 3:
+        sizes = np.column_stack([number_column(raw, named[c]) for c in ("dx", "dy", "dz")])[good]
         sizes = sizes if np.isfinite(sizes).all() else None
     turn = number_column(raw, have["azimuth"])[good] if "azimuth" in have and sizes is not None else np.zeros(1)
     if not np.isfinite(turn).all() or np.ptp(turn) > 1e-6:
@@ -158,7 +159,7 @@ def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[TensorMesh,
     mesh, at = mesh_of_cells(xyz[good], raw.file, sizes, float(turn[0]))
     properties = {}
     for column in raw.layout.columns:
-        if column in role.values() or column.lower() in ("dx", "dy", "dz", "azimuth"):
+        if column in role.values() or column in named.values() or column.lower() == "azimuth":
             continue
         numbers = number_column(raw, column)[good]
         if np.isfinite(numbers).any():
