@@ -142,7 +142,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     def model_of(model: np.ndarray, more: dict[str, np.ndarray] | None = None) -> BlockModel:
         properties, units = _magnetic_properties(cells, model, free, here)
         return BlockModel(
-            name=sv.named(item, "Magnetisation" if free else "Susceptibility"),
+            name=sv.named(item, "Magnetisation" if free else "Susceptibility", p.name, main=True),
             crs=item.crs,
             mesh=cells.mesh,
             properties=properties | (more or {}),
@@ -155,7 +155,7 @@ def _magnetics(inputs: Inputs, p: InvertMagnetics, progress: Progress) -> dict[s
     result = solved.result
     model = replace(model_of(result.model, sv.beside(cells, solved)), course=sv.course_of(result))
     fit = SurveyLines(
-        name=sv.named(item, "Fit"),
+        name=sv.named(item, "Fit", p.name),
         crs=item.crs,
         table=sv.fit_table(data, values, noise, result),
         units=dict.fromkeys(sv.FIT_COLUMNS, "nT"),
@@ -313,7 +313,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
 
     def model_of(model: np.ndarray, more: dict[str, np.ndarray] | None = None) -> BlockModel:
         return BlockModel(
-            name=sv.named(item, "Density contrast"),
+            name=sv.named(item, "Density contrast", p.name, main=True),
             crs=item.crs,
             mesh=cells.mesh,
             properties={"density_contrast": sv.boxed(cells, model)} | (more or {}),
@@ -326,7 +326,7 @@ def _gravity(inputs: Inputs, p: InvertGravity, progress: Progress) -> dict[str, 
     result = solved.result
     model = replace(model_of(result.model, sv.beside(cells, solved)), course=sv.course_of(result))
     fit = PointSet(
-        name=sv.named(item, "Fit"),
+        name=sv.named(item, "Fit", p.name),
         crs=item.crs,
         table=sv.fit_table(data, data.values, noise, result).drop(columns="line"),
         units=dict.fromkeys(sv.FIT_COLUMNS, kind.unit),

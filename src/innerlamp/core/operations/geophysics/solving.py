@@ -61,6 +61,7 @@ class RockClass(Row):
 class SolvingParams(KnownParams, InversionParams):
     """Parameters of the solution."""
 
+    name: str = param("", "Name", help="Of the model; what it is and of which readings when empty")
     trend: Trend = param("plane", "Regional", help="Fitted along with the model, and kept beside the fit")
     character: Character = param(
         "smooth",
@@ -354,5 +355,8 @@ def told(result: inversion.Inversion, data: Readings, cells: Cells, more: Sequen
     return "; ".join([*parts, *(m for m in more if m)])
 
 
-def named(item: Item, what: str) -> str:
+def named(item: Item, what: str, name: str = "", main: bool = False) -> str:
+    """What a result is called: by the name that was given, alone for the main one, else by what was read."""
+    if name.strip():
+        return name.strip() if main else f"{name.strip()}, {what[:1].lower()}{what[1:]}"
     return f"{what} of {item.name}"

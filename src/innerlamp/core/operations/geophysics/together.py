@@ -179,7 +179,7 @@ def _run(inputs: Inputs, p: InvertTogether, progress: Progress) -> dict[str, Ite
     }
     units = {"susceptibility": "SI", "density_contrast": "g/cm³", f"magnetic_{sv.SEEN}": "%", f"gravity_{sv.SEEN}": "%"}
     model = BlockModel(
-        name=f"Model of {lines.name} and {stations.name}",
+        name=p.name.strip() or f"Model of {lines.name} and {stations.name}",
         crs=lines.crs,
         mesh=cells.mesh,
         properties=properties,
