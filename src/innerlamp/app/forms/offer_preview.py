@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.errors import LampError
-from ...core.formats.tables import columns, saved_mappings, tables_in
+from ...core.formats.tables import saved_mappings, tables_in
+from ...core.formats.tables.roles import ROLES
 from ...core.formats.tables.saved_mappings import SavedMapping, shape_of
 from ...core.importing import intake, offers
 from ...core.importing.detection import CellRules
@@ -157,7 +158,7 @@ class OfferPreview(QWidget):
 
     def _fill_roles(self, offer: Offer) -> None:
         assert offer.layout is not None
-        for number, role in enumerate(columns.ROLES.get(KINDS[offer.kind][1], ())):
+        for number, role in enumerate(ROLES.get(KINDS[offer.kind][1], ())):
             combo = QComboBox()
             combo.setObjectName(f"role.{role.name}")
             combo.setAccessibleName(role.label)

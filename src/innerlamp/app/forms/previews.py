@@ -18,6 +18,7 @@ from ...core.comparing.differences import compare_holes
 from ...core.declaring.operation import Cost, Inputs
 from ...core.errors import LampError
 from ...core.formats.tables import columns, tables_in
+from ...core.formats.tables.roles import ROLES
 from ...core.operations.data import add_holes
 from ...core.progress import SILENT
 from ..base import background
@@ -95,7 +96,7 @@ class ColumnsPreview(Preview):
         form.setVerticalSpacing(2)
         guessed = columns.guess(layout.columns, kind)
         self.combos[name] = {}
-        for role in columns.ROLES[kind]:
+        for role in ROLES[kind]:
             combo = QComboBox()
             combo.setObjectName(f"{name}.{role.name}")
             combo.addItem("choose" if role.required else "none", "")

@@ -14,8 +14,9 @@ import pyarrow as pa
 from ..elements import measured, ranked
 from ..errors import InputError, LampError
 from ..findings import Findings
-from ..formats.tables import columns, dates, rawtable, tables_in
+from ..formats.tables import dates, rawtable, tables_in
 from ..formats.tables.rawtable import RawTable
+from ..formats.tables.roles import ROLES
 from ..units import unit_in_heading
 from .angles import sense_of
 from .detection import GRADES, CellRules
@@ -468,7 +469,7 @@ def columns_in_words(offer: Offer) -> list[tuple[str, str, str]]:
     """Return each column of a table with its role ('' for an attribute) and its unit."""
     if offer.layout is None:
         return []
-    labels = {r.name: r.label for r in columns.ROLES.get(KINDS[offer.kind][1], ())}
+    labels = {r.name: r.label for r in ROLES.get(KINDS[offer.kind][1], ())}
     of = {column: labels.get(role, role) for role, column in offer.roles.items()}
     return [(c, of.get(c, ""), offer.layout.unit_of(c)) for c in offer.layout.columns]
 
