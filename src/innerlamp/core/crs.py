@@ -42,6 +42,20 @@ def parse_crs(text: str) -> pyproj.CRS:
     return crs
 
 
+def parse_any(text: str) -> pyproj.CRS:
+    """Return the coordinate system that `text` names, in degrees or metres.
+
+    Raises
+    ------
+    CrsError
+        When it is unknown.
+    """
+    try:
+        return pyproj.CRS.from_user_input(text)
+    except (pyproj.exceptions.CRSError, ValueError) as error:
+        raise CrsError(f"'{text}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+
+
 def plan_and_height(text: str) -> tuple[str, str]:
     """Return the horizontal part of a coordinate system and the unit of its heights ('' where it has none).
 

@@ -23,7 +23,7 @@ from .choices import Dips
 from .control_samples import Controls, parted
 from .detection import CellRules
 from .norths import NorthRules, to_grid
-from .reading import LengthUnit, attributes, length_column, mapped, number_column, system_of, to_project
+from .reading import LengthUnit, attributes, length_column, lifted, mapped, number_column, system_of, to_project
 
 # Columns that the tables have of themselves; a file that has them as well was written by this program or another one.
 OWN = (*INTERVAL_PLACES, "line", "hole", "from_m", "to_m", "depth_m")
@@ -59,7 +59,9 @@ def read_collars(
         raw.file,
         "collar",
     )
-    table["z"] = length_column(raw, role["z"], heights, found, "collar") if "z" in role else np.nan
+    table["z"] = np.nan
+    if "z" in role:
+        table["z"] = lifted(length_column(raw, role["z"], heights, found, "collar"), coordinates.strip())
     lacking = ~np.isfinite(table["z"].to_numpy())
     if lacking.any() and callable(ground):
         level = ground(table["x"].to_numpy(float), table["y"].to_numpy(float))

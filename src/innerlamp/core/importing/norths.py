@@ -11,10 +11,11 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ..compute.potential.mainfield import declinations
-from ..crs import grid_convergences, to_lonlat
+from ..crs import grid_convergences, parse_any, same_system, to_lonlat, transformers
 from ..errors import InputError
 from ..findings import Findings
 from ..formats.tables.north_words import north_of
+from ..local_grid import is_local, local_grid
 
 North = Literal["auto", "grid", "true", "magnetic"]
 ASKED = 30.0  # degrees: turns beyond it are asked about, since a system or a sign is likelier wrong
@@ -34,12 +35,15 @@ class NorthRules:
         Degrees typed for all magnetic directions; None for none.
     by_name
         Degrees typed for a file or a hole, by its name in small letters; a hole's counts before its file's.
+    system
+        Of the table's coordinates, '' for the project's: directions from grid north are from that system's.
     """
 
     north: North = "auto"
     date: str = ""
     declination: float | None = None
     by_name: Mapping[str, float] = field(default_factory=dict)
+    system: str = ""
 
 
 def typed(words: Sequence[str]) -> tuple[float | None, dict[str, float]]:
@@ -100,6 +104,19 @@ def to_grid(
     """
     north = north_of(heading) or "grid" if rules.north == "auto" else rules.north
     known = np.isfinite(directions)
+    if north == "grid" and rules.system and known.any():
+        turn = _of_system(rules.system, crs, *(places[c].to_numpy(float) for c in "xy"))
+        if np.nanmax(np.abs(turn[known]), initial=0.0) > 0.005:
+            words = f"{_range(turn[known])} from there to the project's north added"
+            found.add(
+                "note",
+                f"directions under '{heading}' are from the north of the table's grid",
+                words,
+                file=file,
+                table=table,
+            )
+            return np.where(known, (directions + np.nan_to_num(turn)) % 360.0, directions)
+        return directions
     if north == "grid" or not known.any():
         return directions
     x, y = (places[c].to_numpy(float) for c in "xy")
@@ -125,6 +142,20 @@ def to_grid(
             hole=np.unique(places["hole"].astype(str).to_numpy()[far]),
         )
     return np.where(known, (directions + turn) % 360.0, directions)
+
+
+def _of_system(system: str, crs: str, x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Degrees from the project's north to that of another system, clockwise, at places of the project; 0 where it has none."""
+    if is_local(system):
+        turned = local_grid(system).azimuth
+        return np.full(len(x), turned if turned <= 180.0 else turned - 360.0)
+    if parse_any(system).is_geographic or same_system(system, crs):
+        return np.zeros(len(x))
+    forward, back = transformers(system, crs)
+    a, b = back(x, y)
+    e0, n0 = forward(np.asarray(a), np.asarray(b))
+    e1, n1 = forward(np.asarray(a), np.asarray(b) + 100.0)
+    return np.degrees(np.arctan2(np.asarray(e1) - e0, np.asarray(n1) - n0))
 
 
 def _declination(

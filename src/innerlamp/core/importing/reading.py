@@ -14,9 +14,10 @@ from numpy.typing import NDArray
 
 from ..crs import same_system, transformers
 from ..errors import InputError
-from ..findings import Findings
+from ..findings import Findings, Severity
 from ..formats.tables import columns, rawtable
 from ..formats.tables.rawtable import RawTable
+from ..local_grid import is_local, local_grid
 from ..units import in_metres
 from . import detection, element_columns
 from .detection import CellRules, Place
@@ -248,6 +249,13 @@ def to_project(
                     table=table,
                 )
         return x, y
+    if is_local(source):
+        grid = local_grid(source)
+        severity: Severity = "look" if grid.doubtful else "note"
+        found.add(
+            severity, "coordinates are in a local grid", f"turned into {crs}: {grid.words}", file=file, table=table
+        )
+        return grid.to_project(x, y)
     if same_system(source, crs):
         return x, y
     east, north = transformers(source, crs)[0](x, y)
@@ -258,6 +266,11 @@ def to_project(
         )
     found.add("note", f"coordinates are in {source}", f"turned into {crs}", file=file, table=table)
     return east, north
+
+
+def lifted(z: NDArray[np.float64], source: str) -> NDArray[np.float64]:
+    """Return elevations of a local grid as those of the project; those of other systems as they are."""
+    return z + local_grid(source).up if is_local(source) else z
 
 
 def title(path: Path) -> str:

@@ -182,7 +182,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         found,
         strays,
         inputs.crs,
-        NorthRules(p.north, p.date, whole, by_name),
+        NorthRules(p.north, p.date, whole, by_name, p.coordinates.strip()),
         (heading, dip_heading),
     )
     tables: dict[str, pd.DataFrame] = {}

@@ -18,7 +18,7 @@ from ...formats.tables.rawtable import RawTable
 from ...importing.choices import AboveRule, DetectionRule, NegativeRule
 from ...importing.norths import North, NorthRules, to_grid, typed
 from ...importing.places_check import check_places
-from ...importing.reading import LengthUnit, attributes, length_column, mapped, system_of, title, to_project
+from ...importing.reading import LengthUnit, attributes, length_column, lifted, mapped, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
 from ...items.attributes import AnyQuantity, told_by
 from ...items.base import Item, numeric_columns
@@ -129,6 +129,7 @@ def places(
         index=range(len(raw.line)),
     )
     source = system_of(coordinates, (role["x"], role["y"]))
+    frame["z"] = lifted(frame["z"].to_numpy(float), source)
     frame["x"], frame["y"] = to_project(
         frame["x"].to_numpy(float), frame["y"].to_numpy(float), source, crs, found, raw.file, table
     )
@@ -175,7 +176,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
             role["direction"],
             frame.assign(hole="", date=_dates(raw, role, found)),
             inputs.crs,
-            NorthRules(p.north, p.date, whole, by_name),
+            NorthRules(p.north, p.date, whole, by_name, p.coordinates.strip()),
             found,
             raw.file,
             "structures",

@@ -11,7 +11,7 @@ def system_of_table() -> Any:
     """Declare the system of a table's places, which headings may tell."""
     return _param(
         "Code of their system where it is not the project's, such as EPSG:4326 for degrees; columns called longitude and "
-        "latitude are known as degrees"
+        "latitude are known as degrees. A mine's own grid is told by two or more known points: 1000 2000 = 500123 7001234; …"
     )
 
 

@@ -1,0 +1,104 @@
+"""Grids of mines and camps: a system of their own, tied to the project's by known points.
+
+``1000 2000 = 500123.4 7001234.5; 1500 2000 = 500480 7001390`` says what two places of the local grid are in the project. Two or
+more give shift, turn and scale by least squares (a similarity in the plane: Ghilani 2017, Adjustment Computations, 18.2); with a
+third number on both sides heights are shifted by the mean of the differences.
+"""
+
+from __future__ import annotations
+
+import functools
+import re
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .errors import CrsError
+
+FloatArray = NDArray[np.float64]
+_NUMBER = r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?"
+_PAIR = re.compile(rf"^\s*({_NUMBER}(?:[\s,]+{_NUMBER}){{1,2}})\s*=\s*({_NUMBER}(?:[\s,]+{_NUMBER}){{1,2}})\s*$")
+
+
+@dataclass(frozen=True)
+class LocalGrid:
+    """East + i north of the project is `shift` + `turn` times that of the local grid less its `origin`; heights are higher by `up`.
+
+    `residuals` are what is left at the known points, in metres of the project.
+    """
+
+    origin: complex
+    shift: complex
+    turn: complex
+    up: float
+    residuals: tuple[float, ...]
+
+    @property
+    def scale(self) -> float:
+        """Metres of the project a metre of the local grid."""
+        return abs(self.turn)
+
+    @property
+    def azimuth(self) -> float:
+        """Degrees from the project's north to local north, clockwise."""
+        return float(np.degrees(-np.angle(self.turn)) % 360.0)
+
+    def to_project(self, x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Return eastings and northings (n,) of the project, in metres, of places (n,) of the local grid."""
+        out = self.shift + self.turn * (np.asarray(x) + 1j * np.asarray(y) - self.origin)
+        return out.real, out.imag
+
+    @property
+    def words(self) -> str:
+        """How it lies, for people."""
+        turned = self.azimuth if self.azimuth <= 180 else self.azimuth - 360
+        most = (
+            f", largest residual {max(self.residuals):.2f} m"
+            if len(self.residuals) > 2
+            else ", two points, no residuals"
+        )
+        return f"turned {turned:.3f}°, scale {self.scale:.6f}, heights {self.up:+.2f} m{most}"
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether the scale or a residual is more than a survey's error."""
+        return abs(self.scale - 1.0) > 0.002 or max(self.residuals) > 1.0
+
+
+def is_local(text: str) -> bool:
+    """Return whether a text that names a system of coordinates gives known points instead."""
+    return "=" in text and "+proj" not in text and "[" not in text
+
+
+@functools.lru_cache(maxsize=64)
+def local_grid(text: str) -> LocalGrid:
+    """Return the local grid that known points give.
+
+    Raises
+    ------
+    CrsError
+        When there are fewer than two, they lie at one place, or one can't be read.
+    """
+    here, there, heights = [], [], []
+    for part in filter(None, (p.strip() for p in text.split(";"))):
+        found = _PAIR.match(part)
+        if found is None:
+            raise CrsError(
+                f"'{part[:60]}' is no known point",
+                fix="Write local east and north = project's east and north: 1000 2000 = 500123 7001234",
+            )
+        a, b = ([float(v) for v in re.split(r"[\s,]+", side.strip())] for side in found.groups())
+        here.append(complex(a[0], a[1]))
+        there.append(complex(b[0], b[1]))
+        if len(a) == len(b) == 3:
+            heights.append(b[2] - a[2])
+    u, w = np.array(here), np.array(there)
+    if len(u) < 2 or np.ptp(u.real) + np.ptp(u.imag) < 1.0:
+        raise CrsError(
+            "a local grid needs two known points or more that are apart", fix="Give another point, after a semicolon"
+        )
+    middle, target = complex(u.mean()), complex(w.mean())
+    turn = complex(np.vdot(u - middle, w - target) / np.vdot(u - middle, u - middle))
+    left = np.abs(target + turn * (u - middle) - w)
+    return LocalGrid(middle, target, turn, float(np.mean(heights)) if heights else 0.0, tuple(left.tolist()))

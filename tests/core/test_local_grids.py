@@ -1,0 +1,119 @@
+"""Mine grids by known points: places, heights and directions follow; what does not fit is said."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from innerlamp.api import Project
+from innerlamp.core.errors import CrsError
+from innerlamp.core.importing import intake
+from innerlamp.core.items.holes import HoleSet
+from innerlamp.core.items.points import PointSet
+from innerlamp.core.local_grid import local_grid
+from innerlamp.core.project.store import Store
+
+CRS = "EPSG:32719"
+TURN, SCALE, EAST, NORTH, UP = np.radians(37.0), 0.9996, 456_000.0, 7_432_000.0, 2_900.0
+
+
+def there(x: float, y: float) -> tuple[float, float]:
+    """A mine grid whose north lies 37 degrees east of the project's: by sines and cosines, no complex numbers."""
+    east = SCALE * (x * np.cos(TURN) + y * np.sin(TURN))
+    north = SCALE * (-x * np.sin(TURN) + y * np.cos(TURN))
+    return EAST + east, NORTH + north
+
+
+def points(*places: tuple[float, float], heights: bool = True, off: float = 0.0) -> str:
+    parts = []
+    for k, (x, y) in enumerate(places):
+        e, n = there(x, y)
+        up = f" {100 + k}", f" {100 + k + UP}"
+        parts.append(f"{x} {y}{up[0] if heights else ''} = {e + off * (k == 0):.4f} {n:.4f}{up[1] if heights else ''}")
+    return "; ".join(parts)
+
+
+THREE = points((1000, 2000), (1500, 2100), (900, 2800))
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        THREE,
+        points((1000, 2000), (1500, 2100)),
+        THREE.replace(" ", ",").replace(",=,", "=").replace(";,", ";"),
+    ],
+)
+def test_known_points_give_shift_turn_scale_and_heights(text: str) -> None:
+    grid = local_grid(text)
+    x, y = grid.to_project(np.array([0.0, 3000.0]), np.array([100.0, -500.0]))
+    assert (x[0], y[0]) == pytest.approx(there(0, 100), abs=0.002) and (x[1], y[1]) == pytest.approx(
+        there(3000, -500), abs=0.01
+    )
+    assert grid.azimuth == pytest.approx(37.0, abs=1e-4) and grid.scale == pytest.approx(SCALE, abs=1e-6)
+    assert grid.up == pytest.approx(UP) and not grid.doubtful
+
+
+@pytest.mark.parametrize(
+    "text", ["1 2 = 3 4", "1 2 = 3 4; 1 2 = 3 4", "1 2 = 3; 5 6 = 7 8", "a b = c d; 1 2 = 3 4", "=", "1,2=3,4;;x"]
+)
+def test_points_that_give_no_grid_are_refused(text: str) -> None:
+    with pytest.raises(CrsError):
+        local_grid(text)
+
+
+def test_holes_and_structures_of_a_mine_grid_lie_and_point_right(tmp_path: Path) -> None:
+    (tmp_path / "collar.csv").write_text(
+        "HoleID,East,North,RL,Depth,Azimuth,Dip\nA,1200,2300,150,100,0,0\nB,1250,2300,150,100,90,0\n"
+    )
+    (tmp_path / "planes.csv").write_text("East,North,RL,Dip direction,Dip\n1200,2300,150,10,60\n")
+    Store.create(tmp_path / "p.lamp", CRS).close()
+    with Project.open(tmp_path / "p.lamp") as project:
+        project.bring([tmp_path / "collar.csv", tmp_path / "planes.csv"], intake.Choices(coordinates=THREE))
+        holes = next(project.store.load(e.id) for e in project.items if e.kind == "holes")
+        planes = next(project.store.load(e.id) for e in project.items if e.kind == "points")
+    assert isinstance(holes, HoleSet) and isinstance(planes, PointSet)
+    assert holes.collars[["x", "y"]].to_numpy() == pytest.approx(
+        np.array([there(1200, 2300), there(1250, 2300)]), abs=0.01
+    )
+    assert holes.collars["z"].tolist() == pytest.approx([150 + UP] * 2)
+    assert holes.surveys["azimuth"].tolist() == pytest.approx([37.0, 127.0], abs=0.001)
+    # A hole towards local north must run to where the known points say that local north is (but for the scale).
+    last = holes.stations[holes.stations["hole"] == "A"].iloc[-1]
+    assert (last.x, last.y) == pytest.approx(there(1200, 2300 + 100 / SCALE), abs=0.02)
+    assert planes.table["dip direction"].item() == pytest.approx(47.0, abs=0.001)
+    assert planes.table["z"].item() == pytest.approx(150 + UP)
+    told = holes.findings[holes.findings["what"] == "coordinates are in a local grid"]
+    assert told["severity"].tolist() == ["note"] and "turned 37.000°" in told["done"].item()
+
+
+def test_points_that_do_not_fit_each_other_are_said(tmp_path: Path) -> None:
+    (tmp_path / "collar.csv").write_text("HoleID,East,North,RL,Depth\nA,1200,2300,150,100\n")
+    Store.create(tmp_path / "p.lamp", CRS).close()
+    odd = points((1000, 2000), (1500, 2100), (900, 2800), off=25.0)
+    with Project.open(tmp_path / "p.lamp") as project:
+        project.bring([tmp_path / "collar.csv"], intake.Choices(coordinates=odd))
+        holes = next(project.store.load(e.id) for e in project.items if e.kind == "holes")
+    assert isinstance(holes, HoleSet)
+    told = holes.findings[holes.findings["what"] == "coordinates are in a local grid"]
+    assert told["severity"].tolist() == ["look"] and "largest residual" in told["done"].item()
+
+
+def test_directions_follow_a_turned_projection(tmp_path: Path) -> None:
+    """A rotated PROJ text: azimuths from its north, against the way from a place to one a hundred metres north of it there."""
+    import pyproj
+
+    text = "+proj=omerc +lat_0=-23.2 +lonc=-69.4 +alpha=37 +gamma=0 +k=1 +x_0=5000 +y_0=5000 +datum=WGS84 +units=m"
+    turned = pyproj.Transformer.from_crs(text, CRS, always_xy=True)
+    (e0, n0), (e1, n1) = turned.transform(5200, 5300), turned.transform(5200, 5400)
+    wanted = np.degrees(np.arctan2(e1 - e0, n1 - n0)) % 360
+    (tmp_path / "collar.csv").write_text("HoleID,East,North,RL,Depth,Azimuth,Dip\nA,5200,5300,4100,100,0,-60\n")
+    Store.create(tmp_path / "p.lamp", CRS).close()
+    with Project.open(tmp_path / "p.lamp") as project:
+        project.bring([tmp_path / "collar.csv"], intake.Choices(coordinates=text))
+        holes = next(project.store.load(e.id) for e in project.items if e.kind == "holes")
+    assert isinstance(holes, HoleSet)
+    assert (holes.collars["x"].item(), holes.collars["y"].item()) == pytest.approx((e0, n0), abs=0.01)
+    assert abs((holes.surveys["azimuth"].item() - wanted + 180) % 360 - 180) < 0.002 and 20 < wanted < 340
