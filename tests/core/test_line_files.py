@@ -109,3 +109,30 @@ def test_block_models_by_the_names_of_other_programs(names: str, tmp_path: Path)
     assert isinstance(model, BlockModel)
     assert model.mesh.shape == (4, 3, 2) and list(model.properties) == ["AU_PPM"]
     assert model.mesh.bounds == pytest.approx((5000, 5040, 7000, 7060, 100, 110))
+
+
+def test_electrodes_by_line_distance_and_place_are_electrodes(tmp_path: Path) -> None:
+    rows = [f"L{n},{5 * k},{500000 + 5 * k},{7000000 + 50 * n},100" for n in range(3) for k in range(20)]
+    (tmp_path / "topo.csv").write_text("Line,Distance,Easting,Northing,Elevation\n" + "\n".join(rows) + "\n")
+    assert offers.offers_of(tmp_path / "topo.csv")[0].kind == "electrodes"
+    (tmp_path / "mag.csv").write_text("Line,Distance,Easting,Northing,TMI_nT\n" + "\n".join(rows) + "\n")
+    assert offers.offers_of(tmp_path / "mag.csv")[0].kind == "lines"
+
+
+@pytest.mark.parametrize(
+    ("heading", "value", "words"),
+    [
+        ("Reading_mGal", 3120.4, "readings of a meter"), ("Gravity (mGal)", 978_432.1, "gravity at the stations"),
+        ("Gravity (µGal)", 978_432_100.0, "gravity at the stations"), ("Bouguer_mGal", -112.3, ""),
+    ],
+)  # fmt: skip
+def test_gravity_as_it_was_read_is_called_so(heading: str, value: float, words: str, tmp_path: Path) -> None:
+    rows = [f"S{k},{500000 + 100 * k},7000000,4000,{value + k}" for k in range(12)]
+    (tmp_path / "g.csv").write_text(
+        f"Station,Easting,Northing,Elevation,{heading}\n" + "\n".join(rows) + "\n", encoding="utf-8"
+    )
+    Store.create(tmp_path / "p.lamp", CRS).close()
+    with Project.open(tmp_path / "p.lamp") as project:
+        made = project.run("import-points", file=str(tmp_path / "g.csv"), content="stations")["points"]
+        told = project.store.load(made).findings["what"]  # type: ignore[attr-defined]
+    assert told.str.contains(words).any() if words else not told.str.contains("looks like").any()

@@ -80,6 +80,10 @@ _SPELT = {
         for word in words
     },
     "mgal": "mGal",
+    "µgal": "µGal",
+    "μgal": "µGal",
+    "ugal": "µGal",
+    "microgal": "µGal",
     "nt": "nT",
     "gamma": "nT",
     "gammas": "nT",
@@ -154,6 +158,7 @@ _KNOWN = (
     "%",
     "nT",
     "mGal",
+    "µGal",
     "SI",
     "10⁻³ SI",
     "10⁻⁵ SI",

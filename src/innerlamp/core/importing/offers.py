@@ -379,6 +379,10 @@ def _place_kind(have: Sequence[str], roles: object, numeric: object, cells: obje
         re.search(r"electrode|topo|elec", word) or "electrode" in electrodes["electrode"].lower()
     ):
         return "electrodes", "electrode number with its place"
+    if {"line", "distance_m", "x", "y"} <= set(electrodes) and not [
+        c for c in have if c not in electrodes.values() and numeric(c)
+    ]:
+        return "electrodes", "line, distance along it and place, and nothing else"
     line = roles("lines")
     rest = [c for c in have if c not in line.values() and numeric(c)]
     if "line" in line and rest:

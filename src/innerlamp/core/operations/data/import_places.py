@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from typing import Literal
 
 import numpy as np
@@ -113,6 +115,38 @@ def _repeats(table: pd.DataFrame, file: str, found: Findings) -> None:
     )
 
 
+_RAW_READINGS = (500.0, 20_000.0)  # mGal on the dial of a relative meter; common practice, no source
+_ABSOLUTE = (976_000.0, 985_000.0)  # mGal at the surface of the Earth
+
+
+def _raw_gravity(table: pd.DataFrame, units: Mapping[str, str], file: str, found: Findings) -> None:
+    """Say which gravity is as it was read: from it nothing was taken off, and no anomaly can be told."""
+    for column in numeric_columns(table, POINT_ROLES):
+        name = str(column).lower()
+        if units.get(column) not in ("mGal", "µGal", "") or not re.search(
+            r"grav|reading|lectura|lecture|ablesung|mgal|dial|^g$", name
+        ):
+            continue
+        middle = float(np.nanmedian(table[column])) * (1e-3 if units.get(column) == "µGal" else 1.0)
+        what = {True: "readings of a meter", False: "gravity at the stations"}[
+            _RAW_READINGS[0] <= middle <= _RAW_READINGS[1]
+        ]
+        if _RAW_READINGS[0] <= middle <= _RAW_READINGS[1] or _ABSOLUTE[0] <= middle <= _ABSOLUTE[1]:
+            lacking = (
+                "drift, tides, latitude, height and terrain"
+                if what == "readings of a meter"
+                else "latitude, height and terrain"
+            )
+            done = f"kept as they are: {lacking} have not been taken off, so that they are no anomaly"
+            found.add(
+                "look",
+                f"{column} looks like {what} ({middle:,.0f} mGal in the middle)",
+                done,
+                file=file,
+                table="stations",
+            )
+
+
 def places(
     raw: RawTable,
     role: dict[str, str],
@@ -187,6 +221,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     tell_places(table, found, raw.file, p.content, inputs)
     if p.content == "stations":
         _repeats(table, raw.file, found)
+        _raw_gravity(table, units, raw.file, found)
     twice = table.duplicated(["x", "y"], keep=False).to_numpy() & (p.content in ("samples", "workings"))
     if twice.any():
         found.add(
