@@ -224,7 +224,7 @@ def drag(view: QWidget, start: QPoint, stop: QPoint) -> None:
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=stop)
 
 
-def finish_jobs(window: Window, seconds: float = 60.0) -> str:
+def finish_jobs(window: Window, seconds: float = 180.0) -> str:
     """Wait until nothing runs any more; returns what the strip says."""
     assert wait_until(lambda: not any(job.active for job in window.ctx.jobs), seconds)
     assert settle(window)

@@ -47,7 +47,7 @@ def drop(window: Window, *paths: Path) -> IntakeForm:
     (window.steps.intake or window).dropEvent(event)
     form = window.steps.intake
     assert form is not None
-    assert wait_until(lambda: not form.looking and form.list.rowCount() > 0, 30)
+    assert wait_until(lambda: not form.looking and form.list.rowCount() > 0, 120)
     settle(window)
     return form
 

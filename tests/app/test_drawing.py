@@ -46,7 +46,7 @@ def features(window: Window, name: str = "Geological map") -> Features:
 
 
 def finished(window: Window) -> None:
-    assert wait_until(lambda: not any(j.active for j in window.ctx.jobs), 30)
+    assert wait_until(lambda: not any(j.active for j in window.ctx.jobs), 120)
     settle(window)
 
 

@@ -85,7 +85,7 @@ class Reader:
         self.window.dropEvent(event)
         form = self.window.steps.intake
         assert isinstance(form, IntakeForm)
-        assert wait_until(lambda: form.list.rowCount() > 0 and form.run_button.isEnabled(), 30)
+        assert wait_until(lambda: form.list.rowCount() > 0 and form.run_button.isEnabled(), 120)
 
     def press(self, words: str) -> None:
         buttons = [b for b in self.window.findChildren(QPushButton) if b.isVisible()]

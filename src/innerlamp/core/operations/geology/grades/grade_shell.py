@@ -349,12 +349,10 @@ def _holds(
     metres, metal = held(inside, length, grades, cutoff)
     if not np.isfinite(metres):
         return {}
-    told = {"Holds": f"{100 * metres:.0f} % of the metres above the cut-off and {100 * metal:.0f} % of their metal"}
+    told = {"Holds": f"{100 * metres:.0f} % of metres above, {100 * metal:.0f} % of metal"}
     better = proposal(xyz, hole, start, length, grades >= cutoff, MOST_NODES) if metres < 0.5 else None
     if better is not None:
-        told["Would hold more"] = (
-            f"{better.words} (runs of {better.width:.3g} m, holes with them {better.spacing:.3g} m apart)"
-        )
+        told["Try"] = f"{better.words} (runs of {better.width:.3g} m, holes with them {better.spacing:.3g} m apart)"
     return told
 
 
