@@ -419,12 +419,12 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 
 def _narrow(item: PointSet, rows: np.ndarray, xyz: np.ndarray, rich: np.ndarray) -> dict[str, Any]:
-    """Cell, search and continuity for runs that are narrower than two usual cells."""
+    """Cell, search and continuity for runs that are narrower than a usual cell."""
     from ....compute.geology.shell_proposal import proposal
 
     found = proposal(xyz, *_lengths(item, rows), rich, MOST_NODES)
     usual = GradeShell.model_fields["cell"].default
-    if found is None or found.width >= 2 * usual:
+    if found is None or found.width >= usual:
         return {}
     told = {
         "cell": found.cell,
