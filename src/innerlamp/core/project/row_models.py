@@ -18,6 +18,7 @@ from ..items.base import Bounds
 from ..items.legend import RAMPS, Legend
 from ..items.style import Style
 from ..shown import clipped
+from .records import Recipe
 
 T = TypeVar("T")
 # Digests of contents, and the archives of the first schema.
@@ -63,28 +64,12 @@ class Whereabouts:
     trimmed: bool = False
 
 
-@dataclass(frozen=True)
-class Step:
-    """A step of a chain as it is kept: see `records.Recipe`."""
-
-    operation: str
-    inputs: dict[str, list[tuple[str, int]]]
-    params: dict[str, Any] = field(default_factory=dict)
-    sources: dict[str, str] = field(default_factory=dict)
-    output: str = ""
-    group: str = ""
-    base: str = ""
-    problem: str = ""
-    version: int = 1
-    reads: dict[str, list[str]] = field(default_factory=dict)
-
-
 _HEAD = TypeAdapter(Head)
 _PART = TypeAdapter(PartOfHead)
 _STYLE = TypeAdapter(Style)
 _LEGEND = TypeAdapter(Legend)
 _MANIFEST = TypeAdapter(Whereabouts)
-_STEP = TypeAdapter(Step)
+_STEP = TypeAdapter(Recipe)
 _FACTS = TypeAdapter(dict[str, str])
 _BOUNDS = TypeAdapter(Bounds)
 _ATTRIBUTES = TypeAdapter(dict[str, Annotated[list[str], Field(min_length=1, max_length=3)]])
