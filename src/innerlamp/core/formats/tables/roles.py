@@ -202,8 +202,6 @@ _DIP = ("dip", "inclination", "incl", "plunge", "inc")
 ROLES: dict[str, tuple[Role, ...]] = {
     "collar": (
         _HOLE,
-        Role("parent", "Parent hole", False, _PARENT),
-        Role("wedge_m", "Wedge depth", False, _WEDGE),
         Role("x", "Easting", True, _EAST, "x"),
         Role("y", "Northing", True, _NORTH, "y"),
         Role("z", "Elevation", False, _ELEV, "z"),
@@ -223,6 +221,8 @@ ROLES: dict[str, tuple[Role, ...]] = {
             False,
             ("declination", "magdec", "magneticdeclination", "declin", "decl", "magdecl", "declinacion", "declinaison"),
         ),
+        Role("parent", "Parent hole", False, _PARENT),
+        Role("wedge_m", "Wedge depth", False, _WEDGE),
     ),
     "reading": (
         _HOLE,
