@@ -28,10 +28,7 @@ def parse_crs(text: str) -> pyproj.CRS:
     CrsError
         When it is unknown, geographic, or not in metres.
     """
-    try:
-        crs = pyproj.CRS.from_user_input(text)
-    except (pyproj.exceptions.CRSError, ValueError) as error:
-        raise CrsError(f"'{text}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+    crs = parse_any(text)
     if not crs.is_projected:
         raise CrsError(
             f"'{text}' is in degrees, and projects are kept in metres",
@@ -64,10 +61,7 @@ def plan_and_height(text: str) -> tuple[str, str]:
     CrsError
         When the system is unknown.
     """
-    try:
-        system = pyproj.CRS.from_user_input(text)
-    except (pyproj.exceptions.CRSError, ValueError) as error:
-        raise CrsError(f"'{text}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+    system = parse_any(text)
     if not system.is_compound:
         return text, ""
     plan, height = system.sub_crs_list[:2]
@@ -83,10 +77,7 @@ def same_system(first: str, second: str) -> bool:
     CrsError
         When one of them is unknown.
     """
-    try:
-        a, b = pyproj.CRS.from_user_input(first), pyproj.CRS.from_user_input(second)
-    except (pyproj.exceptions.CRSError, ValueError) as error:
-        raise CrsError(f"'{first}' is not a known coordinate system", fix="Give a code such as EPSG:32629") from error
+    a, b = parse_any(first), parse_any(second)
     return bool(a.equals(b, ignore_axis_order=True) or (a.to_epsg() is not None and a.to_epsg() == b.to_epsg()))
 
 
@@ -138,5 +129,4 @@ def grid_convergences(crs: str, x: NDArray[np.float64], y: NDArray[np.float64]) 
 
 def grid_convergence(crs: str, x: float, y: float) -> float:
     """Return the angle in degrees from true north to grid north, clockwise positive, at a place."""
-    lon, lat = to_lonlat(crs, x, y)
-    return float(pyproj.Proj(parse_crs(crs)).get_factors(float(lon), float(lat)).meridian_convergence)
+    return float(grid_convergences(crs, np.array([x]), np.array([y]))[0])

@@ -122,7 +122,7 @@ def without(run: Run, error: LampError) -> tuple[Run, str] | None:
     mine = [f for f in run.files if f != run.params["collar"] and where and tables_in.split(f)[0].name == where]
     part = str(error.where).partition("#")[2]
     exact = [f for f in mine if part and tables_in.split(f)[1] == part] or mine
-    if len(exact) != 1 or any(tables_in.split(f)[0].name == where for f in (run.params["collar"],) if not part):
+    if len(exact) != 1 or (not part and tables_in.split(run.params["collar"])[0].name == where):
         return None
     file = exact[0]
     params: dict[str, Any] = {}

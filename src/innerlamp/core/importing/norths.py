@@ -45,6 +45,11 @@ class NorthRules:
     by_name: Mapping[str, float] = field(default_factory=dict)
     system: str = ""
 
+    @classmethod
+    def told(cls, north: North, date: str, declination: Sequence[str], system: str) -> NorthRules:
+        """Return the rules that the parameters of an import say; see `typed` for declinations."""
+        return cls(north, date, *typed(declination), system.strip())
+
 
 def typed(words: Sequence[str]) -> tuple[float | None, dict[str, float]]:
     """Return the declination of all, and those by file or hole, that were typed: ``("11.5", "gyro.csv=10", "RC001=9.2")``.

@@ -41,16 +41,15 @@ def with_units(raw: RawTable, used: set[str], found: Findings, table: str) -> tu
     units: dict[str, str] = {}
     for column in elements:
         of_rows = _unit_column(raw, column, free, elements)
+        if not of_rows and not _has_units(raw, column):
+            continue
         texts = _texts(raw, column)
-        cell_units = _in_cells(texts, raw.layout.unit_of(column))
         if of_rows:
             own = [unit_alone(t) for t in _texts(raw, of_rows)]
             said = f"units stand in column '{of_rows}'"
-        elif cell_units is not None:
-            texts, own = cell_units
-            said = "units stand in the cells"
         else:
-            continue
+            texts, own = _in_cells(texts, raw.layout.unit_of(column))
+            said = "units stand in the cells"
         counts = Counter(
             u for u, t in zip(own, texts, strict=True) if u in GRADES and t.strip().lower() not in NO_VALUE
         )
@@ -136,16 +135,20 @@ def _unit_column(raw: RawTable, column: str, free: Sequence[str], elements: Sequ
     return whole
 
 
-def _in_cells(texts: Sequence[str], usual: str) -> tuple[list[str], list[str]] | None:
-    """Numbers of cells and the unit behind each (`usual` where none stands); None where no cell has one."""
+def _has_units(raw: RawTable, column: str) -> bool:
+    """Whether a cell of a column has a unit behind its number; a text that repeats is looked at once."""
+    cells = raw.cells.column(column)
+    return pa.types.is_string(cells.type) and any(has_unit(str(w)) for w in rawtable.words_of(cells)[1].to_pylist())
+
+
+def _in_cells(texts: Sequence[str], usual: str) -> tuple[list[str], list[str]]:
+    """Numbers of cells, and the unit behind each; `usual` where none stands."""
     known: dict[str, tuple[str, str]] = {}
     for text in set(texts):
         found = _CELL.match(text)
         unit = unit_alone(found.group(2)) if found else ""
-        known[text] = (found.group(1), unit) if found and unit in GRADES else (text, "")
-    if sum(bool(u) for _, u in known.values()) == 0:
-        return None
-    return [known[t][0] for t in texts], [known[t][1] or usual for t in texts]
+        known[text] = (found.group(1), unit) if found and unit in GRADES else (text, usual)
+    return [known[t][0] for t in texts], [known[t][1] for t in texts]
 
 
 def _times(text: str, unit: str, main: str, comma: bool) -> str:

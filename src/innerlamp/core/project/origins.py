@@ -41,7 +41,7 @@ class Origins:
                 parent = int(row[0]) if row[0] is not None else None
                 if parent is not None and parent >= origin:
                     raise ProjectError("the catalogue has a step that builds on itself", where=str(origin))
-                recipe = Recipe.from_json(row_models.step(catalogue.unfold(self._db, json.loads(row[1]))))
+                recipe = row_models.step(catalogue.unfold(self._db, json.loads(row[1])))
                 self._known[origin] = _Origin(parent, recipe, row[2])
             out.append(origin)
             origin = self._known[origin].parent

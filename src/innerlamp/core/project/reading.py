@@ -152,7 +152,7 @@ class ProjectReading:
             made_at,
             state.place,
             state.lit,
-            row_models.style(state.style),
+            state.style,
         )
 
     def heads(self) -> dict[str, int]:

@@ -11,7 +11,7 @@ import math
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import AfterValidator, Field, TypeAdapter, ValidationError
 
 from ..items.attributes import Attribute
 from ..items.base import Bounds
@@ -25,6 +25,13 @@ T = TypeVar("T")
 FileName = Annotated[str, Field(pattern=r"^[0-9a-f]{40}\.(parquet|npy|npz)$")]
 
 
+def _in_range(found: Style) -> Style:
+    numbers = (found.size, found.opacity, found.every, found.raised, *found.slices, *found.plane)
+    if not (all(math.isfinite(v) for v in numbers) and 0.0 <= found.opacity <= 1.0 and found.size >= 0 <= found.every):
+        raise ValueError("a number is out of its range")
+    return found
+
+
 @dataclass(frozen=True)
 class Head:
     """The state of an item: see `records.Entry`."""
@@ -35,20 +42,7 @@ class Head:
     dated: str = ""
     place: Annotated[float, Field(allow_inf_nan=False)] = 0.0
     lit: Annotated[int, Field(ge=0)] = 0
-    style: dict[str, Any] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class PartOfHead:
-    """What a step of the history moved of the state of an item."""
-
-    name: Annotated[str, Field(min_length=1)] | None = None
-    version: int | None = None
-    held: bool | None = None
-    dated: str | None = None
-    place: Annotated[float, Field(allow_inf_nan=False)] | None = None
-    lit: Annotated[int, Field(ge=0)] | None = None
-    style: dict[str, Any] | None = None
+    style: Annotated[Style, AfterValidator(_in_range)] = field(default_factory=Style)
 
 
 @dataclass(frozen=True)
@@ -65,8 +59,6 @@ class Whereabouts:
 
 
 _HEAD = TypeAdapter(Head)
-_PART = TypeAdapter(PartOfHead)
-_STYLE = TypeAdapter(Style)
 _LEGEND = TypeAdapter(Legend)
 _MANIFEST = TypeAdapter(Whereabouts)
 _STEP = TypeAdapter(Recipe)
@@ -89,19 +81,7 @@ def _read(adapter: TypeAdapter[T], text: str | bytes) -> T:
 
 def head(text: str) -> Head:
     """The state of an item."""
-    found = _read(_HEAD, text)
-    style(found.style)
-    return found
-
-
-def style(data: dict[str, Any]) -> Style:
-    """How an item is drawn."""
-    found = _read(_STYLE, json.dumps(data))
-    numbers = (found.size, found.opacity, found.every, found.raised, *found.slices, *found.plane)
-    usual = all(math.isfinite(v) for v in numbers) and 0.0 <= found.opacity <= 1.0 and found.size >= 0 <= found.every
-    if not usual:
-        raise ValueError("style: a number is out of its range")
-    return found
+    return _read(_HEAD, text)
 
 
 def legend(text: str, attribute: str) -> Legend:
@@ -120,10 +100,9 @@ def manifest(data: Any) -> dict[str, Any]:
     return dict(data)
 
 
-def step(data: Any) -> dict[str, Any]:
+def step(data: Any) -> Recipe:
     """A step whose long texts are in their places."""
-    _read(_STEP, json.dumps(data))
-    return dict(data)
+    return _read(_STEP, json.dumps(data))
 
 
 def facts(text: str) -> dict[str, str]:
@@ -151,10 +130,7 @@ def moves(text: str) -> list[tuple[Literal["head", "legend"], str, dict[str, Any
                 continue
             if table == "legend":
                 legend(json.dumps(side), key)
-            elif whole:
-                head(json.dumps(side))
-            else:
-                told = _read(_PART, json.dumps(side))
-                if told.style is not None:
-                    style(told.style)
+            else:  # of a state that stays only what moved is named, and what was not there is none
+                rest = {} if whole else {"name": "-", "version": 0}
+                head(json.dumps(rest | {k: v for k, v in side.items() if whole or v is not None}))
     return found

@@ -32,6 +32,11 @@ class Proposal:
         return _round(self.width / 20.0)
 
     @property
+    def basis(self) -> str:
+        """What they were told from."""
+        return f"runs of {self.width:.3g} m, holes with them {self.spacing:.3g} m apart"
+
+    @property
     def words(self) -> str:
         """As the parameters are written."""
         turned = f" azimuth={self.azimuth:g} dip={self.dip:g}" if self.ratio > 1 else ""

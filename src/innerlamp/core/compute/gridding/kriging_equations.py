@@ -59,6 +59,32 @@ def gauss(given: FloatArray, side: FloatArray) -> FloatArray:  # pragma: no cove
 
 
 @compiled(cache=True)
+def _between(  # pragma: no cover
+    samples: FloatArray,
+    chosen: IntArray,
+    size: int,
+    nugget: float,
+    shape: IntArray,
+    sill: FloatArray,
+    range_m: FloatArray,
+) -> FloatArray:
+    # The left side: the variogram between the chosen samples, whose weights are one together; the rest of its rows are empty.
+    n = len(chosen)
+    matrix = np.zeros((size, size))
+    for a in range(n):
+        for b in range(a):
+            d = 0.0
+            for axis in range(samples.shape[1]):
+                d += (samples[chosen[a], axis] - samples[chosen[b], axis]) ** 2
+            g = gamma(np.sqrt(d), nugget, shape, sill, range_m)
+            matrix[a, b] = g
+            matrix[b, a] = g
+        matrix[a, n] = 1.0
+        matrix[n, a] = 1.0
+    return matrix
+
+
+@compiled(cache=True)
 def krige_at(  # pragma: no cover
     place: FloatArray,
     samples: FloatArray,
@@ -87,7 +113,7 @@ def krige_at(  # pragma: no cover
     """
     n = len(chosen)
     size = n + (3 if drift else 1)
-    matrix = np.zeros((size, size))
+    matrix = _between(samples, chosen, size, nugget, shape, sill, range_m)
     right = np.zeros(size)
     scale = 0.0
     for a in range(n):
@@ -96,15 +122,6 @@ def krige_at(  # pragma: no cover
             d += (samples[chosen[a], axis] - place[axis]) ** 2
         scale = max(scale, np.sqrt(d))
         right[a] = gamma(np.sqrt(d), nugget, shape, sill, range_m)
-        for b in range(a):
-            d = 0.0
-            for axis in range(len(place)):
-                d += (samples[chosen[a], axis] - samples[chosen[b], axis]) ** 2
-            g = gamma(np.sqrt(d), nugget, shape, sill, range_m)
-            matrix[a, b] = g
-            matrix[b, a] = g
-        matrix[a, n] = 1.0
-        matrix[n, a] = 1.0
     right[n] = 1.0
     if drift:
         if scale <= 0.0:
@@ -177,7 +194,7 @@ def krige_block_at(  # pragma: no cover
     grades of blocks, 1 without conditional bias.
     """
     n = len(chosen)
-    matrix = np.zeros((n + 1, n + 1))
+    matrix = _between(samples, chosen, n + 1, nugget, shape, sill, range_m)
     right = np.zeros(n + 1)
     for a in range(n):
         for k in range(len(parts)):
@@ -186,15 +203,6 @@ def krige_block_at(  # pragma: no cover
                 d += (samples[chosen[a], axis] - parts[k, axis]) ** 2
             right[a] += _structured(np.sqrt(d), shape, sill, range_m)
         right[a] = nugget + right[a] / len(parts)
-        for b in range(a):
-            d = 0.0
-            for axis in range(3):
-                d += (samples[chosen[a], axis] - samples[chosen[b], axis]) ** 2
-            g = gamma(np.sqrt(d), nugget, shape, sill, range_m)
-            matrix[a, b] = g
-            matrix[b, a] = g
-        matrix[a, n] = 1.0
-        matrix[n, a] = 1.0
     right[n] = 1.0
     weight = gauss(matrix, right)
     total, spread, whole = 0.0, 0.0, nugget

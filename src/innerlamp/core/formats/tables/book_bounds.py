@@ -46,8 +46,8 @@ class Bounds:
     sparse: bool
 
 
-def bounds_of(path: Path) -> Bounds | None:
-    """Return what a packed workbook asks for; None for files of other kinds.
+def bounds_of(path: Path) -> Bounds:
+    """Return what a packed workbook asks for; files of other kinds have no far cells.
 
     Raises
     ------
@@ -55,7 +55,7 @@ def bounds_of(path: Path) -> Bounds | None:
         When it can't be held, or its cells lie where no sheet has any.
     """
     if not zipfile.is_zipfile(path):
-        return None
+        return Bounds(sparse=False)
     with zipfile.ZipFile(path) as archive:
         entries = archive.infolist()
         size, packed = sum(e.file_size for e in entries), sum(e.compress_size for e in entries)

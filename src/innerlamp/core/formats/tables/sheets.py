@@ -185,7 +185,7 @@ def _stamp(path: Path) -> tuple[Path, int, int]:
 def _bounds(path: Path) -> Bounds:
     """What a workbook asks for, before any reader opens it."""
     try:
-        return KEPT.of(("sheets fit", *_stamp(path)), lambda: bounds_of(path)) or Bounds(sparse=False)
+        return KEPT.of(("sheets fit", *_stamp(path)), lambda: bounds_of(path))
     except (OSError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError) as error:
         raise _no_book(path, error) from error
 

@@ -21,7 +21,7 @@ from ...importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
 from ...importing.control_samples import Controls, read_controls, together
 from ...importing.daughters import found_daughters, with_parents
 from ...importing.hole_paths import path_of, place, place_readings, stations_table
-from ...importing.norths import North, NorthRules, typed
+from ...importing.norths import North, NorthRules
 from ...importing.offers import own_kind
 from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit
@@ -173,7 +173,6 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         place_checks.check_feet(collars, level, found, file)
     progress(0.1, "Reading surveys")
     strays: dict[str, pd.DataFrame] = {}
-    whole, by_name = typed(p.declination)
     sources = [(f, p.columns.get(n) or p.columns.get(f, {})) for n, f in _survey_names(p).items()]
     surveys = hole_tables.read_surveys(
         hole_tables.SurveyFiles(tuple(sources), p.depth_unit, p.dips, p.survey_wins),
@@ -182,7 +181,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         found,
         strays,
         inputs.crs,
-        NorthRules(p.north, p.date, whole, by_name, p.coordinates.strip()),
+        NorthRules.told(p.north, p.date, p.declination, p.coordinates),
         (heading, dip_heading),
     )
     tables: dict[str, pd.DataFrame] = {}

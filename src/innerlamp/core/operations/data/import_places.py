@@ -18,7 +18,7 @@ from ...formats.grids import grid_files as grids
 from ...formats.tables import columns, dates, tables_in
 from ...formats.tables.rawtable import RawTable
 from ...importing.choices import AboveRule, DetectionRule, NegativeRule
-from ...importing.norths import North, NorthRules, to_grid, typed
+from ...importing.norths import North, NorthRules, to_grid
 from ...importing.places_check import check_places
 from ...importing.reading import LengthUnit, attributes, length_column, lifted, mapped, system_of, title, to_project
 from ...importing.structures import Planes, settle_planes
@@ -204,13 +204,12 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     rest, units = attributes(raw, {*role.values(), "file_line"}, coded.rules_of(p), found, p.content)
     if p.content == "structures":
         planes, plane_units = settle_planes(raw, role, p.planes, found)
-        whole, by_name = typed(p.declination)
         turned = to_grid(
             planes["dip direction"].to_numpy(float),
             role["direction"],
             frame.assign(hole="", date=_dates(raw, role, found)),
             inputs.crs,
-            NorthRules(p.north, p.date, whole, by_name, p.coordinates.strip()),
+            NorthRules.told(p.north, p.date, p.declination, p.coordinates),
             found,
             raw.file,
             "structures",

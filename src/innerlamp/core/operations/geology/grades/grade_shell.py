@@ -7,6 +7,7 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
+from ....compute.geology.shell_proposal import Proposal, held, proposal
 from ....compute.geometry.orientations import plane_normal
 from ....compute.geometry.sampling import bilinear
 from ....declaring.operation import (
@@ -197,7 +198,6 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
     from scipy.spatial import cKDTree
 
     from ....compute.geology import rbf
-    from ....compute.geology.shell_proposal import proposal
     from ....compute.geology.shells import closed_shell
 
     source = inputs.need("composites", PointSet)
@@ -262,19 +262,17 @@ def _run(inputs: Inputs, p: GradeShell, progress: Progress) -> dict[str, Item]:
             words.append(f"none from {cutoff:g}")
             continue
         if not (values > 0).any():
-            hole, start, length = _lengths(source, taken)
-            better = proposal(xyz, hole, start, length, grades >= cutoff, MOST_NODES)
-            way = f"Try {better.words}, told from" if better else "Take a smaller cell than"
-            runs = (
-                f" runs of {better.width:.3g} m and holes {better.spacing:.3g} m apart"
+            better = _better(source, taken, xyz, grades >= cutoff)
+            way = (
+                f"Try {better.words}, told from {better.basis}"
                 if better
-                else " the runs above it"
+                else "Take a smaller cell than the runs above it"
             )
             raise InputError(
                 f"the shell is empty: at no node {p.cell:g} m apart the field reaches {cutoff:g}, though"
                 f" {int((grades >= cutoff).sum()):,} composites do",
                 where=source.name,
-                fix=way + runs,
+                fix=way,
             )
         vertices, triangles, volume = closed_shell(values, (low[0], low[1], low[2]), p.cell)
         told = _holds(source, taken, inside_of(values, low, p.cell, xyz), grades, cutoff, xyz)
@@ -339,20 +337,22 @@ def _lengths(source: PointSet, rows: np.ndarray) -> tuple[np.ndarray, np.ndarray
     return hole.astype(np.int64), a, np.where(b > a, b - a, 1.0)
 
 
+def _better(source: PointSet, rows: np.ndarray, xyz: np.ndarray, rich: np.ndarray) -> Proposal | None:
+    """What would hold the composites that are rich."""
+    return proposal(xyz, *_lengths(source, rows), rich, MOST_NODES)
+
+
 def _holds(
     source: PointSet, rows: np.ndarray, inside: np.ndarray, grades: np.ndarray, cutoff: float, xyz: np.ndarray
 ) -> dict[str, str]:
     """What a shell holds of the composites at or above its cut-off; where that is less than half, what would hold them."""
-    from ....compute.geology.shell_proposal import held, proposal
-
-    hole, start, length = _lengths(source, rows)
-    metres, metal = held(inside, length, grades, cutoff)
+    metres, metal = held(inside, _lengths(source, rows)[2], grades, cutoff)
     if not np.isfinite(metres):
         return {}
     told = {"Holds": f"{100 * metres:.0f} % of metres above, {100 * metal:.0f} % of metal"}
-    better = proposal(xyz, hole, start, length, grades >= cutoff, MOST_NODES) if metres < 0.5 else None
+    better = _better(source, rows, xyz, grades >= cutoff) if metres < 0.5 else None
     if better is not None:
-        told["Try"] = f"{better.words} (runs of {better.width:.3g} m, holes with them {better.spacing:.3g} m apart)"
+        told["Try"] = f"{better.words} ({better.basis})"
     return told
 
 
@@ -420,9 +420,7 @@ def _suggest(inputs: Inputs) -> dict[str, Any]:
 
 def _narrow(item: PointSet, rows: np.ndarray, xyz: np.ndarray, rich: np.ndarray) -> dict[str, Any]:
     """Cell, search and continuity for runs that are narrower than a usual cell."""
-    from ....compute.geology.shell_proposal import proposal
-
-    found = proposal(xyz, *_lengths(item, rows), rich, MOST_NODES)
+    found = _better(item, rows, xyz, rich)
     usual = GradeShell.model_fields["cell"].default
     if found is None or found.width >= usual:
         return {}
