@@ -89,6 +89,7 @@ class House:
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         window.activateWindow()
         wait_until(lambda: window.settled() and window.isActiveWindow(), 10)
+        assert window.strip.rows == {}  # a row that stays would take its height from all that comes after
 
 
 def opened(logs: Path) -> Window:

@@ -159,7 +159,13 @@ def test_a_late_answer_of_a_closed_project_is_dropped(demo_window: Window, demo_
     for entry in ctx.entries():
         ctx.item(entry.id)  # all are being read
     job = ctx.start("composite", {"attribute": "Sn_ppm", "length": 5.0}, {"holes": find(window, "Emberlow holes")})
+    assert wait_until(lambda: job.state == "running", 60)
+    row = window.strip.rows[job.id]
     assert window.open_path(other)
+    # It may take a while to stop: the strip says what goes on here, and has the height of an empty one.
+    assert not row.isVisible()
+    assert window.strip.rows == {}
+    assert window.strip.idle.isVisible()
     settle(window)
     assert wait_until(lambda: not job.active and not runner.busy, 60)
     wait_until(lambda: False, 0.3)

@@ -91,6 +91,21 @@ def examples(demo_path: Path, tmp_path_factory: pytest.TempPathFactory) -> Any:
         yield Examples(project, folder)
 
 
+def alike(one: Item, other: Item) -> None:
+    """Two items say the same, numbers to within rounding."""
+    assert (one.kind, one.name, one.facts) == (other.kind, other.name, other.facts)
+    for name, value in vars(one).items():
+        before = getattr(other, name)
+        if isinstance(value, pd.DataFrame):
+            pd.testing.assert_frame_equal(value, before, rtol=1e-9)
+        elif isinstance(value, dict) and all(isinstance(v, np.ndarray) for v in value.values()):
+            assert list(value) == list(before)
+            for key in value:
+                np.testing.assert_allclose(value[key], before[key], rtol=1e-9, atol=1e-15)
+        elif isinstance(value, np.ndarray):
+            np.testing.assert_allclose(value, before, rtol=1e-9)
+
+
 @pytest.mark.parametrize("name", third_of_this_run(n for n in OPERATIONS if n not in WITHOUT_EXAMPLE))
 def test_every_operation_runs_is_made_again_and_undone(examples: Examples, name: str) -> None:
     """Run; change an input; all that hangs from it is fresh and as from a run from nothing; undo once; redo."""
@@ -107,6 +122,7 @@ def test_every_operation_runs_is_made_again_and_undone(examples: Examples, name:
     ran = seen(project)
     # The same content in another version: what is made again from it must come out the same.
     item = next(iter(made.values()))
+    first = store.load(item)
     above = next((i for i, _ in reversed(store.entry(item).chain[-1].pairs)), "")
     if above:
         store.add({"0": stage(store.payloads, store.load(above))}, "Touched", replace={"0": above})
@@ -114,7 +130,9 @@ def test_every_operation_runs_is_made_again_and_undone(examples: Examples, name:
         done = project.refresh(only=[item])
         assert item in done
         assert trail.freshness(store)[item] == "fresh"
-        assert seen(project)[item] == ran[item]
+        # Sums of an inversion above it may end otherwise in their last digit: the demo was made in other batches.
+        if seen(project)[item] != ran[item]:
+            alike(store.load(item), first)
         again = seen(project)
         assert store.undo() == "Touched"
         assert seen(project) == ran

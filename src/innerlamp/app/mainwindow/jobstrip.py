@@ -191,10 +191,14 @@ class JobStrip(QFrame):
                 if job.active:
                     self.rows[job.id].show_job()
                 else:
-                    row = self.rows.pop(job.id)
-                    self.running.removeWidget(row)
-                    row.deleteLater()
+                    self._drop(job.id)
         self.idle.setVisible(not self.rows)
+
+    def _drop(self, job: int) -> None:
+        row = self.rows.pop(job)
+        self.running.removeWidget(row)
+        row.hide()  # it goes later, and would keep its room until then
+        row.deleteLater()
 
     def _cursor_moved(self, cursor: Cursor) -> None:
         if not np.isfinite(cursor.x):
@@ -204,5 +208,10 @@ class JobStrip(QFrame):
         self.cursor_words.setText(f"E {cursor.x:,.1f}  N {cursor.y:,.1f}{z}".replace(",", "\u2009"))
 
     def _project(self) -> None:
+        # Nobody asks any more about what the project that was left had running: it is being stopped.
+        mine = {job.id for job in self.ctx.jobs}
+        for job in [j for j in self.rows if j not in mine]:
+            self._drop(job)
+        self.idle.setVisible(not self.rows)
         store = self.ctx.store
         self.crs.setText("" if store is None else describe(store.crs) + ("" if store.writable else "  · read-only"))
