@@ -17,6 +17,7 @@ SIZES: dict[Kind, tuple[float, float]] = {
     "notes": (80.0, 25.0),
     "inset": (50.0, 40.0),
     "picture": (40.0, 30.0),
+    "chart": (95.0, 65.0),
 }
 LEAST = 5.0
 Elements = tuple[dict[str, Any], ...]

@@ -16,6 +16,7 @@ from ...core.errors import InputError, LampError
 from ...core.given_paths import outside_projects
 from ...core.items.page import Element, Page
 from ..context.context import Context
+from .charts import paint_chart
 from .frames import ground_of, map_rect, paint_map, paint_section
 from .furniture import paint_inset, paint_north, paint_notes, paint_picture, paint_scale, paint_title
 from .legends import paint_legend
@@ -46,7 +47,7 @@ def _paint(painter: QPainter, ctx: Context, page: Page, element: Element) -> Non
     here = page.on_sheet(element.sheet)
     maps = [e for e in here if e.kind == "map" and e.scale]
     target = maps[min(element.of, len(maps) - 1)] if maps else None
-    if element.kind in ("map", "section", "log"):  # what lies under a frame does not shine through
+    if element.kind in ("map", "section", "log", "chart"):  # what lies under a frame does not shine through
         painter.fillRect(QRectF(element.x * MM, element.y * MM, element.w * MM, element.h * MM), QColor("#FFFFFF"))
     if element.kind == "map" and element.scale:
         paint_map(painter, ctx, element, [e for e in here if e.kind == "section" and e.line and e.scale])
@@ -54,6 +55,8 @@ def _paint(painter: QPainter, ctx: Context, page: Page, element: Element) -> Non
         paint_section(painter, ctx, element)
     elif element.kind == "log":
         (paint_tracks if element.tracks else paint_log)(painter, ctx, element)
+    elif element.kind == "chart":
+        paint_chart(painter, ctx, element)
     elif element.kind == "title":
         paint_title(painter, element, page.name)
     elif element.kind == "notes":

@@ -19,7 +19,7 @@ PAPERS: dict[str, tuple[float, float]] = {
     "A1": (594.0, 841.0),
     "A0": (841.0, 1189.0),
 }
-Kind = Literal["map", "section", "log", "legend", "scale bar", "north", "title", "notes", "inset", "picture"]
+Kind = Literal["map", "section", "log", "legend", "scale bar", "north", "title", "notes", "inset", "picture", "chart"]
 PANEL, _LEAST_STRIP, _MOST_STRIP = 16.0, 12.0, 30.0  # millimetres of a panel above a section, and of its plan
 MOST_ELEMENTS, MOST_SHEETS, MOST_PICTURE = 1_000, 200, 6_000_000
 
@@ -60,7 +60,8 @@ class Element(BaseModel):
     of
         Number of the map (counted among those of its sheet) that a legend, scale bar, north arrow or inset belongs to.
     text, fields
-        Words of notes and titles, the name of a log's hole or of a section; rows of the title block.
+        Words of notes and titles, the name of a log's hole or of a section, what a chart of control samples shows
+        (`core.importing.control_series.groups`); rows of the title block, of a chart its grade as ``attribute``.
     data
         A picture's bytes (PNG or JPEG) in base 64.
     """

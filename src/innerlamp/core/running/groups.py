@@ -10,7 +10,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         "Samples and surveys": ("import-points", "import-lines", "import-resistivity"),
         "Maps and ground": ("import-grid", "import-features", "import-picture"),
         "Models": ("import-surface", "import-blocks", "import-element"),
-        "Corrections": ("correct", "move-boundary", "exclude-spikes", "lift-corrections"),
+        "Corrections": ("correct", "move-boundary", "exclude-spikes", "lift-corrections", "judge-assays"),
         "Columns": ("compute-column", "values-by-code", "describe-attribute"),
     },
     "Maps": {
@@ -34,7 +34,7 @@ GROUPS: dict[Area, dict[str, tuple[str, ...]]] = {
         "Logs and grades": ("group-codes", "composite", "intercepts", "contact-profile", "grades-by-class"),
         "Structures in core": ("orient-core", "structural-sets", "predict-piercings"),
         "Continuity": ("grade-trend", "long-section", "sample-distance"),
-        "Sections": ("section-pages", "log-pages", "draw-in-space", "move-in-space"),
+        "Sections": ("section-pages", "log-pages", "control-pages", "draw-in-space", "move-in-space"),
         "Holes written out": ("holes-as-lines", "holes-as-points"),
     },
     "Geophysics": {

@@ -20,6 +20,7 @@ from ..operations.data import (
     import_places,
     import_resistivity,
     import_shapes,
+    judge_assays,
     merge_holes,
 )
 from ..operations.drilling import (
@@ -55,7 +56,7 @@ from ..operations.geophysics import (
     units_forward,
 )
 from ..operations.grids import analysis, contours, filtering, interpolation, minimum_curvature, resampling
-from ..operations.mapping import drawing, geochemistry, log_pages, pages, section_pages, walks
+from ..operations.mapping import control_pages, drawing, geochemistry, log_pages, pages, section_pages, walks
 from ..operations.targets import ranking
 
 OPERATIONS: dict[str, Operation] = {
@@ -74,6 +75,7 @@ OPERATIONS: dict[str, Operation] = {
         import_shapes.BLOCKS,
         import_element.OPERATION,
         merge_holes.OPERATION,
+        judge_assays.OPERATION,
         correct.CORRECT,
         boundaries.OPERATION,
         correct.LIFT,
@@ -124,6 +126,7 @@ OPERATIONS: dict[str, Operation] = {
         nearest_sample.OPERATION,
         section_pages.OPERATION,
         log_pages.OPERATION,
+        control_pages.OPERATION,
         interpretation.DRAW,
         interpretation.MOVE,
         along.LINES,

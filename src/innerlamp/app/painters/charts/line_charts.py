@@ -8,41 +8,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 
 from ....core.compute.geometry.lines import distance_along
-from ....core.compute.statistics import quality
-from ....core.importing import control_charts
-from ....core.items.holes import HoleSet
+from ....core.errors import InputError
+from ....core.importing.control_series import series_of
 from ....core.items.legend import position
 from ...theme.plain import axis_words
 from ..kit.colours import class_colour, colour_at
 from ..kit.flat import label
 from .chart_data import ChartData
 
-BLANKS, PAIRS = "blanks", "duplicates"
 _CURVES = 12
-
-
-def groups_of_controls(holes: HoleSet) -> list[str]:
-    """What a control chart can show of a set: its standards, blanks, duplicates."""
-    if not len(holes.controls):
-        return []
-    kinds = set(holes.controls["type"])
-    return [
-        *control_charts.standards(holes),
-        *([BLANKS] if "blank" in kinds else []),
-        *([PAIRS] if "duplicate" in kinds else []),
-    ]
-
-
-def _rule(plot: pg.PlotItem, value: float, words: str, d: ChartData, style: Qt.PenStyle, strong: bool = False) -> None:
-    ink = d.theme.text if strong else d.theme.faint
-    plot.addItem(pg.InfiniteLine(value, 0, pen=pg.mkPen(ink, width=1.2, style=style)))
-    plot.addItem(label(words, 0.0, value, d.theme.faint, 20, (0.0, 1.0)), ignoreBounds=True)
-
-
-def _run_of(plot: pg.PlotItem, values: np.ndarray, bad: np.ndarray, d: ChartData) -> None:
-    at = np.arange(1.0, len(values) + 1)
-    plot.addItem(pg.PlotCurveItem(at, values, pen=pg.mkPen(d.theme.line, width=1.2), connect="finite"))
-    _marks(plot, at, values, ~bad, bad, d)
+_LINES = {"strong": Qt.PenStyle.SolidLine, "plain": Qt.PenStyle.SolidLine, "dotted": Qt.PenStyle.DotLine, "dashed": Qt.PenStyle.DashLine}  # fmt: skip
 
 
 def _marks(plot: pg.PlotItem, x: np.ndarray, y: np.ndarray, good: np.ndarray, bad: np.ndarray, d: ChartData) -> None:
@@ -53,64 +28,45 @@ def _marks(plot: pg.PlotItem, x: np.ndarray, y: np.ndarray, good: np.ndarray, ba
 
 
 def paint_control(plot: pg.PlotItem, d: ChartData) -> str:
-    """Results of one kind of control sample in order of analysis, with the limits that they are judged by."""
-    holes, name = d.holes, d.attribute
-    if holes is None or not len(holes.controls):
+    """Results of one kind of control sample, with the limits that they are judged by."""
+    if d.holes is None:
         return "The set has no control samples: bring their table in with the holes."
-    if name not in holes.controls.columns:
-        return f"The control samples have no {name}."
-    if d.group == PAIRS:
-        return _paint_pairs(plot, d, holes)
-    if d.group == BLANKS:
-        rows = control_charts.in_order(holes.controls)
-        values = rows[rows["type"] == "blank"][name].to_numpy(float)
-        level, high = quality.check_blanks(values, control_charts.detection_limit(holes, name))
-        _rule(plot, level, f"{level:.3g}: five times the detection limit", d, Qt.PenStyle.DashLine, True)
-        _run_of(plot, values, high, d)
-        words = f"{len(values)} blanks, {int(high.sum())} above the limit"
-    else:
-        rows, check = control_charts.standard_rows(holes, d.group, name)
-        values = rows[name].to_numpy(float)
-        centre, sd = check.accepted, check.deviation
-        _rule(plot, centre, f"{'accepted' if check.given else 'median'} {centre:.4g}", d, Qt.PenStyle.SolidLine, True)
-        for times, style in ((2, Qt.PenStyle.DotLine), (3, Qt.PenStyle.DashLine)):
-            for sign in (-1, 1):
-                _rule(plot, centre + sign * times * sd, f"{'+' if sign > 0 else '−'}{times} deviations", d, style)
-        _run_of(plot, values, check.outside | check.biased, d)
-        if check.chance < 0.01 and len(values) > 1:
-            middle, slope = float(np.median(values)), check.drift * sd
-            ends = np.array([1.0, len(values)])
-            plot.addItem(
-                pg.PlotCurveItem(ends, middle + slope * (ends - ends.mean()), pen=pg.mkPen(d.theme.lit, width=2))
-            )
-        drift = (
-            f"drifts {abs(check.drift) * len(values):.1f} deviations {'up' if check.drift > 0 else 'down'}"
-            if check.chance < 0.01
-            else "no drift"
+    try:
+        of = series_of(d.holes, d.attribute, d.group, d.x_label)
+    except InputError as error:
+        return f"{error}"
+    log = d.log and of.by_grade
+    good = np.isfinite(of.x) & np.isfinite(of.y) & ((of.x > 0) & (of.y > 0) if log else True)
+
+    def at(values: np.ndarray) -> np.ndarray:
+        return np.log10(np.where(values > 0, values, np.nan)) if log else values
+
+    for rule in of.rules:
+        ink = d.theme.text if rule.weight == "strong" else d.theme.faint
+        plot.addItem(pg.InfiniteLine(rule.value, 0, pen=pg.mkPen(ink, width=1.2, style=_LINES[rule.weight])))
+        plot.addItem(label(rule.words, 1.0, rule.value, d.theme.faint, 20, (0.0, 1.0)), ignoreBounds=True)
+    if of.joined:
+        plot.addItem(pg.PlotCurveItem(of.x, of.y, pen=pg.mkPen(d.theme.line, width=1.2), connect="finite"))
+    for x, y, weight in of.curves:
+        pen = (
+            pg.mkPen(d.theme.lit, width=2)
+            if weight == "lit"
+            else pg.mkPen(d.theme.faint, width=1, style=_LINES[weight])
         )
-        words = f"{len(values)} results: bias {check.bias_percent:+.1f} %, {int(check.outside.sum())} beyond 3 deviations, {drift}"
-    plot.setLabel("left", axis_words(d.x_label))
-    plot.setLabel("bottom", "Order of analysis")
-    return words
-
-
-def _paint_pairs(plot: pg.PlotItem, d: ChartData, holes: HoleSet) -> str:
-    pairs = control_charts.duplicate_pairs(holes, d.attribute)
-    first, second = pairs["first"].to_numpy(float), pairs["second"].to_numpy(float)
-    good = np.isfinite(first) & np.isfinite(second)
-    if d.log:
-        good &= (first > 0) & (second > 0)
-        first, second = np.log10(np.where(good, first, 1.0)), np.log10(np.where(good, second, 1.0))
-    if not good.any():
-        return "No duplicate has its original among the samples."
-    bad = (pairs["half_difference"].to_numpy(float) > 25.0) & good
-    _marks(plot, first, second, good & ~bad, bad, d)
-    ends = np.array([min(first[good].min(), second[good].min()), max(first[good].max(), second[good].max())])
-    plot.addItem(pg.PlotCurveItem(ends, ends, pen=pg.mkPen(d.theme.faint, width=1)))
-    plot.setLabel("left", axis_words(f"Duplicate {d.x_label}"))
-    plot.setLabel("bottom", axis_words(f"Original {d.x_label}"))
-    _, spread = quality.check_duplicates(pairs["first"].to_numpy(float), pairs["second"].to_numpy(float))
-    return f"{int(good.sum())} pairs, coefficient of variation {spread:.1f} %, {int(bad.sum())} apart by more than 25 %"
+        plot.addItem(pg.PlotCurveItem(at(x), at(y), pen=pen, connect="finite"))
+    _marks(plot, at(of.x), at(of.y), good & ~of.bad, good & of.bad, d)
+    middle = float(np.mean((of.y[good].min(), of.y[good].max()))) if good.any() else 0.0
+    for k, name in enumerate(of.names):
+        if of.bad[k] or len(of.names) <= 12:
+            plot.addItem(
+                label(
+                    name, float(of.x[k]), float(of.y[k]), d.theme.faint, 20, (0.5, 1.2 if of.y[k] < middle else -0.2)
+                ),
+                ignoreBounds=True,
+            )
+    plot.setLabel("left", axis_words(of.y_label))
+    plot.setLabel("bottom", axis_words(of.x_label))
+    return of.words
 
 
 def paint_curves(plot: pg.PlotItem, d: ChartData) -> str:

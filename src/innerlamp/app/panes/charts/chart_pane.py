@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QCheckBox, QGraphicsRectItem, QHBoxLayout, QLineEd
 from ....core.compute.drilling.logged import logged_at
 from ....core.compute.geometry.lines import distance_along, natural
 from ....core.errors import InputError
+from ....core.importing.control_series import groups
 from ....core.items.attributes import plain_number
 from ....core.items.base import Item, class_columns, numeric_columns
 from ....core.items.holes import INTERVAL_ROLES, HoleSet, readings_with, table_with
@@ -27,7 +28,6 @@ from ....core.project.records import Entry
 from ...context.context import Context, Selection
 from ...painters.charts.chart_data import ChartData
 from ...painters.charts.chart_painters import PAINTERS
-from ...painters.charts.line_charts import groups_of_controls
 from ...theme.plain import Label, axis_words, plain_tip
 from ..base.boxes import choice_box, refill, small_font
 from ..base.pane import ItemPane
@@ -277,7 +277,7 @@ class ChartPane(ItemPane):
     def _fill_of(self, item: Item, what: str, table: pd.DataFrame) -> None:
         names: list[str] = []
         if what == "Control" and isinstance(item, HoleSet):
-            names = groups_of_controls(item)
+            names = groups(item)
         elif what == "Along":
             column = next(
                 (c for c in ("hole", "line") if c in table.columns and (c == "hole" or "file_line" in table)), ""

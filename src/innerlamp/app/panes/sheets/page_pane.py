@@ -14,6 +14,8 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLine
 
 from ....core.errors import InputError, LampError
 from ....core.formats.out.page_templates import write_template
+from ....core.importing.control_charts import judged_attributes
+from ....core.importing.control_series import groups
 from ....core.items.holes import HoleSet
 from ....core.items.page import MOST_PICTURE, Element, Page
 from ....core.items.section_look import as_data
@@ -250,7 +252,7 @@ class PagePane(ItemPane):
             "w": True,
             "h": True,
             "scale": element is not None and element.kind in ("map", "section", "log"),
-            "text": element is not None and element.kind in ("title", "notes", "legend", "log"),
+            "text": element is not None and element.kind in ("title", "notes", "legend", "log", "chart"),
         }
         for name, edit in self.edits.items():
             on = element is not None and shown[name]
@@ -261,7 +263,7 @@ class PagePane(ItemPane):
             if element is not None and on and not edit.hasFocus():
                 value = getattr(element, name)
                 edit.setText(value.replace("\n", "\\n") if name == "text" else f"{value:g}")
-        self.lit.setVisible(element is not None and element.kind in ("map", "section", "log"))
+        self.lit.setVisible(element is not None and element.kind in ("map", "section", "log", "chart"))
         self.sheet.update()
 
     def _typed(self, name: str) -> None:
@@ -359,6 +361,19 @@ class PagePane(ItemPane):
                 else ()
             )
             values = {"lit": [holes.id], "text": str(item.collars["hole"].iloc[rows[0] if rows else 0])}
+        elif kind == "chart":
+            found = next(
+                (
+                    (e.id, item)
+                    for e in self.ctx.lit_entries()
+                    if e.kind == "holes" and isinstance(item := self.ctx.item(e.id), HoleSet) and len(item.controls)
+                ),
+                None,
+            )
+            if found is None or not (names := judged_attributes(found[1])) or not (of := groups(found[1])):
+                self.ctx.say("Light drillholes that have control samples first.", "look")
+                return
+            values = {"lit": [found[0]], "text": of[0], "fields": {"attribute": names[0]}}
         elif kind == "picture":
             path, _ = QFileDialog.getOpenFileName(self, "Picture", "", "Pictures (*.png *.jpg *.jpeg)")
             if not path:

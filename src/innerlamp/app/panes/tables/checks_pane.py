@@ -21,7 +21,7 @@ from ....core.compute.drilling import checks
 from ....core.errors import InputError
 from ....core.findings import ORDER, by_kind, kind_of_finding, kinds_of
 from ....core.formats.out.tables_out import write_csv
-from ....core.importing import control_charts
+from ....core.importing import batches, control_charts
 from ....core.importing.corrections import KINDS, tables_of
 from ....core.items.base import Item
 from ....core.items.holes import HoleSet
@@ -60,6 +60,14 @@ def _controls(item: Item) -> pd.DataFrame:
     return pd.concat(parts, ignore_index=True) if parts else pd.DataFrame()
 
 
+def _batches(item: Item) -> pd.DataFrame:
+    """Batches of the laboratory by grade, those that fail first."""
+    if not isinstance(item, HoleSet) or not len(item.controls):
+        return pd.DataFrame()
+    table = batches.judged_batches(item, control_charts.judged_attributes(item))
+    return table.sort_values("state", kind="stable").reset_index(drop=True)
+
+
 def _corrections(item: Item) -> pd.DataFrame:
     return getattr(item, "corrections", pd.DataFrame())
 
@@ -71,6 +79,7 @@ LISTS: dict[str, tuple[Callable[[Item], pd.DataFrame], tuple[str, ...]]] = {
     "Gaps": (_gaps, ("go",)),
     "Same hole?": (_alike, ("go", "merge")),
     "Control samples": (_controls, ("chart",)),
+    "Batches": (_batches, ("samples", "judge", "chart")),
     "Corrections": (_corrections, ("go", "lift")),
 }
 
@@ -140,6 +149,18 @@ class ChecksPane(Pane):
                 "Merge…",
                 "Open the form that merges holes written in two ways",
                 lambda: self._open("merge-holes"),
+            ),
+            (
+                "samples",
+                "Select samples",
+                "Select the assays of the chosen batches in all panes (Return)",
+                self._samples,
+            ),
+            (
+                "judge",
+                "Judge…",
+                "Open the form that marks the samples of failed batches, or leaves them out",
+                self._judge,
             ),
             ("lift", "Lift", "Put back what stood there before the chosen corrections", self._lift),
             ("chart", "Chart", "Show the control chart of this set in the chart pane", self._chart),
@@ -251,6 +272,9 @@ class ChecksPane(Pane):
             return f"{len(table):,} gaps, {table['gap_m'].sum():,.0f} m"
         if what == "Corrections":
             return f"{int((table['lifted'] == '').sum()):,} hold, {int((table['lifted'] != '').sum()):,} lifted"
+        if what == "Batches":
+            failed = table[table["state"] == batches.FAILED]
+            return f"{failed['batch'].nunique():,} of {table['batch'].nunique():,} batches fail"
         return f"{len(table):,} rows"
 
     def _again(self) -> None:
@@ -274,7 +298,7 @@ class ChecksPane(Pane):
     # ---- going there
 
     def _went(self, index: QModelIndex) -> None:
-        if self.what.currentText() != "Findings by kind":
+        if self.what.currentText() not in ("Findings by kind", "Batches"):
             self.go()
 
     def go(self) -> None:
@@ -378,6 +402,31 @@ class ChecksPane(Pane):
         numbers = "; ".join(str(int(n)) for n in rows["number"][rows["lifted"] == ""])
         self.ctx.guard(self.ctx.start, "lift-corrections", {"numbers": numbers}, {"item": self._shown[0]})
 
+    def _samples(self) -> None:
+        """Select the assays of the chosen batches, of those that fail when none is chosen."""
+        item = self.ctx.item(self._shown[0])
+        if self.model is None or not isinstance(item, HoleSet):
+            return
+        rows = self.chosen()
+        if not len(rows):
+            rows = self.model.table[self.model.table["state"] == batches.FAILED]
+        wanted = set(rows["batch"].astype(str))
+        for name, by in batches.rows_by_batch(item).items():
+            hit = [at for batch, at in by.items() if batch in wanted]
+            if hit and set(rows["attribute"]) & set(item.tables[name].columns):
+                chosen = np.sort(np.concatenate(hit))
+                self.ctx.select_rows(Selection(self._shown[0], name, tuple(chosen.tolist())))
+                self.ctx.say(
+                    f"{len(chosen):,} samples of {len(wanted)} {'batch' if len(wanted) == 1 else 'batches'} are selected.",
+                    "good",
+                )
+                return
+        self.ctx.say("No assays of these batches: the tables of assays have no column that names their batch.", "look")
+
+    def _judge(self) -> None:
+        names = tuple(dict.fromkeys(self.chosen()["attribute"].astype(str))) if len(self.chosen()) else ()
+        self._open("judge-assays", **({"attributes": names} if names else {}))
+
     def _chart(self) -> None:
         self.ctx.wish.emit("chart", "Control")
 
@@ -409,7 +458,8 @@ class ChecksPane(Pane):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.text() == "\r":
-            (self._rows_behind if self.what.currentText() == "Findings by kind" else self.go)()
+            acts = {"Findings by kind": self._rows_behind, "Batches": self._samples}
+            acts.get(self.what.currentText(), self.go)()
         super().keyPressEvent(event)
 
     def close_pane(self) -> None:

@@ -199,6 +199,34 @@ _WEDGE = (
 )
 _DIP = ("dip", "inclination", "incl", "plunge", "inc")
 
+_BATCH = (
+    *(
+        "batch",
+        "batchid",
+        "batchno",
+        "batchnumber",
+        "job",
+        "labjob",
+        "jobno",
+        "workorder",
+        "despatch",
+        "dispatch",
+        "shipment",
+    ),
+    *(
+        "report",
+        "labreport",
+        "certificate",
+        "certificado",
+        "lote",
+        "envio",
+        "certificat",
+        "bordereau",
+        "envoi",
+        "charge",
+    ),
+    *("auftrag", "zertifikat", "laborauftrag", "sats", "sandning", "era"),
+)
 ROLES: dict[str, tuple[Role, ...]] = {
     "collar": (
         _HOLE,
@@ -393,10 +421,57 @@ ROLES: dict[str, tuple[Role, ...]] = {
             "batch",
             "Batch",
             False,
-            ("batch", "job", "labjob", "despatch", "dispatch", "report", "certificate"),
+            _BATCH,
             "batch",
         ),
         Role("date", "Date", False, ("date", "analysed", "assaydate", "reported", "labdate"), "date"),
+    ),
+    "certificates": (
+        Role(
+            "standard",
+            "Standard",
+            True,
+            (
+                "standard",
+                "standardid",
+                "crm",
+                "std",
+                "reference",
+                "material",
+                "stdid",
+                "crmid",
+                "name",
+                "patron",
+                "etalon",
+            ),
+            "standard",
+        ),
+        Role("element", "Element", True, ("element", "analyte", "elemento", "analito", "grade", "column"), "element"),
+        Role(
+            "value",
+            "Certified value",
+            True,
+            (
+                "value",
+                "certified",
+                "certifiedvalue",
+                "accepted",
+                "acceptedvalue",
+                "expected",
+                "mean",
+                "valor",
+                "valeur",
+            ),
+            "value",
+        ),
+        Role(
+            "deviation",
+            "Standard deviation",
+            False,
+            ("deviation", "standarddeviation", "stdev", "stddev", "sd", "1sd", "sigma", "desviacion", "ecarttype"),
+            "deviation",
+        ),
+        Role("unit", "Unit", False, ("unit", "units", "uom", "unidad", "unite", "einheit"), "unit"),
     ),
     "lines": (
         Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline"), "line"),

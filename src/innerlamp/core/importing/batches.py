@@ -1,0 +1,125 @@
+"""Batches of a laboratory: which samples were analysed together, and which batches their control samples fail."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import numpy as np
+import pandas as pd
+
+from ..compute.statistics import quality
+from ..formats.tables import columns
+from ..items.base import rows_of_table
+from ..items.holes import HoleSet
+from .control_charts import detection_limit, in_order, standard_rows, standards
+
+CHECK = "Batch check"  # the column that says of each sample how its batch did
+PASSED, FAILED, UNKNOWN = "passed", "failed", "no control"
+_NUMBER = re.compile(r"^(.*?)(\d+)(\D*)$")
+
+
+def batch_column(table: pd.DataFrame, wanted: str = "") -> str:
+    """Return the column of a table that names the batch of each row, '' without one: the wanted one, else by its heading."""
+    if wanted:
+        return wanted if wanted in table.columns else ""
+    return columns.guess([str(c) for c in table.columns], "controls").get("batch", "")
+
+
+def sample_column(table: pd.DataFrame) -> str:
+    """Return the column of a table that holds sample numbers, '' without one."""
+    return columns.guess([str(c) for c in table.columns], "controls").get("sample", "")
+
+
+def rows_by_batch(holes: HoleSet, wanted: str = "") -> dict[str, dict[str, np.ndarray]]:
+    """Return by table of intervals and by batch the rows of its samples."""
+    out: dict[str, dict[str, np.ndarray]] = {}
+    for name, table in holes.tables.items():
+        column = batch_column(table, wanted)
+        if column:
+            said = table[column].astype("object").where(table[column].notna(), "").astype(str).str.strip()
+            groups = pd.Series(np.arange(len(table))).groupby(said.to_numpy(dtype=object), sort=False)
+            out[name] = {str(b): rows.to_numpy() for b, rows in groups if b}
+    return out
+
+
+def judged_batches(holes: HoleSet, attributes: Sequence[str], wanted: str = "") -> pd.DataFrame:
+    """Return each batch of the control samples by attribute: batch, attribute, controls, state, why, samples.
+
+    A batch fails by a standard beyond three deviations or the second in a row beyond two on one side (as
+    `compute.statistics.quality.check_standard`), or by a blank above its warning level. `samples` counts the assays of the
+    batch that have a grade.
+    """
+    rows = rows_by_batch(holes, wanted)
+    out = []
+    controls = in_order(holes.controls) if len(holes.controls) else holes.controls
+    for attribute in attributes:
+        if attribute not in controls.columns:
+            continue
+        why: dict[str, list[str]] = {}
+        count: dict[str, int] = {}
+        for name in standards(holes):
+            mine, check = standard_rows(holes, name, attribute)
+            for k, batch in enumerate(mine["batch"].astype(str)):
+                count[batch] = count.get(batch, 0) + 1
+                if check.outside[k] or check.biased[k]:
+                    how = "beyond three deviations" if check.outside[k] else "second in a row beyond two"
+                    why.setdefault(batch, []).append(
+                        f"standard {name} {mine[attribute][k]:g}, {how} of {check.accepted:.4g}"
+                    )
+        blanks = controls[(controls["type"] == "blank") & controls[attribute].notna()].reset_index(drop=True)
+        level, high = quality.check_blanks(blanks[attribute].to_numpy(float), detection_limit(holes, attribute))
+        for k, batch in enumerate(blanks["batch"].astype(str)):
+            count[batch] = count.get(batch, 0) + 1
+            if high[k]:
+                why.setdefault(batch, []).append(f"blank {blanks[attribute][k]:g}, above {level:.3g}")
+        for batch in [b for b in count if b]:
+            known = sum(
+                int(np.isfinite(holes.tables[t][attribute].to_numpy(float)[by[batch]]).sum())
+                for t, by in rows.items()
+                if batch in by and attribute in holes.tables[t].columns
+            )
+            state = FAILED if batch in why else PASSED
+            out.append((batch, attribute, count[batch], state, "; ".join(why.get(batch, [])), known))
+    return pd.DataFrame(out, columns=["batch", "attribute", "controls", "state", "why", "samples"])
+
+
+def grades_before_blanks(holes: HoleSet, attribute: str) -> tuple[np.ndarray, np.ndarray]:
+    """Return blanks and the grade of the sample with the number just before theirs, each (n,), NaN where there is none."""
+    blanks = holes.controls[holes.controls["type"] == "blank"] if len(holes.controls) else holes.controls
+    if not len(blanks) or attribute not in blanks.columns:
+        return np.empty(0), np.empty(0)
+    known: dict[tuple[str, int, str], float] = {}
+
+    def key(number: str) -> tuple[str, int, str] | None:
+        told = _NUMBER.match(number.strip())
+        return (told.group(1).lower(), int(told.group(2)), told.group(3).lower()) if told else None
+
+    for table in (*holes.tables.values(), holes.controls[holes.controls["type"] != "blank"]):
+        column = sample_column(table)
+        if column and attribute in table.columns:
+            for number, value in zip(table[column].astype(str), table[attribute].to_numpy(float), strict=True):
+                if (at := key(number)) is not None:
+                    known[at] = value
+    before = []
+    for number in blanks["sample"].astype(str):
+        at = key(number)
+        before.append(known.get((at[0], at[1] - 1, at[2]), np.nan) if at else np.nan)
+    return blanks[attribute].to_numpy(float), np.array(before, dtype=float)
+
+
+def by_batch(holes: HoleSet, standard: str, attribute: str) -> pd.DataFrame:
+    """Return the mean score of a standard by batch, in order of analysis: batch, results, score (deviations from its value)."""
+    rows, check = standard_rows(holes, standard, attribute)
+    if not len(rows) or not check.deviation > 0:
+        return pd.DataFrame(columns=["batch", "results", "score"])
+    score = (rows[attribute].to_numpy(float) - check.accepted) / check.deviation
+    told = pd.DataFrame({"batch": rows["batch"].astype(str), "score": score})
+    found = told[told["batch"] != ""].groupby("batch", sort=False)["score"].agg(["count", "mean"]).reset_index()
+    return found.set_axis(["batch", "results", "score"], axis=1)
+
+
+def words_of(judged: pd.DataFrame) -> list[str]:
+    """Return a sentence for each batch and attribute that failed."""
+    bad = judged[judged["state"] == FAILED]
+    return [f"batch {r.batch} fails for {r.attribute}: {r.why} ({r.samples:,} samples)" for r in rows_of_table(bad)]
