@@ -159,6 +159,7 @@ def test_an_amount_of_memory_beyond_all_bounds_is_no_limit(monkeypatch: pytest.M
 WAITING = """
 import signal, sys
 from innerlamp.command import apart
+signal.signal(signal.SIGINT, signal.default_int_handler)  # a run in the background hands on that it is ignored
 def work():
     try:
         print("begun", flush=True)
@@ -173,10 +174,13 @@ sys.exit(apart(work))
 
 def test_a_signal_to_the_command_alone_stops_its_work_and_what_puts_it_in_order_is_not_broken_off() -> None:
     with subprocess.Popen([sys.executable, "-P", "-c", WAITING], stdout=subprocess.PIPE, text=True) as process:
-        assert process.stdout is not None and process.stdout.readline() == "begun\n"
-        process.send_signal(signal.SIGINT)
-        assert process.stdout.read() == "put in order\n"
-        assert process.wait(30) == 130
+        try:
+            assert process.stdout is not None and process.stdout.readline() == "begun\n"
+            process.send_signal(signal.SIGINT)
+            assert process.stdout.read() == "put in order\n"
+            assert process.wait(30) == 130
+        finally:
+            process.kill()  # else leaving would wait for it
 
 
 def test_commands_that_read_files_or_write_projects_are_all_held(monkeypatch: pytest.MonkeyPatch) -> None:

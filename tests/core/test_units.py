@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterator
 from itertools import pairwise
 from pathlib import Path
@@ -202,6 +203,67 @@ def test_conformable_layers_do_not_cross_and_a_cover_cuts_them(lamp: Project, tm
     # Where the lime is missing upper lies on sand: that contact feeds the upper's base alone.
     missing = contacts[(contacts["surface"] == "Lime") & (contacts["x"] > WEST + 130)]
     assert not len(missing) and len(contacts[contacts["surface"] == "Upper"]) == 36
+
+
+def parallel(dip: float, fold: float) -> Rock:
+    """Layers of 20 and 40 m between two thick ones, dipping to the west, folded across."""
+    d = np.radians(dip)
+
+    def rock(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        up = (x - 300) * np.sin(d) + (z + 130) * np.cos(d)
+        along = (x - 300) * np.cos(d) - (z + 130) * np.sin(d)
+        up = up - fold * np.sin(along / 90) - 0.75 * fold * np.cos(y / 160) - 30.0
+        return np.where(up > 0, "A", np.where(up > -20, "B", np.where(up > -60, "C", "D")))
+
+    return rock
+
+
+@pytest.mark.parametrize("kind", ["conformable base", "unconformity"])
+@pytest.mark.parametrize(
+    ("dip", "fold", "right", "off"), [(0, 0, 0.998, 0.005), (30, 20, 0.97, 0.04), (60, 0, 0.998, 0.01)]
+)
+def test_layers_between_holes_are_as_thick_as_they_are(
+    lamp: Project, tmp_path: Path, kind: str, dip: float, fold: float, right: float, off: float
+) -> None:
+    """Between holes 100 m apart, by formula: samples that tell their side alone do not pull contacts together."""
+    rock = parallel(dip, fold)
+    holes = drilled(lamp, tmp_path, rock, every=100.0, size=600.0)
+    units = [{"unit": n, "kind": kind if n != "D" else "background", "codes": n} for n in "ABCD"]
+    made = lamp.run("build-units", holes=holes, attribute="Rock", units=units, cell=20.0, cell_z=4.0, flat=TOP)
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    places = model.mesh.centres() - [WEST, SOUTH, TOP]
+    found = model.properties["unit"].ravel()
+    inside = ((places > [50, 50, -245]) & (places < [550, 550, -5])).all(axis=1) & np.isfinite(found)
+    true = np.searchsorted(["A", "B", "C", "D"], rock(*places[inside].T))
+    assert (found[inside] == true).mean() > right
+    volumes = [(found[inside] == k).sum() / (true == k).sum() for k in range(4)]
+    assert volumes == pytest.approx([1.0] * 4, abs=off)
+
+
+def test_layers_come_of_holes_in_one_line(lamp: Project, tmp_path: Path) -> None:
+    """A slope across the line is what nothing tells: it is taken as level."""
+    rock = parallel(60.0, 15.0)
+    holes = lamp.store.load(drilled(lamp, tmp_path, rock, every=100.0, size=600.0))
+    assert isinstance(holes, HoleSet)
+    on = holes.collars["hole"][np.abs(holes.collars["y"] - SOUTH - 300) < 1]
+
+    def only(table: pd.DataFrame) -> pd.DataFrame:
+        return table[table["hole"].isin(on)].reset_index(drop=True)
+
+    line = dataclasses.replace(
+        holes, name="Line", collars=only(holes.collars), surveys=only(holes.surveys), stations=only(holes.stations),
+        tables={k: only(t) for k, t in holes.tables.items()},
+    )  # fmt: skip
+    units = [{"unit": n, "kind": "conformable base" if n != "D" else "background", "codes": n} for n in "ABCD"]
+    made = lamp.run("build-units", holes=lamp.store.put(line), attribute="Rock", units=units, cell=10.0, cell_z=4.0, flat=TOP)
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    places = model.mesh.centres() - [WEST, SOUTH, TOP]
+    found = model.properties["unit"].ravel()
+    near = (np.abs(places[:, 1] - 300) < 30) & (places[:, 0] > 50) & (places[:, 0] < 550) & np.isfinite(found)
+    near &= (places[:, 2] > -245) & (places[:, 2] < -5)
+    assert (found[near] == np.searchsorted(["A", "B", "C", "D"], rock(*places[near].T))).mean() > 0.95
 
 
 def test_a_vein_has_its_walls_and_pinches_out_where_a_hole_does_not_have_it() -> None:

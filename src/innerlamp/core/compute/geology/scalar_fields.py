@@ -37,6 +37,12 @@ class Equations:
         Number of values and of planes.
     axes
         Of each plane (m, 3, 3): its normal and two directions in it, as rows.
+    fixed
+        The part of the field that is not looked for, (n + 6 m, 1): metres along its direction of growth, 0 without one.
+    slopes
+        Constant and slopes of the drift in scaled space (4, k) for each of the k that are solved for.
+    growth
+        What is added to the slopes (3,): the growth that is given, without unit.
     """
 
     factor: Any
@@ -51,6 +57,9 @@ class Equations:
     origin: FloatArray
     power: int
     lift: Lift | None
+    fixed: FloatArray
+    slopes: FloatArray
+    growth: FloatArray
 
     def grown(self, normals: FloatArray) -> FloatArray:
         """Return what the differences of planes are (3 m,) when their normals (m, 3) are these, and the axes as they were fitted."""
@@ -65,7 +74,14 @@ class Equations:
             When the equations have no solution.
         """
         k = len(self.factor[1]) - self.size
-        wanted = np.vstack([values, growth, np.zeros((k, values.shape[1]))])
+        n = self.count
+        wanted = np.vstack(
+            [
+                values - self.fixed[:n],
+                growth - (self.fixed[n::2] - self.fixed[n + 1 :: 2]),
+                np.zeros((k, values.shape[1])),
+            ]
+        )
         with np.errstate(all="ignore"):
             solution = lu_solve(self.factor, wanted, check_finite=False)
         if not np.isfinite(solution).all():
@@ -73,13 +89,11 @@ class Equations:
                 "the field's equations can't be solved",
                 fix="Add smoothing, or look for values on one place that differ",
             )
-        n = self.count
         weights = np.empty((len(self.scaled), values.shape[1]))
         weights[:n] = solution[:n]
         weights[n::2], weights[n + 1 :: 2] = solution[n : self.size], -solution[n : self.size]
-        drift = np.zeros((4, values.shape[1]))
-        drift[: min(k, 4)] = solution[self.size : self.size + 4]
-        drift[1:] /= self.extent
+        drift = self.slopes @ solution[self.size :]
+        drift[1:] += self.growth[:, None]
         return weights * (self.extent**-2 if self.power == 3 else -1.0), drift
 
 
@@ -95,6 +109,7 @@ def equations(
     way: float = 5.0,
     power: int = 1,
     lift: Lift | None = None,
+    along: FloatArray | None = None,
     progress: Progress = SILENT,
 ) -> Equations:
     """Set up and factorise the equations of a field; parameters as of `fit_with_planes`, shapes (n, 3) and (m, 3), metres.
@@ -136,7 +151,9 @@ def equations(
     # Each pair of ends becomes one difference; values stay as they are.
     kernel = np.vstack([kernel[:n], kernel[n::2] - kernel[n + 1 :: 2]])
     kernel = np.hstack([kernel[:, :n], kernel[:, n::2] - kernel[:, n + 1 :: 2]])
-    poly = np.column_stack([np.ones(len(flat)), flat / extent])[:, : 4 if drift == "linear" else 1]
+    slopes, growth = _drift(drift, along, matrix, extent)
+    fixed = (flat @ growth)[:, None]
+    poly = np.column_stack([np.ones(len(flat)), flat]) @ slopes
     poly = np.vstack([poly[:n], poly[n::2] - poly[n + 1 :: 2]])
     k = poly.shape[1]
     size = n + m
@@ -149,7 +166,41 @@ def equations(
     progress(0.3, "Fitting")
     with np.errstate(all="ignore"):
         factor = lu_factor(whole, overwrite_a=True, check_finite=False)
-    return Equations(factor, scaled, n, len(plane_points), axes, way, extent, size, matrix, origin, power, lift)
+    return Equations(
+        factor,
+        scaled,
+        n,
+        len(plane_points),
+        axes,
+        way,
+        extent,
+        size,
+        matrix,
+        origin,
+        power,
+        lift,
+        fixed,
+        slopes,
+        growth,
+    )
+
+
+def _drift(drift: Drift, along: FloatArray | None, matrix: FloatArray, extent: float) -> tuple[FloatArray, FloatArray]:
+    """The drifts that are looked for (4, k) and the slope that is given (3,), in scaled space."""
+    slopes = np.zeros((4, 4 if drift == "linear" else 1))
+    slopes[0, 0] = 1.0
+    if along is None:
+        if drift == "linear":
+            slopes[1:, 1:] = np.eye(3) / extent
+        return slopes, np.zeros(3)
+    # A metre a metre that way, whatever the values say; across it as they ask. Slopes turn by the inverse of the scaling.
+    back = np.linalg.inv(matrix).T
+    if drift == "linear":
+        across = _perpendicular(along[None, :])
+        slopes = np.zeros((4, 3))
+        slopes[0, 0] = 1.0
+        slopes[1:, 1:] = back @ np.vstack([across, np.cross(along, across[0])[None, :]]).T / extent
+    return slopes, np.asarray(back @ along)
 
 
 def fit_with_planes(
@@ -165,6 +216,7 @@ def fit_with_planes(
     way: float = 5.0,
     power: int = 1,
     lift: Lift | None = None,
+    along: FloatArray | None = None,
     progress: Progress = SILENT,
 ) -> RadialField:
     """Fit values (n,) at points (n, 3), and planes at other places.
@@ -182,6 +234,8 @@ def fit_with_planes(
         Metres on each side over which a plane's differences are taken.
     lift
         A trend along which values reach farther than across it; see `rbf.Lift`.
+    along
+        A direction (3,) of length one in which the field is known to grow by a metre a metre: contacts alone then make one.
 
     Raises
     ------
@@ -192,7 +246,7 @@ def fit_with_planes(
     """
     made = equations(
         points, plane_points, normals, drift=drift, nugget=nugget, plane_nugget=plane_nugget, ellipsoid=ellipsoid,
-        way=way, power=power, lift=lift, progress=progress,
+        way=way, power=power, lift=lift, along=along, progress=progress,
     )  # fmt: skip
     weights, coefficients = made.solved(values[:, None], made.grown(normals)[:, None])
     progress(1.0, "Fitting")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from itertools import pairwise
 
 import numpy as np
@@ -12,25 +12,33 @@ import pandas as pd
 from ...geometry.orientations import plane_normal
 from ..faults import Fault, taken_back
 
+_ACROSS = 0.3  # of a hole's way, that goes across layers: less does not tell how thick they are
+
 
 @dataclass(frozen=True)
 class Evidence:
-    """What a field is fitted to: places (n, 3), metres inside, which are contacts, their hole, and which must be honoured."""
+    """What a field is fitted to: places (n, 3), metres inside, which are contacts, their hole, and which must be honoured.
+
+    `told` marks places whose metres a person gave; of the others that are no contact the side alone is sure.
+    """
 
     points: np.ndarray
     values: np.ndarray
     contact: np.ndarray
     hole: np.ndarray
     firm: np.ndarray
+    told: np.ndarray
 
     def only(self, rows: np.ndarray) -> Evidence:
         """Return some of it, given as a mask (n,) without unit."""
-        return Evidence(self.points[rows], self.values[rows], self.contact[rows], self.hole[rows], self.firm[rows])
+        return Evidence(*(getattr(self, f.name)[rows] for f in fields(self)))
 
 
 def nothing() -> Evidence:
     """Return evidence of no place."""
-    return Evidence(np.empty((0, 3)), np.empty(0), np.empty(0, bool), np.empty(0, object), np.empty(0, bool))
+    return Evidence(
+        np.empty((0, 3)), np.empty(0), np.empty(0, bool), np.empty(0, object), np.empty(0, bool), np.empty(0, bool)
+    )
 
 
 def one_set(found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence[Fault]) -> Evidence:
@@ -38,12 +46,16 @@ def one_set(found: Sequence[Evidence], shifts: Sequence[float], faults: Sequence
     return Evidence(
         taken_back(np.vstack([e.points for e in found]), faults),
         np.concatenate([e.values - s for e, s in zip(found, shifts, strict=True)]),
-        *(np.concatenate([getattr(e, name) for e in found]) for name in ("contact", "hole", "firm")),
+        *(np.concatenate([getattr(e, name) for e in found]) for name in ("contact", "hole", "firm", "told")),
     )
 
 
-def levels(found: Sequence[Evidence]) -> list[float]:
-    """Return how far above the first base each base of a series lies, in metres along the field."""
+def levels(found: Sequence[Evidence], slope: np.ndarray | None = None) -> list[float]:
+    """Return how far below the first base each base of a series lies, in metres along the field.
+
+    With a slope (3,) of the field, without unit, contacts of one hole lie apart by what the field changes between them:
+    holes go through dipping layers askew. NaN for a base whose holes run nearly along the layers.
+    """
     shifts = [0.0]
     for before, here in pairwise(found):
         # The thickness of a layer: what its own contacts lie from the base above, where a hole has both.
@@ -56,8 +68,15 @@ def levels(found: Sequence[Evidence]) -> list[float]:
         ):
             if name in rows:
                 away = upper[mine][:, None, :] - lower[rows[name]][None, :, :]
-                thick += np.linalg.norm(away, axis=2).min(axis=1).tolist()
-        shifts.append(shifts[-1] + (float(np.median(thick)) if thick else 10.0))
+                far = np.linalg.norm(away, axis=2)
+                nearest = far.argmin(axis=1)
+                if slope is None:
+                    thick += far.min(axis=1).tolist()
+                else:
+                    along = away[np.arange(len(nearest)), nearest] @ slope
+                    thick += along[along > _ACROSS * far.min(axis=1) * np.linalg.norm(slope)].tolist()
+        none = 10.0 if slope is None or not len(of.intersection(before.hole[before.contact])) else np.nan
+        shifts.append(shifts[-1] + (float(np.median(thick)) if thick else none))
     return shifts
 
 

@@ -89,13 +89,13 @@ def evidence(number: int, of: Sources, p: BuildModel, planes: Sequence[Fault] = 
         parts.append(_mapped(number, of, of.chart, p))
     by_hand = placed(number, of, p.line_units, p.edits, max(0.5 * p.cell, 1.0))
     count = len(by_hand.points)
-    parts.append(Evidence(*by_hand, np.full(count, "", dtype=object), np.ones(count, dtype=bool)))
+    parts.append(Evidence(*by_hand, np.full(count, "", dtype=object), *[np.ones(count, dtype=bool)] * 2))
     good = [np.isfinite(e.points).all(axis=1) for e in parts]
-    points, values, contact, hole, firm = (
+    points, values, contact, hole, firm, told = (
         np.concatenate([getattr(e, name)[g] for e, g in zip(parts, good, strict=True)])
-        for name in ("points", "values", "contact", "hole", "firm")
+        for name in ("points", "values", "contact", "hole", "firm", "told")
     )
-    return Evidence(points, values if alone else nearer(points, values, contact), contact, hole, firm & contact)
+    return Evidence(points, values if alone else nearer(points, values, contact), contact, hole, firm & contact, told)
 
 
 def _drilled(number: int, of: Sources, log: Logged, p: BuildModel, planes: Sequence[Fault]) -> list[Evidence]:
@@ -117,7 +117,7 @@ def _drilled(number: int, of: Sources, log: Logged, p: BuildModel, planes: Seque
     hole, depth, value = np.concatenate(holes), np.concatenate(depths), np.concatenate(values)
     names = np.array([*map(str, log.names), ""], dtype=object)[hole]
     firm = np.isin(names, p.mended("honour", name)) | (p.exact != "nothing")
-    one = Evidence(log.places(hole, depth), value, value == 0.0, names, firm)
+    one = Evidence(log.places(hole, depth), value, value == 0.0, names, firm, np.zeros(len(value), dtype=bool))
     return [one.only(~np.isin(names, p.mended("doubtful", name)))]
 
 
@@ -151,7 +151,12 @@ def _mapped(number: int, of: Sources, chart: Features, p: BuildModel) -> Evidenc
     deeper = _down_dip(at[values == 0.0], number, of, p)
     at, values = np.vstack([at, deeper]), np.concatenate([values, np.zeros(len(deeper))])
     return Evidence(
-        at, values, values == 0.0, np.full(len(at), "", dtype=object), np.full(len(at), p.exact == "everything")
+        at,
+        values,
+        values == 0.0,
+        np.full(len(at), "", dtype=object),
+        np.full(len(at), p.exact == "everything"),
+        np.zeros(len(at), dtype=bool),
     )
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import fields as dataclass_fields
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -24,6 +26,9 @@ from .model_sources import Readings, Sources
 from .unit_params import BuildModel
 from .vein_fields import vein_bodies
 
+_OF_MAPS = (
+    4.0  # metres of smoothing more for contacts that a map has, which are drawn less surely than holes are logged
+)
 COLUMNS = ["x", "y", "z", "surface", "misfit", "hole"]
 
 
@@ -110,7 +115,6 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
     InputError
         When nothing tells where a unit of it ends.
     """
-    from ....compute.geology import rbf
 
     units = of.units
     found = [evidence(k, of, p, faults) for k in group]
@@ -125,6 +129,10 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
             )
     # Layers of one series are levels of one field: each base is moved to the same zero by its mean distance.
     shifts = levels(found)
+    if ao.laid_down(units[group[0]].kind) and p.follow(group[0]) != "smooth":
+        layers = _layers(found, row, of, p, faults, most)
+        if layers is not None:
+            return layers
     if len(found) > 1:
         found = [for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
     whole = thinned(one_set(found, shifts, faults), most)
@@ -133,9 +141,7 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
     nugget[whole.firm] = 0.0
     laid = ao.laid_down(units[group[0]].kind)
     near = of.readings if laid else Readings(of.readings.at[:0], of.readings.normals[:0])
-    limit = max((rbf.LARGEST - len(whole.points)) // 6, 0)
-    many = min(limit, len(near.at), 300 if not most else 60)
-    keep = np.linspace(0, max(len(near.at) - 1, 0), many).astype(np.int64)
+    keep = _planes_kept(len(near.at), len(whole.points), most)
     options = {
         "ellipsoid": _ellipsoid(row),
         "plane_nugget": 0.02 if smooth else 0.2,
@@ -145,6 +151,88 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
         "lift": _along_bedding(row, of, faults),
     }
     return Posed(found, shifts, whole, nugget, taken_back(near.at[keep], faults), near.normals[keep], options)
+
+
+def _planes_kept(planes: int, values: int, most: int) -> np.ndarray:
+    """Which readings are taken beside so many values."""
+    from ....compute.geology import rbf
+
+    limit = max((rbf.LARGEST - values) // 6, 0)
+    many = min(limit, planes, 300 if not most else 60)
+    return np.linspace(0, max(planes - 1, 0), many).astype(np.int64)
+
+
+def _layers(
+    found: list[Evidence],
+    row: UnitRow,
+    of: Sources,
+    p: BuildModel,
+    faults: Sequence[Fault],
+    most: int,
+) -> Posed | None:
+    """Contacts of a series as values, of all else the few sides that would be violated; None with too few contacts."""
+    from ....compute.geology import rbf, sides
+
+    plain = one_set(found, [0.0] * len(found), faults)
+    number = np.concatenate([np.full(len(e.points), k) for k, e in enumerate(found)])
+    sign = np.sign(plain.values)
+    only_side = ~plain.contact & ~plain.told
+    if int(plain.contact.sum()) < 3:
+        return None
+    many = _planes_kept(len(of.readings.at), int(plain.contact.sum()), most)
+    along, slope = sides.growth(
+        plain.points[plain.contact],
+        number[plain.contact],
+        plain.points[only_side],
+        number[only_side],
+        sign[only_side],
+        of.readings.normals[many],
+    )
+    shifts = levels(found, slope)
+    if not np.isfinite(shifts).all():
+        return None
+    every = one_set(found, shifts, faults)
+    level = -np.array(shifts)[number]
+    whole = thinned(every.only(~only_side), most)
+    keep = _planes_kept(len(of.readings.at), len(whole.points), most)
+    at, normals = taken_back(of.readings.at[keep], faults), of.readings.normals[keep]
+    beside = every.points[only_side]
+    options: dict[str, Any] = {
+        "ellipsoid": _ellipsoid(row),
+        "plane_nugget": 0.2,
+        "power": 1,
+        "drift": "linear" if len(at) or _spread(whole.points, along) else "constant",
+        "lift": _along_bedding(row, of, faults),
+        "along": along,
+    }
+    nugget = np.where(whole.contact, p.smoothing, p.smoothing + 0.05 * np.abs(whole.values))
+    nugget[(whole.hole == "") & whole.contact & ~whole.told] += _OF_MAPS
+    nugget[whole.firm] = 0.0
+    room = max(min(most or rbf.LARGEST, rbf.LARGEST - 6 * len(at)) - len(whole.points), 0)
+    # What smoothing lets pass a contact passes the sample beside it, too.
+    softness = np.where(every.firm, 1e-3, p.smoothing + 1e-3)[only_side]
+    beside_of = (beside, level[only_side], sign[only_side], softness)
+    said = [v.tolist() if isinstance(v, np.ndarray) else v for k, v in options.items() if k != "lift"]
+    lifted = (of.readings.at, of.readings.normals, row.reach) if options["lift"] is not None else ()
+    (held,) = kept(
+        ("sides", whole.points, whole.values, nugget, *beside_of, at, normals, room, said, *lifted),
+        lambda: (sides.held(whole.points, whole.values, nugget, *beside_of, (at, normals), options, room),),
+    )
+    rows = np.flatnonzero(only_side)[held]
+    some = replace(every.only(rows), values=level[rows] + sides.BARELY * sign[rows])
+    joined = Evidence(
+        *(np.concatenate([getattr(whole, f.name), getattr(some, f.name)]) for f in dataclass_fields(whole))
+    )
+    nugget = np.concatenate([nugget, softness[held]])
+    return Posed(found, shifts, joined, nugget, at, normals, options)
+
+
+def _spread(points: np.ndarray, along: np.ndarray) -> bool:
+    """Whether contacts (n, 3) spread both ways across a direction, so that they tell how a layer slopes."""
+    across = points - points.mean(axis=0)
+    across = across - (across @ along)[:, None] * along
+    size = np.linalg.svd(across, compute_uv=False)
+    return bool(size[1] > 0.05 * size[0])
 
 
 def _group(
@@ -169,7 +257,7 @@ def _group(
         return rbf.evaluate(field, places, progress.part(0.4, 1.0)), *own
 
     # What does not depend on a change is not made again: holes, codes or settings of other units leave a field as it was.
-    said = {k: v for k, v in task.options.items() if k != "lift"}
+    said = {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in task.options.items() if k != "lift"}
     lift = p.units[group[0]].reach if task.options["lift"] is not None else None
     readings = (of.readings.at, of.readings.normals) if lift is not None else ()
     made = kept(
