@@ -77,3 +77,14 @@ def test_a_table_of_rock_types_has_no_controls(folder: Path) -> None:
     rows = ["RC1,0,1,BLS,0.5", "RC1,1,2,BSC,0.6", "RC1,2,3,GRD,0.7"]
     holes, _ = brought(folder, collar=COLLARS, assay="HoleID,From,To,Type,Au_ppm\n" + "\n".join(rows) + "\n")
     assert len(holes.tables["assay"]) == 3 and not len(holes.controls)
+
+
+@pytest.mark.parametrize("order", [("a", "b"), ("b", "a")])
+def test_a_column_of_several_files_has_one_name_whichever_comes_first(folder: Path, order: tuple[str, str]) -> None:
+    first = "HoleID,From,To,Sample,Gold ppb,Cu pct\nRC1,0,1,A1,500,0.1\n"
+    second = "HoleID,From,To,Sample,Au (g/t),Cu pct\nRC1,1,2,B1,0.7,0.2\nRC1,2,3,B2,0.8,0.3\n"
+    names = dict(zip(order, (first, second), strict=True))
+    holes, _ = brought(folder, collar=COLLARS, **{f"assay_{k}": text for k, text in names.items()})
+    table = holes.tables["assay"].sort_values("from_m")
+    assert {"Au_gpt", "Cu pct"} <= set(table.columns) and holes.units["Au_gpt"] in ("g/t", "ppm")
+    assert table["Au_gpt"].tolist() == pytest.approx([0.5, 0.7, 0.8])

@@ -75,9 +75,9 @@ def test_what_is_above_the_limit_and_which_method_counts_are_choices(tmp_path: P
     with Project.open(place, write=False) as project:
         table = project["Drillholes"].tables["assay"]  # type: ignore[attr-defined]
         hole = table["hole"].astype(str)
-        assert table["Cu (%)"][hole < "TQ-007"].max() == pytest.approx(1.0)
+        assert table["Cu_ppm"][hole < "TQ-007"].max() == pytest.approx(10_000.0)
         assert set(table["Au method"][hole == "TQ-012"]) == {"AA"}
-        assert (table["Ag (ppm)"][hole == "TQ-001"] == 0).all()
+        assert (table["Ag_gpt"][hole == "TQ-001"] == 0).all()
 
 
 def test_comparing_says_what_changed_from_the_first_to_the_second(

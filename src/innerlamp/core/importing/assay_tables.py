@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 
 from ..compute.drilling import overlaps
-from ..elements import letters_of
+from ..elements import letters_of, measured
 from ..findings import Findings
 from ..formats.tables import columns
 from ..units import by_factor, factor
@@ -35,26 +35,21 @@ def one_table(
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     """Return all intervals as one table with the columns laboratory, batch and file, and the unit of each column.
 
-    Columns of one element and method are one, in the unit of the first file that has it; other columns are one when
-    their headings differ only by case, accents and signs. An interval that two files have is one row: the first file
+    Columns of one element and method are one, in the unit that most of their values have; where headings differ it is
+    called by element, method and unit, whichever file comes first. Other columns are one when their headings differ only
+    by case, accents and signs. An interval that two files have is one row: the first file
     counts, the second fills what it lacks, and values more than 10 % apart are pointed out.
     """
     if len(files) == 1:
         return files[0].table, dict(files[0].units)
-    names: dict[object, str] = {}
-    units: dict[str, str] = {}
+    names, units = _agreed(files)
     parts = []
     for each in files:
         table = each.table
         change: dict[str, str] = {}
         for column in [c for c in table.columns if c not in _PLACES]:
             unit = each.units.get(column, "")
-            key: object = (
-                element_columns.identity(str(column), unit)
-                if unit in GRADES
-                else letters_of(columns.plain(str(column)))
-            )
-            target = names.setdefault(key, str(column))
+            target = names.setdefault(_key(str(column), unit), str(column))
             if target in change.values():
                 target = str(column)
             units.setdefault(target, unit)
@@ -63,7 +58,7 @@ def one_table(
                 table = table.assign(**{column: by_factor(table[column].to_numpy(float), times)})
             if target != column:
                 change[column] = target
-                said = f"taken as '{target}' of {files[0].file}" + (f", × {times:g}" if times != 1.0 else "")
+                said = f"taken as '{target}'" + (f", × {times:g}" if times != 1.0 else "")
                 found.add("mended", f"column '{column}'", said, file=each.file, table=name)
         parts.append(_signed(table.rename(columns=change), each.file))
     whole = pd.concat(parts, ignore_index=True)
@@ -71,6 +66,42 @@ def one_table(
     whole = overlaps.settled(whole, rule, found, "", name)
     place = Place(found, "", name, whole["line"].to_numpy(), whole["hole"].to_numpy(dtype=object))
     return element_columns.joined(whole, units, rules, {}, place)
+
+
+def _key(column: str, unit: str) -> object:
+    return element_columns.identity(column, unit) if unit in GRADES else letters_of(columns.plain(column))
+
+
+_PREFERRED = ("ppm", "g/t", "%", "ppb")  # where as many values have one unit as another
+
+
+def _agreed(files: Sequence[AssayFile]) -> tuple[dict[object, str], dict[str, str]]:
+    """The name and unit of each column of grades that several files have, which do not hang on the order of the files."""
+    seen: dict[object, list[tuple[str, str, int]]] = {}
+    for each in files:
+        for column in [c for c in each.table.columns if c not in _PLACES]:
+            unit = each.units.get(column, "")
+            if unit in GRADES:
+                count = int(each.table[column].notna().sum())
+                seen.setdefault(_key(str(column), unit), []).append((str(column), unit, count))
+    names: dict[object, str] = {}
+    units: dict[str, str] = {}
+    for key, of in seen.items():
+        by_unit = {u: sum(n for _, v, n in of if v == u) for _, u, _ in of}
+        rank = {u: _PREFERRED.index(u) if u in _PREFERRED else len(_PREFERRED) for u in by_unit}
+        unit = min(by_unit, key=lambda u: (-by_unit[u], rank[u], u))
+        headings = {c for c, _, _ in of}
+        if len(headings) == 1:
+            name = next(iter(headings))
+        elif isinstance(key, tuple) and measured(of[0][0], of[0][1]) is not None:
+            name = element_columns.named(key[0], key[1], unit)
+        else:
+            name = min(headings, key=lambda c: (-sum(n for h, _, n in of if h == c), c))
+        if name in units:  # of another method under the same heading
+            name = min(headings)
+        names[key] = name
+        units[name] = unit
+    return names, units
 
 
 def _signed(table: pd.DataFrame, file: str) -> pd.DataFrame:

@@ -22,6 +22,12 @@ def identity(column: str, unit: str) -> tuple[str, str]:
     return (told.element, told.method) if told else (without_unit_in_heading(column).lower(), "")
 
 
+def named(element: str, method: str, unit: str) -> str:
+    """Return the name of a column of grades: element, method where it has one, unit, such as Au_ppm."""
+    sign = {"g/t": "gpt", "%": "pct"}.get(unit, unit.replace("%", "pct").replace("/", ""))
+    return "_".join(part.replace(" ", "_") for part in (element, method, sign) if part)
+
+
 def joined(
     frame: pd.DataFrame, units: Mapping[str, str], rules: CellRules, above: Masks, place: Place
 ) -> tuple[pd.DataFrame, dict[str, str]]:
@@ -106,9 +112,7 @@ def _of_methods(
     order = ranked(list(mains), rules.methods)
     target = mains.get("", "")
     unit = units[target or mains[order[0]]]
-    name = target or _free(f"{element.replace(' ', '_')}_{unit.replace('%', 'pct').replace('/', '')}", frame)
-    if unit == "g/t" and not target:
-        name = _free(f"{element.replace(' ', '_')}_gpt", frame)
+    name = target or _free(named(element, "", unit), frame)
     count = len(frame)
     best, source = np.full(count, np.nan), np.full(count, "", dtype=object)
     capped = np.zeros(count, dtype=bool)
