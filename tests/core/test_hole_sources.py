@@ -267,6 +267,71 @@ def test_a_daughter_has_its_parent_s_path_to_the_wedge_and_its_metres_once(
     assert told["severity"].tolist() == ["note" if columns else "look"]
 
 
+def _apart(holes: HoleSet, one: str, other: str, down: float) -> float:
+    """How far two holes lie apart, at most, down to a depth."""
+    from innerlamp.core.compute.drilling import desurvey
+    from innerlamp.core.importing.hole_paths import path_from
+
+    path, index = path_from(holes)
+    depth = np.linspace(0.0, down, 10)
+    both = [desurvey.locate(path, np.full(10, index.get_loc(h)), depth) for h in (one, other)]
+    return float(np.abs(both[0] - both[1]).max())
+
+
+@pytest.mark.parametrize("columns", [True, False])
+def test_a_daughter_of_a_hole_that_came_earlier_has_its_path(folder: Path, tmp_path: Path, columns: bool) -> None:
+    head, one, two = DAUGHTER.format(suffix="W1").splitlines()
+    parent, daughter = PARENT_READINGS.format(suffix="W1").splitlines(), "RC1W1"
+    first = [parent[0], *[r for r in parent[1:] if not r.startswith(daughter)]]
+    second = [parent[0], *[r for r in parent[1:] if r.startswith(daughter)]]
+    _, project = brought(
+        folder, collar=f"{head}\n{one}\n", survey="\n".join(first) + "\n", assay="HoleID,From,To,Au_ppm\nRC1,0,300,1\n"
+    )
+    more = tmp_path / "more"
+    more.mkdir()
+    said = f"{head},Mother hole,Kick-off depth\n{two},RC1,180\n" if columns else f"{head}\n{two}\n"
+    (more / "collar.csv").write_text(said, encoding="utf-8")
+    (more / "survey.csv").write_text("\n".join(second) + "\n", encoding="utf-8")
+    (more / "assay.csv").write_text("HoleID,From,To,Au_ppm\nRC1W1,180,420,2\n", encoding="utf-8")
+    item = next(e.id for e in project.items if e.kind == "holes")
+    files = {k: str(more / f"{k}.csv") for k in ("collar", "survey", "assay")}
+    project.run("add-holes", holes=item, **files)
+    both = project.store.load(item)
+    assert isinstance(both, HoleSet)
+    assert both.facts["Drilled"] == "540 m"
+    assert _apart(both, "RC1", daughter, 180.0) < 0.02
+    assert not both.findings["what"].str.startswith("the parent").any()
+    # The parent's surveys are put right: its daughter goes with it, by a correction and when it is lifted.
+    project.run(
+        "correct",
+        item=item,
+        table="survey",
+        action="set value",
+        column="azimuth",
+        value="140",
+        where="hole == 'RC1'",
+        why="gyro",
+    )
+    turned = project.store.load(item)
+    assert isinstance(turned, HoleSet)
+    assert _apart(turned, "RC1", daughter, 180.0) < 0.02
+    far = np.linalg.norm(
+        turned.stations[turned.stations["hole"] == daughter][["x", "y"]].to_numpy()[-1]
+        - both.stations[both.stations["hole"] == daughter][["x", "y"]].to_numpy()[-1]
+    )
+    assert far > 5.0
+    # Replaced by a later batch, the same.
+    (more / "collar.csv").write_text(f"{head}\n{one}\n", encoding="utf-8")
+    (more / "survey.csv").write_text(
+        "\n".join([first[0], *[",".join([*r.split(",")[:2], "200", *r.split(",")[3:]]) for r in first[1:]]]) + "\n",
+        encoding="utf-8",
+    )
+    project.store.undo()
+    project.run("add-holes", holes=item, collar=files["collar"], survey=files["survey"])
+    last = project.store.load(item)
+    assert isinstance(last, HoleSet) and _apart(last, "RC1", daughter, 180.0) < 0.02
+
+
 def test_what_is_no_daughter_stays_a_hole_of_its_own(folder: Path) -> None:
     """Another collar, data from the top on, a parent that is not there, holes that name each other."""
     rows = [

@@ -256,7 +256,9 @@ def test_layers_come_of_holes_in_one_line(lamp: Project, tmp_path: Path) -> None
         tables={k: only(t) for k, t in holes.tables.items()},
     )  # fmt: skip
     units = [{"unit": n, "kind": "conformable base" if n != "D" else "background", "codes": n} for n in "ABCD"]
-    made = lamp.run("build-units", holes=lamp.store.put(line), attribute="Rock", units=units, cell=10.0, cell_z=4.0, flat=TOP)
+    made = lamp.run(
+        "build-units", holes=lamp.store.put(line), attribute="Rock", units=units, cell=10.0, cell_z=4.0, flat=TOP
+    )
     model = lamp[made["model"]]
     assert isinstance(model, BlockModel)
     places = model.mesh.centres() - [WEST, SOUTH, TOP]

@@ -24,6 +24,7 @@ from ..items.holes import INTERVAL_PLACES, HoleSet
 from ..items.points import PointSet, SurveyLines
 from ..numbers import parse_number
 from . import hole_paths
+from .daughters import followed
 
 KINDS = ("holes", "points", "lines", "electrodes")
 COLUMNS = (
@@ -235,7 +236,15 @@ def changed(
             fix="Leave out its intervals, or import without it",
         )
     made = dataclasses.replace(with_table(item, name, out), corrections=layer)  # type: ignore[call-arg]
-    return _settled(made, name, column)
+    return _settled(_with_daughters(item, made), name, column)
+
+
+def _with_daughters(before: Item, after: Item) -> Item:
+    """Return an item whose daughter holes go with what was changed in their parents' surveys."""
+    if not isinstance(before, HoleSet) or not isinstance(after, HoleSet) or after.surveys is before.surveys:
+        return after
+    surveys, moved = followed(before.surveys, after.surveys, after.collars)
+    return dataclasses.replace(after, surveys=surveys) if moved else after
 
 
 def fitting(value: Any, numeric: bool, column: str) -> Any:
@@ -340,7 +349,7 @@ def lifted(item: Item, numbers: Sequence[int], who: str = "") -> Item:
     layer = layer.assign(
         lifted=[stamp if n in set(numbers) else t for n, t in zip(layer["number"], layer["lifted"], strict=True)]
     )
-    out = dataclasses.replace(out, corrections=layer)  # type: ignore[call-arg]
+    out = _with_daughters(item, dataclasses.replace(out, corrections=layer))  # type: ignore[call-arg]
     for name, columns in touched.items():
         for column in sorted(columns):
             out = _settled(out, name, column)
@@ -388,7 +397,7 @@ def made_again(item: HoleSet, layer: pd.DataFrame, found: Findings) -> HoleSet:
         layer = layer.assign(
             lifted=[lifted_now.get(int(n), t) for n, t in zip(layer["number"], layer["lifted"], strict=True)]
         )
-    out = dataclasses.replace(out, corrections=layer)  # type: ignore[call-arg]
+    out = _with_daughters(item, dataclasses.replace(out, corrections=layer))  # type: ignore[call-arg]
     for name, columns in touched.items():
         for column in sorted(columns):
             out = _settled(out, name, column)

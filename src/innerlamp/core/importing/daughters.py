@@ -132,6 +132,50 @@ def with_parents(surveys: pd.DataFrame, daughters: list[Daughter], found: Findin
     return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)
 
 
+def followed(before: pd.DataFrame, after: pd.DataFrame, collars: pd.DataFrame) -> tuple[pd.DataFrame, set[str]]:
+    """Return surveys in which daughters go with what changed in their parents' readings, and which daughters did.
+
+    A daughter whose readings above its wedge were its parent's (`before`) gets those that the parent has now (`after`); one
+    with readings of its own there keeps them.
+    """
+    if "parent" not in collars or "wedge_m" not in collars:
+        return after, set()
+    known = collars[collars["parent"].fillna("").astype(str).ne("") & collars["wedge_m"].notna()]
+    names = [str(h) for h in known["hole"]]
+    waiting = {
+        hole: Daughter(hole, str(parent), float(wedge))
+        for hole, parent, wedge in zip(names, known["parent"], known["wedge_m"], strict=True)
+    }
+    moved: set[str] = set()
+    was, table = _by_hole(before), after
+    for each in _without_circles(list(waiting.values()), Findings(), ""):
+        mine = _above(was.get(each.hole), each.wedge_m)
+        theirs = _above(was.get(each.parent), each.wedge_m)
+        now = _above(_by_hole(table).get(each.parent), each.wedge_m)
+        if mine.shape != theirs.shape or not np.allclose(mine, theirs, atol=1e-6):
+            continue
+        if now.shape == theirs.shape and np.allclose(now, theirs, atol=1e-6):
+            continue
+        own = (table["hole"].astype(str) == each.hole) & (table["depth_m"] <= each.wedge_m + 0.01)
+        table = with_parents(table[~own].reset_index(drop=True), [each], Findings(), "")
+        moved.add(each.hole)
+    return table, moved
+
+
+def _by_hole(surveys: pd.DataFrame) -> dict[str, NDArray[np.float64]]:
+    """Depth, azimuth and dip of each hole, (n, 3)."""
+    rows = surveys.groupby(surveys["hole"].astype(str), sort=False).indices
+    values = surveys[["depth_m", "azimuth", "dip"]].to_numpy(float)
+    return {str(h): values[at] for h, at in rows.items()}
+
+
+def _above(readings: NDArray[np.float64] | None, wedge: float) -> NDArray[np.float64]:
+    if readings is None:
+        return np.empty((0, 3))
+    some = readings[readings[:, 0] < wedge - 0.01]
+    return some[np.argsort(some[:, 0], kind="stable")]
+
+
 def direction_at(
     depth: NDArray[np.float64], azimuth: NDArray[np.float64], dip: NDArray[np.float64], at: float
 ) -> tuple[float, float]:
