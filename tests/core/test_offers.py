@@ -365,3 +365,12 @@ def test_corrected_columns_of_a_further_table_are_those_that_come_in(tmp_path: P
 def test_a_table_of_nothing_but_delimiters_is_looked_at(tmp_path: Path) -> None:
     (tmp_path / "a.csv").write_text(",\n", encoding="ascii")
     offers.offers_of(tmp_path / "a.csv", {})
+
+
+def test_a_single_reading_between_electrodes_at_one_place_is_said(tmp_path: Path) -> None:
+    try:
+        item = run("import-resistivity", readings=str(write(tmp_path, "r.csv", "a,b,m,n,rhoa\n0,0,0,0,1\n")))
+    except LampError as error:
+        assert str(error)
+    else:
+        assert len(item.findings)  # type: ignore[attr-defined]

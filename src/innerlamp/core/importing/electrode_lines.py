@@ -184,7 +184,8 @@ def _from_file(
 
 def _laid_out(line: str, used: np.ndarray, by_distance: bool, spacing: float) -> pd.DataFrame:
     values = np.unique(np.round(used[np.isfinite(used)], 3))
-    whole = np.allclose(values, np.round(values)) and values.max(initial=0) <= 4096 and np.median(np.diff(values)) == 1
+    whole = np.allclose(values, np.round(values)) and values.max(initial=0) <= 4096
+    whole = bool(whole and len(values) > 1 and np.median(np.diff(values)) == 1)
     if by_distance or not whole:
         return pd.DataFrame(
             {

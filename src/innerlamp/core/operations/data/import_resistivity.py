@@ -210,7 +210,7 @@ def _index(frame: pd.DataFrame, electrodes: pd.DataFrame, p: ImportResistivity, 
         how = p.positions
         if how == "auto":
             finite = np.isfinite(values) & (values != 0)
-            fits = [np.isin(np.round(values[finite], 3), np.round(k, 3)).mean() for k in (number, distance)]
+            fits = [np.isin(np.round(values[finite], 3), np.round(k, 3)).sum() for k in (number, distance)]
             how = "electrode numbers" if fits[0] >= fits[1] else "distances"
         keys = number if how == "electrode numbers" else distance
         order = np.argsort(keys)
@@ -238,8 +238,9 @@ def _worked_out(frame: pd.DataFrame, at: np.ndarray, electrodes: pd.DataFrame) -
         rho = np.where(np.isfinite(rho), rho, ohms * factor)
     known = at >= 0
     middle = np.where(known[..., None], xyz[np.where(known, at, 0)], np.nan)
-    with np.errstate(invalid="ignore"):
-        centre = np.nanmean(middle, axis=1)
+    there = np.isfinite(middle)
+    with np.errstate(invalid="ignore"):  # a reading whose electrodes have no place has none either
+        centre = np.where(there, middle, 0.0).sum(axis=1) / there.sum(axis=1)
     numbers = np.where(known, electrodes["electrode"].to_numpy()[np.where(known, at, 0)], 0)
     out = pd.DataFrame({"line": frame["line"].to_numpy(), **{c: numbers[:, k] for k, c in enumerate("abmn")}})
     out["apparent_resistivity"], out["resistance"], out["error"] = rho, ohms, frame["error"].to_numpy(float)
