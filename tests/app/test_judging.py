@@ -135,3 +135,28 @@ def test_batches_are_lit_judged_left_out_and_on_a_page(window: Window, tmp_path:
         if (c := image.pixelColor(x, y)).red() > c.green() + 70 and c.red() > c.blue() + 70 and c.green() < 140
     ]
     assert red
+
+
+def test_the_cursor_is_told_in_a_grid_that_the_project_knows_by_name(window: Window, tmp_path: Path) -> None:
+    """By hand: the mine grid lies 1,000 m west and 2,000 m south of the project's last digits, and its heights 4,000 m lower."""
+    ctx = window.ctx
+    points = "Mine grid: 1000 2000 0 = 501000 7002000 4000; 1500 2100 0 = 501500 7002100 4000"
+    (tmp_path / "collar.csv").write_text("HoleID,East,North,RL,Depth\nA,1200,2300,150,100\n", encoding="utf-8")
+    with Project.create(tmp_path / "Sur.lamp", "EPSG:32719") as project:
+        project.run("import-holes", collar=str(tmp_path / "collar.csv"), coordinates=points)
+    assert window.open_path(tmp_path / "Sur.lamp")
+    settle(window)
+    strip = window.strip
+    assert strip.grid.isVisible() and [strip.grid.itemText(k) for k in range(2)] == ["project", "Mine grid"]
+    ctx.point_at(501_200.0, 7_002_300.0, 4_150.0, "")
+    told = lambda: strip.cursor_words.text().replace("\u2009", "")  # noqa: E731
+    assert wait_until(lambda: told() == "E 501200.0  N 7002300.0  4150.0 m", 5)
+    strip.grid.setFocus()
+    QTest.keyClick(strip.grid, Qt.Key.Key_Down)
+    assert wait_until(lambda: told() == "E 1200.0  N 2300.0  150.0 m", 5)
+    ctx.close_project()
+    assert not strip.grid.isVisible()
+    assert window.open_path(tmp_path / "Sur.lamp")  # it is remembered with the project
+    settle(window)
+    ctx.point_at(501_200.0, 7_002_300.0, 4_150.0, "")
+    assert wait_until(lambda: told() == "E 1200.0  N 2300.0  150.0 m", 5)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from innerlamp.api import Project
-from innerlamp.core.errors import CrsError
+from innerlamp.core.errors import CrsError, LampError
 from innerlamp.core.importing import intake
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
@@ -117,3 +117,55 @@ def test_directions_follow_a_turned_projection(tmp_path: Path) -> None:
     assert isinstance(holes, HoleSet)
     assert (holes.collars["x"].item(), holes.collars["y"].item()) == pytest.approx((e0, n0), abs=0.01)
     assert abs((holes.surveys["azimuth"].item() - wanted + 180) % 360 - 180) < 0.002 and 20 < wanted < 340
+
+
+def test_a_named_grid_is_known_to_every_import_by_its_name(tmp_path: Path) -> None:
+    import geopandas as gpd
+    import rasterio
+    import shapely
+    from rasterio.transform import from_origin
+
+    from innerlamp.core.items.features import Features
+    from innerlamp.core.items.fields import Grid
+    from innerlamp.core.items.picture import Picture
+
+    (tmp_path / "collar.csv").write_text("HoleID,East,North,RL,Depth\nA,1200,2300,150,100\n")
+    box = shapely.box(1000, 2000, 1200, 2100)
+    with pytest.warns(UserWarning, match="'crs' was not provided"):
+        gpd.GeoDataFrame({"name": ["pit"]}, geometry=[box]).to_file(tmp_path / "pit.gpkg")
+    rows = np.repeat(np.linspace(200.0, 100.0, 21)[:, None], 21, axis=1)  # falls to the south by 1 m a 2 m
+    head = "ncols 21\nnrows 21\nxllcenter 1000\nyllcenter 2000\ncellsize 10\nNODATA_value -9999\n"
+    (tmp_path / "dem.asc").write_text(head + "\n".join(" ".join(f"{v:g}" for v in r) for r in rows) + "\n")
+    with rasterio.open(
+        tmp_path / "map.tif", "w", driver="GTiff", width=40, height=30, count=3, dtype="uint8",
+        transform=from_origin(1000, 2300, 10, 10),
+    ) as out:  # fmt: skip
+        out.write(np.full((3, 30, 40), 120, dtype=np.uint8))
+    Store.create(tmp_path / "p.lamp", CRS).close()
+    with Project.open(tmp_path / "p.lamp") as project:
+        project.run("import-holes", collar=str(tmp_path / "collar.csv"), coordinates=f"Mine grid: {THREE}")
+        named = "mine GRID"
+        ring = project[project.run("import-features", file=str(tmp_path / "pit.gpkg"), coordinates=named)["features"]]
+        dem = project[
+            project.run("import-grid", file=str(tmp_path / "dem.asc"), attribute="elevation", coordinates=named)["grid"]
+        ]
+        sheet = project[project.run("import-picture", file=str(tmp_path / "map.tif"), coordinates=named)["picture"]]
+        step = project.store.entries()[-1].chain[0]
+        with pytest.raises(LampError, match="Other grid"):
+            project.run("import-features", file=str(tmp_path / "pit.gpkg"), coordinates="Other grid")
+    assert step.params["coordinates"] == f"Mine grid: {THREE}"  # the recipe says all that it needs
+    assert isinstance(ring, Features) and isinstance(dem, Grid) and isinstance(sheet, Picture)
+    corners = {tuple(np.round(there(x, y), 1)) for x in (1000, 1200) for y in (2000, 2100)}
+    assert {tuple(np.round(v, 1)) for v in ring.vertices[:, :2]} == corners
+    e, n = there(1100.0, 2100.0)
+    col, row = (e - dem.x0) / dem.dx, (n - dem.y0) / dem.dy
+    assert dem.values[round(row), round(col)] == pytest.approx(150 + UP, abs=0.5 * dem.dx)
+    a, b, c, d, e2, f = sheet.affine
+    for x, y in ((0, 0), (40, 30)):
+        assert (a * x + b * y + c, d * x + e2 * y + f) == pytest.approx(there(1000 + 10 * x, 2300 - 10 * y), abs=0.01)
+
+
+def test_places_come_back_from_the_project() -> None:
+    grid = local_grid(f"Camp: {THREE}")
+    x, y = np.array([1234.5, -700.0]), np.array([2222.0, 15_000.0])
+    assert np.array(grid.to_local(*grid.to_project(x, y))) == pytest.approx(np.array([x, y]), abs=1e-6)

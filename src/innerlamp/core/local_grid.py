@@ -2,7 +2,8 @@
 
 ``1000 2000 = 500123.4 7001234.5; 1500 2000 = 500480 7001390`` says what two places of the local grid are in the project. Two or
 more give shift, turn and scale by least squares (a similarity in the plane: Ghilani 2017, Adjustment Computations, 18.2); with a
-third number on both sides heights are shifted by the mean of the differences.
+third number on both sides heights are shifted by the mean of the differences. A name before them (``Mine grid: 1000 2000 = ...``)
+is what the project knows them by from then on.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from .errors import CrsError
 
 FloatArray = NDArray[np.float64]
 _NUMBER = r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?"
+_NAMED = re.compile(r"^\s*([^=:;\d][^=:;]{0,59}?)\s*:\s*(.*)$", re.DOTALL)
 _PAIR = re.compile(rf"^\s*({_NUMBER}(?:[\s,]+{_NUMBER}){{1,2}})\s*=\s*({_NUMBER}(?:[\s,]+{_NUMBER}){{1,2}})\s*$")
 
 
@@ -49,6 +51,11 @@ class LocalGrid:
         out = self.shift + self.turn * (np.asarray(x) + 1j * np.asarray(y) - self.origin)
         return out.real, out.imag
 
+    def to_local(self, x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Return eastings and northings (n,) of the local grid, in its metres, of places (n,) of the project."""
+        out = self.origin + (np.asarray(x) + 1j * np.asarray(y) - self.shift) / self.turn
+        return out.real, out.imag
+
     @property
     def words(self) -> str:
         """How it lies, for people."""
@@ -71,6 +78,12 @@ def is_local(text: str) -> bool:
     return "=" in text and "+proj" not in text and "[" not in text
 
 
+def name_of(text: str) -> str:
+    """Return the name that stands before known points, '' without one."""
+    found = _NAMED.match(text) if is_local(text) else None
+    return found.group(1) if found else ""
+
+
 @functools.lru_cache(maxsize=64)
 def local_grid(text: str) -> LocalGrid:
     """Return the local grid that known points give.
@@ -81,7 +94,8 @@ def local_grid(text: str) -> LocalGrid:
         When there are fewer than two, they lie at one place, or one can't be read.
     """
     here, there, heights = [], [], []
-    for part in filter(None, (p.strip() for p in text.split(";"))):
+    named = _NAMED.match(text)
+    for part in filter(None, (p.strip() for p in (named.group(2) if named else text).split(";"))):
         found = _PAIR.match(part)
         if found is None:
             raise CrsError(

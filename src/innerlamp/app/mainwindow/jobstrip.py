@@ -20,7 +20,10 @@ from PySide6.QtWidgets import (
 
 from ...core.crs import describe
 from ...core.jobs.runner import Job
+from ...core.local_grid import local_grid
+from ...core.project.named_grids import named_grids
 from ..context.context import Context, Cursor
+from ..panes.base.boxes import choice_box
 from ..theme.plain import Label, plain_tip
 
 
@@ -158,15 +161,23 @@ class JobStrip(QFrame):
         self.cursor_words.setToolTip("Easting, northing and elevation of the shared cursor, metres")
         self.crs = Label()
         self.crs.setObjectName("faint")
+        self.grid = choice_box("Coordinates of the cursor are in")
+        self.grid.setToolTip(
+            "In which grid the cursor's place is told: the project's, or one that its items came in by"
+        )
+        self.grid.activated.connect(lambda _: self._grid_chosen())
+        self.grid.hide()
         line.addWidget(self.more)
         line.addWidget(self.last, 1)
         line.addWidget(self.cursor_words)
+        line.addWidget(self.grid)
         line.addWidget(self.crs)
         box.addLayout(line)
         ctx.said.connect(self.say)
         ctx.jobs_changed.connect(self._jobs)
         ctx.cursor_changed.connect(self._cursor_moved)
         ctx.project_changed.connect(self._project)
+        ctx.items_changed.connect(lambda _: self._list_grids())
 
     def say(self, text: str, level: str = "note") -> None:
         """Show a sentence and keep it in the log."""
@@ -204,8 +215,32 @@ class JobStrip(QFrame):
         if not np.isfinite(cursor.x):
             self.cursor_words.clear()
             return
-        z = f"  {cursor.z:,.1f} m" if np.isfinite(cursor.z) else "  – m"
-        self.cursor_words.setText(f"E {cursor.x:,.1f}  N {cursor.y:,.1f}{z}".replace(",", "\u2009"))
+        x, y, up = cursor.x, cursor.y, cursor.z
+        if (points := self.grid.currentData()) and not self.grid.isHidden():
+            grid = local_grid(str(points))
+            (x,), (y,) = grid.to_local(np.array([x]), np.array([y]))
+            up -= grid.up
+        z = f"  {up:,.1f} m" if np.isfinite(up) else "  – m"
+        self.cursor_words.setText(f"E {x:,.1f}  N {y:,.1f}{z}".replace(",", "\u2009"))
+
+    def _list_grids(self) -> None:
+        """Offer the local grids that the project knows by name, and the one that was chosen in it before."""
+        store = self.ctx.store
+        found = named_grids(store) if store is not None else {}
+        wanted = str(store.workspace("cursor grid", "")) if store is not None else ""
+        self.grid.clear()
+        self.grid.addItem("project", "")
+        for name, points in found.items():
+            self.grid.addItem(name, points)
+        self.grid.setCurrentIndex(max(self.grid.findText(wanted), 0) if wanted else 0)
+        self.grid.setVisible(bool(found))
+        self._cursor_moved(self.ctx.cursor)
+
+    def _grid_chosen(self) -> None:
+        session = self.ctx.session
+        if session is not None and session.store.writable:
+            session.remember({"cursor grid": self.grid.currentText() if self.grid.currentData() else ""})
+        self._cursor_moved(self.ctx.cursor)
 
     def _project(self) -> None:
         # Nobody asks any more about what the project that was left had running: it is being stopped.
@@ -213,5 +248,6 @@ class JobStrip(QFrame):
         for job in [j for j in self.rows if j not in mine]:
             self._drop(job)
         self.idle.setVisible(not self.rows)
+        self._list_grids()
         store = self.ctx.store
         self.crs.setText("" if store is None else describe(store.crs) + ("" if store.writable else "  · read-only"))

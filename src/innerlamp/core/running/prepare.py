@@ -10,6 +10,7 @@ from typing import Any
 from ..declaring.operation import Cost, Inputs, Operation
 from ..errors import InputError, LampError
 from ..project import freshness
+from ..project.named_grids import resolved
 from ..project.records import Entry, Pairs, Recipe
 from ..project.store import Store
 from .table import find_operation
@@ -98,6 +99,8 @@ def step_of(store: Store, op: Operation, params: Mapping[str, Any], inputs: Chos
         if slot.slot != op.base:
             chosen[slot.slot] = tuple((i, store.entry(i).version) for i in items)
     checked = op.check(params).model_dump(mode="json")
+    if isinstance(text := checked.get("coordinates"), str) and text:
+        checked["coordinates"] = resolved(store, text)
     for name, info in op.fields().items():
         if info.editor in ("attribute", "code") and info.of in entries and checked.get(name):
             entry = entries[info.of]

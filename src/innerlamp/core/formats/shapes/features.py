@@ -16,6 +16,7 @@ from ...errors import InputError
 from ...findings import Findings
 from ...items.base import Item
 from ...items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
+from ...local_grid import is_local, local_grid
 from . import places_out, vectors
 
 DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
@@ -48,7 +49,7 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
     if not len(shapes):
         raise InputError("the layer holds no features", where=path.name)
     table = pd.DataFrame(read.fields, index=range(len(shapes)))
-    source = read.crs or given
+    source = (read.crs if read.crs and not _undefined(read.crs) else "") or given
     empty = shapely.is_missing(shapes) | shapely.is_empty(shapes)
     if empty.any():
         found.add(
@@ -86,6 +87,16 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
     )
 
 
+def _undefined(crs: str) -> bool:
+    """Whether the system that a file names is none: a plane without a place on the earth, as files without a system write."""
+    import pyproj
+
+    try:
+        return bool(pyproj.CRS.from_user_input(crs).is_engineering)
+    except pyproj.exceptions.CRSError:
+        return False
+
+
 def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Findings) -> np.ndarray:
     """Return vertices in the project's system; what was assumed or done is reported."""
     import pyproj
@@ -93,6 +104,18 @@ def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Fi
     if not source:
         found.add("look", "the file names no coordinate system", f"taken as {crs}", file=file, table="features")
         return vertices
+    if is_local(source):
+        grid = local_grid(source)
+        x, y = grid.to_project(vertices[:, 0], vertices[:, 1])
+        flat = not np.any(vertices[:, 2])  # shapes without heights get none
+        found.add(
+            "look" if grid.doubtful else "note",
+            "coordinates are in a local grid",
+            f"turned into {crs}: {grid.words}",
+            file=file,
+            table="features",
+        )
+        return np.column_stack([x, y, vertices[:, 2] + (0.0 if flat else grid.up)])
     if same_system(source, crs):
         return vertices
     try:

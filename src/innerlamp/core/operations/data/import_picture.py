@@ -17,8 +17,11 @@ from ...formats.tables import tables_in
 from ...importing.reading import title
 from ...items.base import Item
 from ...items.picture import Picture
+from ...local_grid import LocalGrid, is_local, local_grid
 from ...progress import Progress
 from .systems import system_of_file
+
+Affine = tuple[float, float, float, float, float, float]
 
 
 class ImportPicture(Params):
@@ -79,6 +82,10 @@ def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item
         raise InputError(
             "the picture names no place", where=path.name, fix="Pick three or more points on it, or give a world file"
         )
+    elif not raw.crs and is_local(p.coordinates):
+        grid = local_grid(p.coordinates)
+        affine = _through(grid, affine)
+        found.add("note", "the picture is in a local grid", f"turned into {inputs.crs}: {grid.words}", file=path.name)
     elif not raw.crs and not p.coordinates.strip():
         found.add("look", "the picture names no coordinate system", f"taken as {inputs.crs}", file=path.name)
     elif not same_system(raw.crs or p.coordinates.strip(), inputs.crs):
@@ -91,6 +98,14 @@ def _run(inputs: Inputs, p: ImportPicture, progress: Progress) -> dict[str, Item
         name=p.name or title(path), crs=inputs.crs, pixels=pixels, affine=affine, points=picked, findings=found.frame()
     )
     return {"picture": item}
+
+
+def _through(grid: LocalGrid, affine: Affine) -> Affine:
+    """The place of a picture (x = a col + b row + c, y = d col + e row + f) seen through a local grid."""
+    a, b, c, d, e, f = affine
+    turned = [grid.turn * complex(*pair) for pair in ((a, d), (b, e))]
+    corner = grid.shift + grid.turn * (complex(c, f) - grid.origin)
+    return turned[0].real, turned[1].real, corner.real, turned[0].imag, turned[1].imag, corner.imag
 
 
 OPERATION = Operation(

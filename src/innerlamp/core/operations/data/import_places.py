@@ -26,6 +26,7 @@ from ...items.attributes import AnyQuantity, told_by
 from ...items.base import Item, numeric_columns
 from ...items.fields import Grid
 from ...items.points import POINT_ROLES, PointSet
+from ...local_grid import is_local, local_grid
 from ...progress import Progress
 from ...units import in_metres
 from . import coded
@@ -248,7 +249,18 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
     path, _ = tables_in.split(p.file)
     read = grids.read_grid(path, p.layer, p.slice_number)
     values, x0, y0, dx, dy, crs = read[:6]
-    crs, height_unit = plan_and_height(crs or p.coordinates.strip()) if crs or p.coordinates.strip() else ("", "")
+    own = local_grid(p.coordinates) if not crs and is_local(p.coordinates) else None
+    if own is not None:
+        values, x0, y0, dx = to_system(values, x0, y0, dx, dy, own.to_project, own.to_local)
+        dy = dx
+        progress(0.5, f"Turned from a local grid: {own.words}")
+    crs, height_unit = (
+        ("", "")
+        if own is not None
+        else plan_and_height(crs or p.coordinates.strip())
+        if crs or p.coordinates.strip()
+        else ("", "")
+    )
     if crs and not same_system(crs, inputs.crs):
         progress(0.5, "Reprojecting")
         forward, back = transformers(crs, inputs.crs)
@@ -267,6 +279,8 @@ def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, It
             values = values * metres
             progress(1.0, f"Turned from {unit} into metres")
         unit = "m"
+        if own is not None and quantity == "elevation":
+            values = values + own.up
     return {
         "grid": Grid(
             name=p.name or title(path),

@@ -12,7 +12,7 @@ from ...formats.shapes import features, meshes, vtk_items
 from ...formats.shapes.cells import mesh_of_cells
 from ...formats.tables import columns, tables_in
 from ...geometry.mesh import TensorMesh
-from ...importing.reading import mapped, number_column, system_of, title, to_project
+from ...importing.reading import lifted, mapped, number_column, system_of, title, to_project
 from ...items.base import Item
 from ...items.fields import BlockModel, Surface
 from ...progress import Progress
@@ -102,7 +102,7 @@ def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[s
         x, y = to_project(
             vertices[:, 0], vertices[:, 1], p.coordinates.strip(), inputs.crs, Findings(), path.name, "surface"
         )
-        vertices = np.column_stack([x, y, vertices[:, 2]])
+        vertices = np.column_stack([x, y, lifted(vertices[:, 2], p.coordinates.strip())])
     closed = is_closed(triangles)
     held = abs(volume(vertices, triangles)) if closed else 0.0
     if closed and volume(vertices, triangles) < 0:
