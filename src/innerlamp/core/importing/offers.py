@@ -7,6 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+import numpy as np
+
 from ..elements import measured
 from ..errors import InputError, LampError
 from ..formats.grids import pictures, rasters
@@ -85,6 +87,9 @@ _COMPANIONS = {
 }
 
 
+Extent = tuple[float, float, float, float, float]
+
+
 @dataclass(frozen=True)
 class Offer:
     """A file, or one table, layer or element of it, and what it seems to be.
@@ -107,6 +112,8 @@ class Offer:
         Whether it is a picture that names no place of its own.
     mapping
         Name of the saved mapping that was taken; '' for none.
+    extent
+        Of a grid whose file tells it at once: west, south, east, north and the size of a cell, in its own system.
     """
 
     ref: str
@@ -117,6 +124,7 @@ class Offer:
     layout: Layout | None = None
     needs_points: bool = False
     mapping: str = ""
+    extent: Extent | None = None
 
     @property
     def label(self) -> str:
@@ -200,10 +208,30 @@ def _look(path: Path) -> list[Offer]:
             for n in layers
         ]
     if ending in (".asc", ".nc", ".grd") and (ending == ".nc" or b"ncols" in head[:400].lower()):
-        return [_grid(path, "grid file")]
+        return [_grid(path, "grid file", _extent_of_text(head) if ending == ".asc" else None)]
     if ending in pictures.EXTENSIONS:
         return [_picture_or_grid(path)]
     return _tables(path)
+
+
+def _extent_of_text(head: bytes) -> Extent | None:
+    """Where an ASCII grid lies, by the lines above its values."""
+    told: dict[str, float] = {}
+    for line in head.decode("latin-1").lower().splitlines()[:8]:
+        words = line.split()
+        if len(words) == 2 and words[0][0].isalpha():
+            try:
+                told[words[0]] = float(words[1].replace(",", "."))
+            except ValueError:
+                return None
+    if not {"ncols", "nrows", "cellsize"} <= told.keys() or told["cellsize"] <= 0:
+        return None
+    cell = told["cellsize"]
+    west = told.get("xllcorner", told.get("xllcenter", np.nan) - cell / 2)
+    south = told.get("yllcorner", told.get("yllcenter", np.nan) - cell / 2)
+    if not np.isfinite([west, south]).all():
+        return None
+    return west, south, west + cell * told["ncols"], south + cell * told["nrows"], cell
 
 
 def _holds(path: Path, word: bytes) -> bool:
@@ -211,24 +239,35 @@ def _holds(path: Path, word: bytes) -> bool:
         return any(word in chunk for chunk in (handle.read(1 << 20) for _ in range(8)))
 
 
-def _grid(path: Path, why: str) -> Offer:
+def _grid(path: Path, why: str, extent: Extent | None = None) -> Offer:
     name = path.stem.lower()
     ground = bool(re.search(r"dem|dtm|dsm|elev|topo|terrain|ground|height|srtm", name))
     kinds = ("ground", "grid", "") if ground else ("grid", "ground", "")
-    return Offer(str(path), kinds[0], f"{why}, named like a ground surface" if ground else why, kinds)
+    why = f"{why}, named like a ground surface" if ground else why
+    return Offer(str(path), kinds[0], why, kinds, extent=extent)
+
+
+def _extent(affine: tuple[float, ...] | None, width: int, height: int) -> Extent | None:
+    """Where a raster lies that is north up with square cells; others are no tiles."""
+    if affine is None or affine[1] or affine[3] or affine[0] <= 0 or abs(affine[0] + affine[4]) > 1e-6 * affine[0]:
+        return None
+    cell, west, north = affine[0], affine[2], affine[5]
+    return west, north - cell * height, west + cell * width, north, cell
 
 
 def _picture_or_grid(path: Path) -> Offer:
     try:
         with rasters.opened(path) as data:
-            bands, kind, placed = data.count, data.dtypes[0], rasters.affine_of(path, data) is not None
+            affine = rasters.affine_of(path, data)
+            bands, kind, placed = data.count, data.dtypes[0], affine is not None
+            extent = _extent(affine, data.width, data.height)
             palette = any(str(c).endswith("palette") for c in data.colorinterp)
     except InputError:
         raise
     except Exception as error:  # rasterio raises its own errors and GDAL's
         raise InputError("can't be read as a picture or grid", where=path.name, fix="Use PNG, JPEG or TIFF") from error
     if bands == 1 and not palette and kind != "uint8" and placed:
-        return _grid(path, "one band of numbers with a place")
+        return _grid(path, "one band of numbers with a place", extent)
     if not placed and names_depths(path.stem):
         return Offer(
             str(path), "core", "picture named by a hole and depths", ("core", "picture", ""), needs_points=True

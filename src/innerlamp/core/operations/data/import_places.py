@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Literal
 
 import numpy as np
@@ -84,6 +85,13 @@ class ImportGrid(Params):
         "",
         "Unit",
         help="Unit of the values in the file; empty takes what the file says, metres for elevations. Feet are turned into metres",
+    )
+    tiles: Several = param(
+        (),
+        "Further tiles",
+        editor="files",
+        help="Files of the same grid beside the first one, in one system and unit: all come in as one grid; where they overlap one passes into the other",
+        more=True,
     )
     layer: str = param("", "Band or variable", help="Name or number, where the file has several", more=True)
     slice_number: str = param("", "Time or level", help="Number from 1, where a variable has several", more=True)
@@ -244,10 +252,36 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
     }
 
 
+def _tiled(first: grids.GridFile, path: Path, p: ImportGrid, progress: Progress) -> grids.GridFile:
+    """The grid of several tiles, on the finest of their cells."""
+    from ...compute.gridding.cells import Cells, joined
+
+    every = [first]
+    for number, file in enumerate(p.tiles):
+        progress(0.1 + 0.5 * number / len(p.tiles), f"Reading {number + 2} of {len(p.tiles) + 1} tiles")
+        tile, _ = tables_in.split(file)
+        read = grids.read_grid(tile, p.layer, p.slice_number)
+        one, other = (f"'{read.crs}' or '{read.unit}'", f"'{first.crs}' or '{first.unit}'")
+        if read.crs != first.crs or read.unit != first.unit:
+            raise InputError(
+                f"the tile is in {one}, the first one in {other}",
+                where=tile.name,
+                fix=f"Import it apart from {path.name}",
+            )
+        every.append(read)
+    cell = min(min(g.dx, g.dy) for g in every)
+    parts = [Cells(g.values, g.x0, g.y0, g.dx, g.dy) for g in every]
+    whole, _ = joined(parts, cell, "fade", False)
+    progress(0.6, f"{len(every)} tiles: {whole.values.shape[1]:,} × {whole.values.shape[0]:,} cells")
+    return first._replace(values=whole.values, x0=whole.x0, y0=whole.y0, dx=cell, dy=cell)
+
+
 def _run_grid(inputs: Inputs, p: ImportGrid, progress: Progress) -> dict[str, Item]:
     progress(0.1, "Reading")
     path, _ = tables_in.split(p.file)
     read = grids.read_grid(path, p.layer, p.slice_number)
+    if p.tiles:
+        read = _tiled(read, path, p, progress)
     values, x0, y0, dx, dy, crs = read[:6]
     own = local_grid(p.coordinates) if not crs and is_local(p.coordinates) else None
     if own is not None:
