@@ -1,4 +1,4 @@
-"""Tiles of a ground come in as one, those of other grids beside each other do not."""
+"""Tiles of a ground come in as one, those of other grids beside each other do not; base records with a remark above."""
 
 from __future__ import annotations
 
@@ -11,7 +11,9 @@ from rasterio.transform import from_origin
 
 from innerlamp.api import Project
 from innerlamp.core.errors import InputError
+from innerlamp.core.findings import Findings
 from innerlamp.core.importing import intake, offers
+from innerlamp.core.importing.base_record import read_base
 from innerlamp.core.items.fields import Grid
 from innerlamp.core.project.store import Store
 
@@ -101,3 +103,20 @@ def test_a_tile_in_another_unit_is_refused(tmp_path: Path) -> None:
     Store.create(tmp_path / "p.lamp", CRS).close()
     with Project.open(tmp_path / "p.lamp") as project, pytest.raises(InputError, match=r"b\.tif: the tile is in"):
         project.run("import-grid", file=str(one), tiles=[str(other)], attribute="elevation")
+
+
+@pytest.mark.parametrize(
+    "remark", ["# base, camp 3, sensor 12", "Base record, camp 3", "/ base camp", "Estación base: 7000123 N"]
+)
+@pytest.mark.parametrize(
+    "body",
+    [
+        "Date,Time,nT\n2024-03-01,10:00:00,23400.1\n2024-03-01,10:01:00,23400.9\n",
+        "Time,Reading nT\n10:00:00,23400.1\n10:01:00,23401.5\n",
+    ],
+)
+def test_a_remark_above_a_base_record_is_no_heading(tmp_path: Path, remark: str, body: str) -> None:
+    (tmp_path / "b.csv").write_text(f"{remark}\n{body}", encoding="utf-8")
+    assert offers.offers_of(tmp_path / "b.csv")[0].kind == "base"
+    record = read_base(str(tmp_path / "b.csv"), "auto", Findings())
+    assert len(record.time) == 2 and record.field[0] == 23400.1

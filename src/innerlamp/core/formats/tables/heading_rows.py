@@ -11,6 +11,7 @@ from .rawtable import NO_VALUE, unique
 
 _NUMBER = re.compile(r"^\s*[<>]?\s*[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?\s*$")
 _DATE = re.compile(r"^\s*\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}")
+_CLOCK = re.compile(r"^\s*\d{1,2}:\d{2}")
 _CODE = re.compile(r"^\s*([<>≤≥].*|nd|n\.d\.|bdl|lld|tr|traces?)\s*$", re.IGNORECASE)
 _BODY = 60
 
@@ -62,7 +63,8 @@ def find_heading(rows: list[list[str]], width: int, name: str) -> Heading:
         if count >= 2 and 2 * count >= sum(bool(c) for c in row) and len(row) >= min(width, 3):
             units = [*told, *[""] * len(names)][: len(names)]
         elif _names_numbers(row, rows[last + 2 : last + 2 + _BODY]):
-            names = _joined(names, row)
+            # A line of another length over a whole heading is a remark with commas in it.
+            names = row if len(row) == width != len(names) and all(row) else _joined(names, row)
             units = [""] * len(names)
         else:
             break
@@ -81,13 +83,17 @@ def _first(rows: list[list[str]], width: int) -> int | None:
     return None
 
 
+def _counts(cell: str) -> bool:
+    return bool(_NUMBER.match(cell) or _DATE.match(cell) or _CLOCK.match(cell))
+
+
 def _names_numbers(row: list[str], body: list[list[str]]) -> bool:
-    """Return whether a row has words over at least two columns that hold numbers further down, and over most that do."""
+    """Return whether a row has words over at least two columns of numbers, dates or times further down, and over most of them."""
     body = [r for r in body if any(c.strip() for c in r)]
     words = numbers = 0
     for k, cell in enumerate(row):
         below = [r[k].strip() for r in body if k < len(r) and r[k].strip().lower() not in NO_VALUE]
-        if len(below) < 2 or sum(bool(_NUMBER.match(c)) for c in below) < 0.6 * len(below):
+        if len(below) < 2 or sum(map(_counts, below)) < 0.6 * len(below):
             continue
         numbers += 1
         words += bool(cell) and cell.lower() not in NO_VALUE and not _CODE.match(cell)
