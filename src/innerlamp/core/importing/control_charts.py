@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pandas as pd
 
 from ..compute.statistics import quality
+from ..errors import InputError
 from ..items.base import numeric_columns, rows_of_table
 from ..items.holes import HoleSet
 
@@ -17,6 +20,29 @@ def judged_attributes(holes: HoleSet) -> list[str]:
     names = [c for c in numeric_columns(holes.controls, _FIXED) if not c.startswith(("accepted ", "deviation "))]
     assays = {c for t in holes.tables.values() for c in t.columns}
     return sorted(names, key=lambda n: n not in assays)
+
+
+def asked_attributes(holes: HoleSet, names: Sequence[str]) -> list[str]:
+    """Return the grades of control samples that are asked for, all of them for none.
+
+    Raises
+    ------
+    InputError
+        When the set has no control samples, or they have no such grade.
+    """
+    if not len(holes.controls):
+        raise InputError(
+            "the set has no control samples",
+            where=holes.name,
+            fix="Bring their table in with the holes, or name it there",
+        )
+    have = judged_attributes(holes)
+    for name in names:
+        if name not in have:
+            raise InputError(
+                f"the control samples have no grades '{name}'", where=holes.name, fix="There are: " + ", ".join(have)
+            )
+    return list(names) or have
 
 
 def standards(holes: HoleSet) -> list[str]:

@@ -138,22 +138,11 @@ def certified(holes: HoleSet, rows: Sequence[CertifiedRow], strict: bool = True)
 
 def _run(inputs: Inputs, p: JudgeAssays, progress: Progress) -> dict[str, Item]:
     holes = inputs.need("holes", HoleSet)
-    if not len(holes.controls):
-        raise InputError(
-            "the set has no control samples",
-            where=holes.name,
-            fix="Bring their table in with the holes, or name it there",
-        )
+    control_charts.asked_attributes(holes, ())
     if p.certificates:
         holes = certified(holes, _listed(p.certificates), strict=False)
     holes = certified(holes, p.certified)
-    have = control_charts.judged_attributes(holes)
-    for name in p.attributes:
-        if name not in have:
-            raise InputError(
-                f"the control samples have no grades '{name}'", where=holes.name, fix="There are: " + ", ".join(have)
-            )
-    attributes = list(p.attributes) or have
+    attributes = control_charts.asked_attributes(holes, p.attributes)
     progress(0.3, "Judging batches")
     judged = batches.judged_batches(holes, attributes, p.batch)
     by_table = batches.rows_by_batch(holes, p.batch)
