@@ -293,7 +293,7 @@ def test_a_finding_is_gone_to_corrected_and_lifted_again(demo_window: Window, tm
     pane.view.selectRow(0)
     jobs = len(window.ctx.jobs)
     QTest.mouseClick(pane.buttons["lift"], LEFT)
-    assert wait_until(lambda: len(window.ctx.jobs) > jobs and not window.ctx.jobs[-1].active, 60)
+    assert wait_until(lambda: len(window.ctx.jobs) > jobs and not window.ctx.jobs[-1].active, 180)
     settle(window)
     assert wait_until(lambda: pane.count.text() == "0 hold, 1 lifted", 10)
     holes = window.ctx.item(window.ctx.selected)

@@ -42,7 +42,7 @@ def test_a_run_is_proposed_stopped_with_what_it_has_and_gone_on_from(demo_window
     inputs = {"lines": lines, "ground": ground}
     params = {"attribute": "TMI_ANOM_nT", "cell": 100.0, "cell_z": 50.0, "depth": 800.0, "growth": 1.1}
     job = ctx.start("invert-magnetics", params, inputs)
-    assert wait_until(lambda: job.id in window.strip.rows and len(job.curve) >= 2, 60)
+    assert wait_until(lambda: job.id in window.strip.rows and len(job.curve) >= 2, 180)
     row = window.strip.rows[job.id]
     assert row.keep.isVisible() and row.keep.text() == "Stop and keep"
     QTest.mouseClick(row.keep, LEFT)
