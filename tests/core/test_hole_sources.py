@@ -289,7 +289,8 @@ def test_a_daughter_of_a_hole_that_came_earlier_has_its_path(folder: Path, tmp_p
     )
     more = tmp_path / "more"
     more.mkdir()
-    said = f"{head},Mother hole,Kick-off depth\n{two},RC1,180\n" if columns else f"{head}\n{two}\n"
+    wedge = 170.0 if columns else 180.0  # what is said goes before where the data begin
+    said = f"{head},Mother hole,Kick-off depth\n{two},RC1,170\n" if columns else f"{head}\n{two}\n"
     (more / "collar.csv").write_text(said, encoding="utf-8")
     (more / "survey.csv").write_text("\n".join(second) + "\n", encoding="utf-8")
     (more / "assay.csv").write_text("HoleID,From,To,Au_ppm\nRC1W1,180,420,2\n", encoding="utf-8")
@@ -298,8 +299,9 @@ def test_a_daughter_of_a_hole_that_came_earlier_has_its_path(folder: Path, tmp_p
     project.run("add-holes", holes=item, **files)
     both = project.store.load(item)
     assert isinstance(both, HoleSet)
-    assert both.facts["Drilled"] == "540 m"
-    assert _apart(both, "RC1", daughter, 180.0) < 0.02
+    assert both.facts["Drilled"] == f"{720 - wedge:.0f} m"
+    assert both.collars.set_index("hole")["wedge_m"][daughter] == wedge
+    assert _apart(both, "RC1", daughter, wedge) < 0.02
     assert not both.findings["what"].str.startswith("the parent").any()
     # The parent's surveys are put right: its daughter goes with it, by a correction and when it is lifted.
     project.run(
@@ -314,7 +316,7 @@ def test_a_daughter_of_a_hole_that_came_earlier_has_its_path(folder: Path, tmp_p
     )
     turned = project.store.load(item)
     assert isinstance(turned, HoleSet)
-    assert _apart(turned, "RC1", daughter, 180.0) < 0.02
+    assert _apart(turned, "RC1", daughter, wedge) < 0.02
     far = np.linalg.norm(
         turned.stations[turned.stations["hole"] == daughter][["x", "y"]].to_numpy()[-1]
         - both.stations[both.stations["hole"] == daughter][["x", "y"]].to_numpy()[-1]
@@ -329,7 +331,7 @@ def test_a_daughter_of_a_hole_that_came_earlier_has_its_path(folder: Path, tmp_p
     project.store.undo()
     project.run("add-holes", holes=item, collar=files["collar"], survey=files["survey"])
     last = project.store.load(item)
-    assert isinstance(last, HoleSet) and _apart(last, "RC1", daughter, 180.0) < 0.02
+    assert isinstance(last, HoleSet) and _apart(last, "RC1", daughter, wedge) < 0.02
 
 
 def test_what_is_no_daughter_stays_a_hole_of_its_own(folder: Path) -> None:

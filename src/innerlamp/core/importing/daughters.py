@@ -30,15 +30,22 @@ class Daughter:
 
 
 def found_daughters(
-    collars: pd.DataFrame, surveys: pd.DataFrame, tables: Mapping[str, pd.DataFrame], found: Findings, file: str
+    collars: pd.DataFrame,
+    surveys: pd.DataFrame,
+    tables: Mapping[str, pd.DataFrame],
+    found: Findings,
+    file: str,
+    earlier: pd.DataFrame | None = None,
 ) -> list[Daughter]:
     """Return the daughters among holes: by the columns parent and wedge_m of their collars, else by their names.
 
     By name a hole is taken for a daughter when its parent is there, both have one collar, and its own data begin at a
-    depth. What is not certain is said, and what is no daughter in spite of its column.
+    depth. What is not certain is said, and what is no daughter in spite of its column. `earlier` are collars of holes that
+    came before, which can be parents.
     """
     begins = _first_depths(surveys, tables)
-    of_hole = collars.drop_duplicates("hole").set_index("hole")
+    every = collars if earlier is None else pd.concat([collars, earlier], ignore_index=True)
+    of_hole = every.drop_duplicates("hole").set_index("hole")
     ends = dict(zip(of_hole.index.astype(str), of_hole["depth_m"].to_numpy(float), strict=True))
     out: list[Daughter] = []
     parents = collars["parent"].fillna("").astype(str).str.strip() if "parent" in collars else [""] * len(collars)
@@ -100,13 +107,20 @@ def _without_circles(daughters: list[Daughter], found: Findings, file: str) -> l
     return out
 
 
-def with_parents(surveys: pd.DataFrame, daughters: list[Daughter], found: Findings, file: str) -> pd.DataFrame:
+def with_parents(
+    surveys: pd.DataFrame, daughters: list[Daughter], found: Findings, file: str, earlier: pd.DataFrame | None = None
+) -> pd.DataFrame:
     """Return surveys (azimuth from grid north, dip negative down) in which daughters have their parents' readings to the wedge.
 
     At the wedge a reading is added that has the parent's direction there, so that the two paths are one to that depth.
-    A daughter with readings of its own above its wedge keeps them.
+    A daughter with readings of its own above its wedge keeps them. `earlier` are surveys of holes that came before, which
+    can be parents and are not among what is returned.
     """
     table = surveys
+    guests: set[str] = set()
+    if earlier is not None:
+        guests = {d.parent for d in daughters} - {d.hole for d in daughters} - set(surveys["hole"].astype(str))
+        table = pd.concat([surveys, earlier[earlier["hole"].isin(guests)]], ignore_index=True)
     for each in daughters:
         mine = table[table["hole"] == each.hole]
         if (mine["depth_m"] < each.wedge_m - 1.0).any():
@@ -129,6 +143,8 @@ def with_parents(surveys: pd.DataFrame, daughters: list[Daughter], found: Findin
     for name in ("date", "instrument", "file"):
         if name in table:
             table[name] = table[name].fillna("")
+    if guests:
+        table = table[~table["hole"].isin(guests)]
     return table.sort_values(["hole", "depth_m"], kind="stable").reset_index(drop=True)
 
 
@@ -141,23 +157,25 @@ def followed(before: pd.DataFrame, after: pd.DataFrame, collars: pd.DataFrame) -
     if "parent" not in collars or "wedge_m" not in collars:
         return after, set()
     known = collars[collars["parent"].fillna("").astype(str).ne("") & collars["wedge_m"].notna()]
-    names = [str(h) for h in known["hole"]]
-    waiting = {
-        hole: Daughter(hole, str(parent), float(wedge))
-        for hole, parent, wedge in zip(names, known["parent"], known["wedge_m"], strict=True)
-    }
+    if not len(known):
+        return after, set()
+    daughters = [
+        Daughter(str(hole), str(parent), float(wedge))
+        for hole, parent, wedge in zip(known["hole"], known["parent"], known["wedge_m"], strict=True)
+    ]
     moved: set[str] = set()
-    was, table = _by_hole(before), after
-    for each in _without_circles(list(waiting.values()), Findings(), ""):
+    table, was, is_now = after, _by_hole(before), _by_hole(after)
+    for each in _without_circles(daughters, Findings(), ""):
         mine = _above(was.get(each.hole), each.wedge_m)
         theirs = _above(was.get(each.parent), each.wedge_m)
-        now = _above(_by_hole(table).get(each.parent), each.wedge_m)
+        now = _above(is_now.get(each.parent), each.wedge_m)
         if mine.shape != theirs.shape or not np.allclose(mine, theirs, atol=1e-6):
             continue
         if now.shape == theirs.shape and np.allclose(now, theirs, atol=1e-6):
             continue
         own = (table["hole"].astype(str) == each.hole) & (table["depth_m"] <= each.wedge_m + 0.01)
         table = with_parents(table[~own].reset_index(drop=True), [each], Findings(), "")
+        is_now = _by_hole(table)  # it may be a parent itself
         moved.add(each.hole)
     return table, moved
 

@@ -16,7 +16,7 @@ from ...errors import UnitError
 from ...findings import Findings, gravest_first
 from ...formats.tables.columns import plain
 from ...importing import corrections, hole_paths
-from ...importing.daughters import followed, found_daughters, with_parents
+from ...importing.daughters import followed
 from ...importing.detection import GRADES
 from ...importing.element_columns import identity
 from ...items.base import Item
@@ -60,10 +60,7 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
     surveys = surveys.assign(hole=surveys["hole"].astype(str))
     tables = _join_all(old.tables, new.tables, index)
     readings = _join_all(old.readings, new.readings, index)
-    more = Findings()
     surveys, moved = followed(old.surveys, surveys, collars)
-    collars, surveys, told = _with_earlier_parents(collars, surveys, tables, fresh, new.findings, more)
-    new = dataclasses.replace(new, findings=told)
     # Only the holes of the new files are desurveyed and placed; the others keep their places.
     fresh |= moved
     mine = collars[collars["hole"].isin(fresh)].reset_index(drop=True)
@@ -98,53 +95,12 @@ def merge(old: HoleSet, new: HoleSet, mode: str, rename: dict[str, str]) -> Hole
         controls=_controls(old, new),
         strays=_strays(old, new),
     )
+    more = Findings()
     joined = corrections.made_again(joined, old.corrections, more)
     joined = merge_holes.adopted(joined, more)
     joined = grouping.grouped_again(joined, more)
     found = pd.concat([old.findings, new.findings, notes, more.frame()], ignore_index=True)
     return dataclasses.replace(joined, findings=gravest_first(found))
-
-
-def _with_earlier_parents(
-    collars: pd.DataFrame,
-    surveys: pd.DataFrame,
-    tables: Mapping[str, pd.DataFrame],
-    fresh: set[str],
-    findings: pd.DataFrame,
-    found: Findings,
-) -> tuple[pd.DataFrame, pd.DataFrame, pd.DataFrame]:
-    """Return collars and surveys in which new daughters go with parents of earlier batches, and the findings that still hold."""
-    plain = {n: t.assign(hole=t["hole"].astype(str)) for n, t in tables.items()}
-    known = collars["wedge_m"].notna() if "wedge_m" in collars else pd.Series(False, index=collars.index)
-    settled = set(collars["hole"][known].astype(str))
-    # A wedge that the file states stands in the new collars already; only its parent was not there.
-    without = _lacking_parents(findings)
-    mine = [
-        d
-        for d in found_daughters(collars, surveys, plain, Findings(), "")
-        if d.hole in fresh and (d.hole not in settled or d.hole in without)
-    ]
-    if not mine:
-        return collars, surveys, findings
-    surveys = with_parents(surveys, mine, found, "")
-    by_hole = {d.hole: d for d in mine}
-    parent = collars["parent"] if "parent" in collars else pd.Series([""] * len(collars), index=collars.index)
-    wedge = collars["wedge_m"] if "wedge_m" in collars else pd.Series(np.nan, index=collars.index)
-    names = collars["hole"].astype(str)
-    collars = collars.assign(
-        parent=[by_hole[h].parent if h in by_hole else p for h, p in zip(names, parent, strict=True)],
-        wedge_m=[by_hole[h].wedge_m if h in by_hole else w for h, w in zip(names, wedge, strict=True)],
-    )
-    stale = findings["hole"].astype(str).isin(by_hole) & findings["what"].astype(str).str.startswith("the parent '")
-    return collars, surveys, findings[~stale].reset_index(drop=True)
-
-
-def _lacking_parents(findings: pd.DataFrame) -> set[str]:
-    """Holes whose parent was not among the files that they came with."""
-    if not len(findings):
-        return set()
-    hit = findings["what"].astype(str).str.startswith("the parent '")
-    return set(findings["hole"][hit].astype(str))
 
 
 def _controls(old: HoleSet, new: HoleSet) -> pd.DataFrame:
@@ -303,7 +259,8 @@ def read_batch(inputs: Inputs, p: AddHoles, progress: Progress) -> tuple[HoleSet
     """Return the present set, what the new files hold, and the two together."""
     old = inputs.need("holes", HoleSet)
     whole = p.model_dump(exclude={"mode", "rename"})
-    made = import_holes.read_holes(inputs, import_holes.ImportHoles(**whole), progress.part(0.0, 0.8))
+    earlier = old if p.mode == "add" else None
+    made = import_holes.read_holes(inputs, import_holes.ImportHoles(**whole), progress.part(0.0, 0.8), earlier)
     return old, made, merge(old, made, p.mode, p.rename)
 
 

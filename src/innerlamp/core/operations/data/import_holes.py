@@ -136,8 +136,8 @@ class ImportHoles(HoleFiles):
     name: str = param("Drillholes", "Name")
 
 
-def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
-    """Return the holes of a form: read, checked, desurveyed.
+def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress, earlier: HoleSet | None = None) -> HoleSet:
+    """Return the holes of a form: read, checked, desurveyed; `earlier` are holes that came before, which can be parents of these.
 
     Raises
     ------
@@ -224,9 +224,10 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress) -> HoleSet:
         checks.check_coverage(table, collars, found, assays[0].file if len(assays) == 1 else "", "assay")
         tables, units = {"assay": table, **tables}, {**units, **table_units}
     collars = _depths(collars, surveys, {**tables, **readings})
-    daughters = {d.hole: d for d in found_daughters(collars, surveys, tables, found, file)}
+    before = (earlier.collars, earlier.surveys) if earlier is not None else (None, None)
+    daughters = {d.hole: d for d in found_daughters(collars, surveys, tables, found, file, before[0])}
     if daughters:
-        surveys = with_parents(surveys, list(daughters.values()), found, file)
+        surveys = with_parents(surveys, list(daughters.values()), found, file, before[1])
     if daughters or "wedge_m" in collars:
         said = collars["parent"] if "parent" in collars else [""] * len(collars)
         collars = collars.assign(
