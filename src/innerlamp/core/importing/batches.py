@@ -8,11 +8,10 @@ from collections.abc import Sequence
 import numpy as np
 import pandas as pd
 
-from ..compute.statistics import quality
 from ..formats.tables import columns
 from ..items.base import rows_of_table
 from ..items.holes import HoleSet
-from .control_charts import detection_limit, in_order, standard_rows, standards
+from .control_charts import blank_rows, faults_of, standard_rows, standards
 
 CHECK = "Batch check"  # the column that says of each sample how its batch did
 PASSED, FAILED, UNKNOWN = "passed", "failed", "no control"
@@ -52,23 +51,18 @@ def judged_batches(holes: HoleSet, attributes: Sequence[str], wanted: str = "") 
     """
     rows = rows_by_batch(holes, wanted)
     out = []
-    controls = in_order(holes.controls) if len(holes.controls) else holes.controls
     for attribute in attributes:
-        if attribute not in controls.columns:
+        if attribute not in holes.controls.columns:
             continue
         why: dict[str, list[str]] = {}
         count: dict[str, int] = {}
         for name in standards(holes):
             mine, check = standard_rows(holes, name, attribute)
-            for k, batch in enumerate(mine["batch"].astype(str)):
+            for batch, value, fault in zip(mine["batch"].astype(str), mine[attribute], faults_of(check), strict=True):
                 count[batch] = count.get(batch, 0) + 1
-                if check.outside[k] or check.biased[k]:
-                    how = "beyond three deviations" if check.outside[k] else "second in a row beyond two"
-                    why.setdefault(batch, []).append(
-                        f"standard {name} {mine[attribute][k]:g}, {how} of {check.accepted:.4g}"
-                    )
-        blanks = controls[(controls["type"] == "blank") & controls[attribute].notna()].reset_index(drop=True)
-        level, high = quality.check_blanks(blanks[attribute].to_numpy(float), detection_limit(holes, attribute))
+                if fault:
+                    why.setdefault(batch, []).append(f"standard {name} {value:g}, {fault}")
+        blanks, level, high = blank_rows(holes, attribute)
         for k, batch in enumerate(blanks["batch"].astype(str)):
             count[batch] = count.get(batch, 0) + 1
             if high[k]:

@@ -6,12 +6,14 @@ from collections.abc import Sequence
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from ..compute.statistics import quality
 from ..errors import InputError
 from ..items.base import numeric_columns, rows_of_table
 from ..items.holes import HoleSet
 
+APART = 25.0  # half relative difference in percent from which a pair is pointed out (common practice, no source)
 _FIXED = ("sample", "type", "standard", "original", "batch", "date", "line", "order")
 
 
@@ -76,6 +78,24 @@ def standard_rows(holes: HoleSet, standard: str, attribute: str) -> tuple[pd.Dat
     return rows, quality.check_standard(rows[attribute].to_numpy(float), stated("accepted"), stated("deviation"))
 
 
+def blank_rows(holes: HoleSet, attribute: str) -> tuple[pd.DataFrame, float, NDArray[np.bool_]]:
+    """Return the results of blanks in order, their warning level, and which of them are above it."""
+    rows = in_order(holes.controls)
+    rows = rows[(rows["type"] == "blank") & rows[attribute].notna()].reset_index(drop=True)
+    level, high = quality.check_blanks(rows[attribute].to_numpy(float), detection_limit(holes, attribute))
+    return rows, level, high
+
+
+def faults_of(check: quality.StandardCheck) -> list[str]:
+    """Return of each result of a standard what is wrong with it, in words; '' where nothing is."""
+    by_rule = ((check.outside, "beyond three deviations"), (check.biased, "second in a row beyond two deviations"))
+    said = [""] * len(check.outside)
+    for hit, words in reversed(by_rule):
+        for k in np.flatnonzero(hit):
+            said[k] = f"{words} of {check.accepted:.4g}"
+    return said
+
+
 def duplicate_pairs(holes: HoleSet, attribute: str) -> pd.DataFrame:
     """Return duplicates beside their originals: sample, original, first, second, half_difference (%), line.
 
@@ -128,12 +148,13 @@ def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
     out: list[tuple[str, str, str, str, int]] = []
     for name in standards(holes):
         rows, check = standard_rows(holes, name, attribute)
-        for k in np.flatnonzero(check.outside | check.biased):
-            why = "beyond three deviations" if check.outside[k] else "second in a row beyond two deviations"
+        for k, why in enumerate(faults_of(check)):
+            if not why:
+                continue
             out.append(
                 (
                     "look",
-                    f"standard {name}: {attribute} {rows[attribute][k]:g} is {why} of {check.accepted:.4g}",
+                    f"standard {name}: {attribute} {rows[attribute][k]:g} is {why}",
                     str(rows["sample"][k]),
                     str(rows["batch"][k]),
                     int(rows["line"][k]),
@@ -150,10 +171,8 @@ def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
                     0,
                 )
             )
-    controls = in_order(holes.controls)
-    blanks = controls[controls["type"] == "blank"].reset_index(drop=True)
-    level, high = quality.check_blanks(blanks[attribute].to_numpy(float), detection_limit(holes, attribute))
-    for k in np.flatnonzero(high):
+    blanks, level, high = blank_rows(holes, attribute)
+    for k in np.flatnonzero(high).tolist():
         out.append(
             (
                 "look",
@@ -164,7 +183,7 @@ def judged(holes: HoleSet, attribute: str) -> pd.DataFrame:
             )
         )
     pairs = duplicate_pairs(holes, attribute)
-    for row in rows_of_table(pairs[pairs["half_difference"] > 25.0]):
+    for row in rows_of_table(pairs[pairs["half_difference"] > APART]):
         out.append(
             (
                 "look",

@@ -13,11 +13,11 @@ from ..compute.statistics import precision, quality
 from ..errors import InputError
 from ..items.holes import HoleSet
 from . import batches, control_charts
+from .control_charts import APART
 
 BLANKS, PAIRS, PRECISION, BATCHES = "blanks", "duplicates", "precision by grade", "batches"
 Weight = Literal["strong", "dotted", "dashed", "plain", "lit"]
 _Curves = tuple[tuple[NDArray[np.float64], NDArray[np.float64], Weight], ...]
-APART = 25.0  # half relative difference in percent from which a pair is pointed out (common practice, no source)
 
 
 @dataclass(frozen=True)
@@ -129,9 +129,8 @@ def _standard(holes: HoleSet, attribute: str, name: str, label: str) -> ControlS
 
 
 def _blanks(holes: HoleSet, attribute: str, label: str) -> ControlSeries:
-    rows = control_charts.in_order(holes.controls)
-    values = rows[rows["type"] == "blank"][attribute].dropna().to_numpy(float)
-    level, high = quality.check_blanks(values, control_charts.detection_limit(holes, attribute))
+    rows, level, high = control_charts.blank_rows(holes, attribute)
+    values = rows[attribute].to_numpy(float)
     carried = precision.carry_over(*batches.grades_before_blanks(holes, attribute))
     words = f"{len(values)} blanks, {int(high.sum())} above the limit"
     if carried.chance < 0.01:

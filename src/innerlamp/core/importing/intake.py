@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import itertools
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -21,8 +20,9 @@ from ..formats.tables.roles import ROLES
 from ..units import unit_in_heading
 from .angles import sense_of
 from .detection import GRADES, CellRules
-from .offers import HOLE_KINDS, KINDS, Extent, Offer, lacking
+from .offers import HOLE_KINDS, KINDS, Offer, lacking
 from .reading import attributes, title
+from .tiles import beginning, tile_sets
 
 _LOOKED_AT = 400
 
@@ -78,7 +78,7 @@ def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
                 fix="Choose it in the preview, or leave the file out",
             )
     grounds = [o for o in offers if o.kind == "ground"]
-    runs = [_together(tiles, choices) for tiles in tile_sets(grounds)]
+    runs = [_together(tiles, choices) for tiles in _tiles(grounds)]
     ground = choices.ground or ("@ground" if grounds else "")
     runs += _holes([o for o in offers if o.kind in HOLE_KINDS], choices, ground)
     runs += _lines([o for o in offers if o.kind == "lines"], choices, ground)
@@ -89,47 +89,16 @@ def plan(offers: Sequence[Offer], choices: Choices = Choices()) -> list[Run]:
     if core:
         runs.append(_core(core, choices, any(r.operation == "import-holes" for r in runs)))
     aside = ("", "base", "ground", "lines", "resistivity", "electrodes", "core", *HOLE_KINDS)
-    runs += [_together(tiles, choices) for tiles in tile_sets([o for o in offers if o.kind == "grid"])]
+    runs += [_together(tiles, choices) for tiles in _tiles([o for o in offers if o.kind == "grid"])]
     others = [o for o in offers if o.kind not in (*aside, "grid")]
     return runs + [_single(o, choices) for o in others]
 
 
-def tile_sets(offers: Sequence[Offer]) -> list[list[Offer]]:
-    """Return grids by what they are parts of: those of one cell size that touch without covering each other are tiles."""
-    sets: list[list[Offer]] = []
-    for offer in offers:
-        # Grids of other things have other names; a ground has any.
-        alike = [s for s in sets if offer.kind == "ground" or len(_beginning([offer, *s])) > 1]
-        touching = [s for s in alike if any(_touch(offer.extent, other.extent) for other in s)]
-        if touching and not any(_cover(offer.extent, other.extent) for s in touching for other in s):
-            sets = [s for s in sets if s not in touching]
-            sets.append([*(o for s in touching for o in s), offer])
-        else:
-            sets.append([offer])
-    return sets
-
-
-def _beginning(offers: Sequence[Offer]) -> str:
-    """What the names of files begin with in common, without numbers at its end."""
+def _tiles(offers: Sequence[Offer]) -> list[list[Offer]]:
+    """Grids by what they are parts of. Those of other things have other names; a ground has any."""
     stems = [tables_in.split(o.ref)[0].stem for o in offers]
-    same = itertools.takewhile(lambda letters: len(set(letters)) == 1, zip(*stems, strict=False))
-    return "".join(letters[0] for letters in same).rstrip("_- .0123456789")
-
-
-def _touch(a: Extent | None, b: Extent | None) -> bool:
-    """Whether two extents have one cell size and lie side by side, or overlap by no more than ten cells."""
-    if a is None or b is None or abs(a[4] - b[4]) > 1e-3 * a[4]:
-        return False
-    apart = max(a[0] - b[2], b[0] - a[2], a[1] - b[3], b[1] - a[3])
-    beside = max(min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1]))
-    return -10 * a[4] <= apart <= 1.01 * a[4] and beside > 2 * a[4]
-
-
-def _cover(a: Extent | None, b: Extent | None) -> bool:
-    """Whether two extents overlap by more than a seam."""
-    if a is None or b is None:
-        return True
-    return min(min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])) > 10 * a[4]
+    by_name = any(o.kind != "ground" for o in offers)
+    return [[offers[k] for k in each] for each in tile_sets(stems, [o.extent for o in offers], by_name)]
 
 
 def _together(tiles: Sequence[Offer], choices: Choices) -> Run:
@@ -137,7 +106,8 @@ def _together(tiles: Sequence[Offer], choices: Choices) -> Run:
     first = _single(tiles[0], choices)
     if len(tiles) == 1:
         return first
-    common = title(Path(_beginning(tiles) or tables_in.split(tiles[0].ref)[0].parent.name))
+    paths = [tables_in.split(o.ref)[0] for o in tiles]
+    common = title(Path(beginning([p.stem for p in paths]) or paths[0].parent.name))
     named = {"attribute": common} if tiles[0].kind == "grid" else {}
     params = {**first.params, **named, "tiles": [o.ref for o in tiles[1:]], "name": common}
     return Run(first.operation, params, {}, tuple(o.ref for o in tiles))

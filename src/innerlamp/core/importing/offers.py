@@ -7,8 +7,6 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-import numpy as np
-
 from ..elements import measured
 from ..errors import InputError, LampError
 from ..formats.grids import pictures, rasters
@@ -20,6 +18,7 @@ from ..given_paths import given_path
 from .control_samples import kind_of
 from .core_names import names_depths
 from .detection import GRADES
+from .tiles import Extent, extent_of_head, extent_of_raster
 from .told_units import has_unit
 
 MOST_FILES = 2000
@@ -85,9 +84,6 @@ _COMPANIONS = {
     ".zip",
     ".py",
 }
-
-
-Extent = tuple[float, float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -208,30 +204,10 @@ def _look(path: Path) -> list[Offer]:
             for n in layers
         ]
     if ending in (".asc", ".nc", ".grd") and (ending == ".nc" or b"ncols" in head[:400].lower()):
-        return [_grid(path, "grid file", _extent_of_text(head) if ending == ".asc" else None)]
+        return [_grid(path, "grid file", extent_of_head(head) if ending == ".asc" else None)]
     if ending in pictures.EXTENSIONS:
         return [_picture_or_grid(path)]
     return _tables(path)
-
-
-def _extent_of_text(head: bytes) -> Extent | None:
-    """Where an ASCII grid lies, by the lines above its values."""
-    told: dict[str, float] = {}
-    for line in head.decode("latin-1").lower().splitlines()[:8]:
-        words = line.split()
-        if len(words) == 2 and words[0][0].isalpha():
-            try:
-                told[words[0]] = float(words[1].replace(",", "."))
-            except ValueError:
-                return None
-    if not {"ncols", "nrows", "cellsize"} <= told.keys() or told["cellsize"] <= 0:
-        return None
-    cell = told["cellsize"]
-    west = told.get("xllcorner", told.get("xllcenter", np.nan) - cell / 2)
-    south = told.get("yllcorner", told.get("yllcenter", np.nan) - cell / 2)
-    if not np.isfinite([west, south]).all():
-        return None
-    return west, south, west + cell * told["ncols"], south + cell * told["nrows"], cell
 
 
 def _holds(path: Path, word: bytes) -> bool:
@@ -247,20 +223,12 @@ def _grid(path: Path, why: str, extent: Extent | None = None) -> Offer:
     return Offer(str(path), kinds[0], why, kinds, extent=extent)
 
 
-def _extent(affine: tuple[float, ...] | None, width: int, height: int) -> Extent | None:
-    """Where a raster lies that is north up with square cells; others are no tiles."""
-    if affine is None or affine[1] or affine[3] or affine[0] <= 0 or abs(affine[0] + affine[4]) > 1e-6 * affine[0]:
-        return None
-    cell, west, north = affine[0], affine[2], affine[5]
-    return west, north - cell * height, west + cell * width, north, cell
-
-
 def _picture_or_grid(path: Path) -> Offer:
     try:
         with rasters.opened(path) as data:
             affine = rasters.affine_of(path, data)
             bands, kind, placed = data.count, data.dtypes[0], affine is not None
-            extent = _extent(affine, data.width, data.height)
+            extent = extent_of_raster(affine, data.width, data.height)
             palette = any(str(c).endswith("palette") for c in data.colorinterp)
     except InputError:
         raise

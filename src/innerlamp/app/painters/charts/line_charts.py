@@ -17,7 +17,12 @@ from ..kit.flat import label
 from .chart_data import ChartData
 
 _CURVES = 12
-_LINES = {"strong": Qt.PenStyle.SolidLine, "plain": Qt.PenStyle.SolidLine, "dotted": Qt.PenStyle.DotLine, "dashed": Qt.PenStyle.DashLine}  # fmt: skip
+_LINES = {
+    "strong": Qt.PenStyle.SolidLine,
+    "plain": Qt.PenStyle.SolidLine,
+    "dotted": Qt.PenStyle.DotLine,
+    "dashed": Qt.PenStyle.DashLine,
+}
 
 
 def _marks(plot: pg.PlotItem, x: np.ndarray, y: np.ndarray, good: np.ndarray, bad: np.ndarray, d: ChartData) -> None:

@@ -37,12 +37,10 @@ class Equations:
         Number of values and of planes.
     axes
         Of each plane (m, 3, 3): its normal and two directions in it, as rows.
-    fixed
-        The part of the field that is not looked for, (n + 6 m, 1): metres along its direction of growth, 0 without one.
     slopes
         Constant and slopes of the drift in scaled space (4, k) for each of the k that are solved for.
     growth
-        What is added to the slopes (3,): the growth that is given, without unit.
+        Slope in scaled space (3,) of the part of the field that is given and not looked for, without unit; 0 without one.
     """
 
     factor: Any
@@ -57,7 +55,6 @@ class Equations:
     origin: FloatArray
     power: int
     lift: Lift | None
-    fixed: FloatArray
     slopes: FloatArray
     growth: FloatArray
 
@@ -75,13 +72,9 @@ class Equations:
         """
         k = len(self.factor[1]) - self.size
         n = self.count
-        wanted = np.vstack(
-            [
-                values - self.fixed[:n],
-                growth - (self.fixed[n::2] - self.fixed[n + 1 :: 2]),
-                np.zeros((k, values.shape[1])),
-            ]
-        )
+        fixed = (self.scaled[:, :3] @ self.growth)[:, None]
+        none = np.zeros((k, values.shape[1]))
+        wanted = np.vstack([values - fixed[:n], growth - (fixed[n::2] - fixed[n + 1 :: 2]), none])
         with np.errstate(all="ignore"):
             solution = lu_solve(self.factor, wanted, check_finite=False)
         if not np.isfinite(solution).all():
@@ -152,7 +145,6 @@ def equations(
     kernel = np.vstack([kernel[:n], kernel[n::2] - kernel[n + 1 :: 2]])
     kernel = np.hstack([kernel[:, :n], kernel[:, n::2] - kernel[:, n + 1 :: 2]])
     slopes, growth = _drift(drift, along, matrix, extent)
-    fixed = (flat @ growth)[:, None]
     poly = np.column_stack([np.ones(len(flat)), flat]) @ slopes
     poly = np.vstack([poly[:n], poly[n::2] - poly[n + 1 :: 2]])
     k = poly.shape[1]
@@ -166,41 +158,23 @@ def equations(
     progress(0.3, "Fitting")
     with np.errstate(all="ignore"):
         factor = lu_factor(whole, overwrite_a=True, check_finite=False)
-    return Equations(
-        factor,
-        scaled,
-        n,
-        len(plane_points),
-        axes,
-        way,
-        extent,
-        size,
-        matrix,
-        origin,
-        power,
-        lift,
-        fixed,
-        slopes,
-        growth,
-    )
+    planes = len(plane_points)
+    return Equations(factor, scaled, n, planes, axes, way, extent, size, matrix, origin, power, lift, slopes, growth)
 
 
 def _drift(drift: Drift, along: FloatArray | None, matrix: FloatArray, extent: float) -> tuple[FloatArray, FloatArray]:
     """The drifts that are looked for (4, k) and the slope that is given (3,), in scaled space."""
-    slopes = np.zeros((4, 4 if drift == "linear" else 1))
+    free, given = np.eye(3), np.zeros(3)
+    if along is not None:
+        # A metre a metre that way, whatever the values say; across it as they ask. Slopes turn by the inverse of the scaling.
+        back = np.linalg.inv(matrix).T
+        across = _perpendicular(along[None, :])[0]
+        free, given = back @ np.column_stack([across, np.cross(along, across)]), back @ along
+    slopes = np.zeros((4, 1 + free.shape[1] if drift == "linear" else 1))
     slopes[0, 0] = 1.0
-    if along is None:
-        if drift == "linear":
-            slopes[1:, 1:] = np.eye(3) / extent
-        return slopes, np.zeros(3)
-    # A metre a metre that way, whatever the values say; across it as they ask. Slopes turn by the inverse of the scaling.
-    back = np.linalg.inv(matrix).T
     if drift == "linear":
-        across = _perpendicular(along[None, :])
-        slopes = np.zeros((4, 3))
-        slopes[0, 0] = 1.0
-        slopes[1:, 1:] = back @ np.vstack([across, np.cross(along, across[0])[None, :]]).T / extent
-    return slopes, np.asarray(back @ along)
+        slopes[1:, 1:] = free / extent
+    return slopes, np.asarray(given)
 
 
 def fit_with_planes(

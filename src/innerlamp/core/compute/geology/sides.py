@@ -36,49 +36,47 @@ def growth(
     lattice the one is taken for which the fewest samples (m, 3) lie on the wrong side of their base `of_layer` (m,): signs
     (m,) are +1 above it. With readings that agree their normals (k, 3) decide. Places are in metres.
     """
-    origin = contacts.mean(axis=0)
-    at, beside = contacts - origin, sides - origin
-    some = np.linspace(0, max(len(sides) - 1, 0), min(len(sides), 3_000)).astype(np.int64)
-    count = int(max(layer.max(initial=0), of_layer.max(initial=0))) + 1
-    constant = np.equal.outer(layer, np.arange(count)).astype(float)
-
-    def planes(dip: float, way: float, n: FloatArray | None = None) -> tuple[float, FloatArray, FloatArray]:
-        d, w = np.radians(dip), np.radians(way)
-        if n is None:
-            n = np.array([np.sin(d) * np.sin(w), np.sin(d) * np.cos(w), np.cos(d)])
-        u = np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
-        u /= np.linalg.norm(u)
-        v = np.cross(n, u)
-        # What contacts do not tell of a slope stays level: the least of the solutions.
-        found, *_ = np.linalg.lstsq(np.column_stack([at @ u, at @ v, constant]), -(at @ n), rcond=1e-3)
-        field = (
-            beside[some] @ n + (beside[some] @ u) * found[0] + (beside[some] @ v) * found[1] + found[2:][of_layer[some]]
-        )
-        # Readings may turn across a fold, contacts beside each other in a hole may not: a steep slope is as bad as a sample.
-        steep = 0.02 * float(np.hypot(found[0], found[1]))
-        wrong = float(np.mean(signs[some] * field < 0)) if len(some) else 0.0
-        return wrong + steep, n, n + found[0] * u + found[1] * v
-
     if len(normals):
         mean = normals.mean(axis=0)
         if np.linalg.norm(mean) > 0.5:
             n = mean / np.linalg.norm(mean)
             return n, n
+    origin = contacts.mean(axis=0)
+    some = np.linspace(0, max(len(sides) - 1, 0), min(len(sides), 3_000)).astype(np.int64)
+    at, beside, sign = contacts - origin, sides[some] - origin, signs[some]
+    count = int(max(layer.max(initial=0), of_layer.max(initial=0))) + 1
+    constant = np.equal.outer(layer, np.arange(count)).astype(float)
+
+    def planes(dip: float, way: float) -> tuple[float, FloatArray, FloatArray]:
+        """How bad a direction is, the direction, and the slope of the planes' field."""
+        d, w = np.radians(dip), np.radians(way)
+        n = np.array([np.sin(d) * np.sin(w), np.sin(d) * np.cos(w), np.cos(d)])
+        u = np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
+        u /= np.linalg.norm(u)
+        v = np.cross(n, u)
+        # What contacts do not tell of a slope stays level: the least of the solutions.
+        found, *_ = np.linalg.lstsq(np.column_stack([at @ u, at @ v, constant]), -(at @ n), rcond=1e-3)
+        field = beside @ n + (beside @ u) * found[0] + (beside @ v) * found[1] + found[2:][of_layer[some]]
+        wrong = float(np.mean(sign * field < 0)) if len(some) else 0.0
+        # Few contacts can be met by planes that stand steeply on their direction: that is bad, too.
+        return wrong + 0.02 * float(np.hypot(found[0], found[1])), n, n + found[0] * u + found[1] * v
+
     best, at_dip, at_way = planes(0.0, 0.0), 0.0, 0.0
     if len(contacts) < _LEAST or len(some) < 2:
         return best[1:]
-    plan = np.linalg.svd(beside[some][:, :2] - beside[some][:, :2].mean(axis=0), full_matrices=False)
+    plan = np.linalg.svd(beside[:, :2] - beside[:, :2].mean(axis=0), full_matrices=False)
     # Holes in one line say nothing of a slope across it.
     blind = np.array([*plan[2][1], 0.0]) if plan[1][1] < 0.05 * plan[1][0] else np.zeros(3)
+
+    def better(tried: tuple[float, FloatArray, FloatArray]) -> bool:
+        return bool(tried[0] < best[0] - 1e-3 and abs(tried[1] @ blind) < 0.3)
+
+    # Of those that are as good the one nearest to upright is taken.
     for dip, way in product(np.arange(_COARSE[0], 91.0, _COARSE[0]), np.arange(0.0, 360.0, _COARSE[1])):
-        tried = planes(dip, way)
-        if (
-            tried[0] < best[0] - 1e-3 and abs(tried[1] @ blind) < 0.3
-        ):  # of those that are as good the one nearest to upright
+        if better(tried := planes(dip, way)):
             best, at_dip, at_way = tried, dip, way
     for dip, way in product(at_dip + _FINE[0] * np.arange(-2, 3), at_way + _FINE[1] * np.arange(-2, 3)):
-        tried = planes(dip, way)
-        if dip > 0 and tried[0] < best[0] - 1e-3 and abs(tried[1] @ blind) < 0.3:
+        if dip > 0 and better(tried := planes(dip, way)):
             best = tried
     return best[1:]
 
@@ -134,12 +132,12 @@ def held(
         if not len(order) or len(active) >= room:
             return active
         chosen: list[int] = []
-        near = cKDTree(sides[order[: 20 * _AT_ONCE]])
-        taken = np.zeros(len(order[: 20 * _AT_ONCE]), dtype=bool)
-        for k in range(len(taken)):
+        worst = order[: 20 * _AT_ONCE]
+        near, taken = cKDTree(sides[worst]), np.zeros(len(worst), dtype=bool)
+        for k, row in enumerate(worst):
             if not taken[k]:
-                chosen.append(int(order[k]))
-                taken[near.query_ball_point(sides[order[k]], _APART)] = True
+                chosen.append(int(row))
+                taken[near.query_ball_point(sides[row], _APART)] = True
                 if len(chosen) >= min(_AT_ONCE, room - len(active)):
                     break
         active = np.concatenate([active, np.array(chosen, dtype=np.int64)])

@@ -20,18 +20,14 @@ def is_ascii_grid(path: Path) -> bool:
         return b"ncols" in handle.read(400).lower()
 
 
-def read(path: Path, most: int) -> tuple[NDArray[np.float64], float, float, float, float, str]:
-    """Return values (ny, nx; row 0 south, NaN where blank), x0, y0, dx, dy of cell centres, and the system ('' for none).
+def lattice_of(text: bytes, name: str) -> tuple[tuple[float, float, float, float, float, float], float, int]:
+    """Return nx, ny, x0, y0, dx, dy (of cell centres) of the head that a file begins with, its blank value, and where values begin.
 
     Raises
     ------
     InputError
-        When the head is not whole, a word is no number, or there are more or fewer values than cells.
+        When the head is not whole, or one of its words is no number.
     """
-    name = path.name
-    if path.stat().st_size > _MOST_BYTES:
-        raise InputError("the file is larger than 4 GB", where=name, fix="Write it as GeoTIFF")
-    text = path.read_bytes()
     head: dict[str, float] = {}
     at = 0
     pattern = re.compile(rb"\s*([A-Za-z_]+)\s+(\S+)")
@@ -52,6 +48,24 @@ def read(path: Path, most: int) -> tuple[NDArray[np.float64], float, float, floa
         raise InputError(
             "the head of the grid is not whole", where=name, fix="It needs ncols, nrows, corner and cellsize"
         )
+    x0 = place[0] + (dx / 2 if "xllcorner" in head else 0.0)
+    y0 = place[1] + (dy / 2 if "yllcorner" in head else 0.0)
+    return (nx, ny, x0, y0, dx, dy), head.get("nodata_value", -9999.0), at
+
+
+def read(path: Path, most: int) -> tuple[NDArray[np.float64], float, float, float, float, str]:
+    """Return values (ny, nx; row 0 south, NaN where blank), x0, y0, dx, dy of cell centres, and the system ('' for none).
+
+    Raises
+    ------
+    InputError
+        When the head is not whole, a word is no number, or there are more or fewer values than cells.
+    """
+    name = path.name
+    if path.stat().st_size > _MOST_BYTES:
+        raise InputError("the file is larger than 4 GB", where=name, fix="Write it as GeoTIFF")
+    text = path.read_bytes()
+    (nx, ny, x0, y0, dx, dy), blank, at = lattice_of(text, name)
     if nx * ny > most:
         raise InputError(f"the grid has {nx:,.0f} × {ny:,.0f} cells, too many to hold", where=name)
     body = text[at:].replace(b",", b".")
@@ -67,11 +81,8 @@ def read(path: Path, most: int) -> tuple[NDArray[np.float64], float, float, floa
     except ValueError as error:
         odd = next((w for w in words if not _is_number(w)), b"")
         raise InputError(f"'{odd.decode('ascii', 'replace')[:20]}' is no number", where=name) from error
-    blank = head.get("nodata_value", -9999.0)
     values[values == blank] = np.nan
     values[~np.isfinite(values)] = np.nan
-    x0 = place[0] + (dx / 2 if "xllcorner" in head else 0.0)
-    y0 = place[1] + (dy / 2 if "yllcorner" in head else 0.0)
     prj = path.with_suffix(".prj")
     system = prj.read_text(encoding="utf-8", errors="replace").strip() if _is_small(prj) else ""
     return values, x0, y0, dx, dy, system

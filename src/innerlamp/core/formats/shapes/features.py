@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ...crs import parse_crs, same_system, transformer
-from ...errors import InputError
+from ...crs import parse_any, parse_crs, same_system, transformer
+from ...errors import CrsError, InputError
 from ...findings import Findings
 from ...items.base import Item
 from ...items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
@@ -89,11 +89,9 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
 
 def _undefined(crs: str) -> bool:
     """Whether the system that a file names is none: a plane without a place on the earth, as files without a system write."""
-    import pyproj
-
     try:
-        return bool(pyproj.CRS.from_user_input(crs).is_engineering)
-    except pyproj.exceptions.CRSError:
+        return bool(parse_any(crs).is_engineering)
+    except CrsError:
         return False
 
 

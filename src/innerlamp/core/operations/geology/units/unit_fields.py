@@ -115,7 +115,6 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
     InputError
         When nothing tells where a unit of it ends.
     """
-
     units = of.units
     found = [evidence(k, of, p, faults) for k in group]
     row = p.units[group[0]]
@@ -127,19 +126,16 @@ def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault],
                 f"nothing tells where '{units[number].name}' ends: there is no place {side} of it",
                 fix="Look at its codes, its place in the age order and the contact table",
             )
+    laid, smooth = ao.laid_down(units[group[0]].kind), p.follow(group[0]) == "smooth"
+    if laid and not smooth and (layers := _layers(found, row, of, p, faults, most)) is not None:
+        return layers
     # Layers of one series are levels of one field: each base is moved to the same zero by its mean distance.
     shifts = levels(found)
-    if ao.laid_down(units[group[0]].kind) and p.follow(group[0]) != "smooth":
-        layers = _layers(found, row, of, p, faults, most)
-        if layers is not None:
-            return layers
     if len(found) > 1:
         found = [for_series(e, k == 0, k == len(found) - 1, p.cap) for k, e in enumerate(found)]
     whole = thinned(one_set(found, shifts, faults), most)
-    smooth = p.follow(group[0]) == "smooth"
     nugget = np.where(whole.contact, p.smoothing, p.smoothing + 0.05 * np.abs(whole.values)) * (0.1 if smooth else 1.0)
     nugget[whole.firm] = 0.0
-    laid = ao.laid_down(units[group[0]].kind)
     near = of.readings if laid else Readings(of.readings.at[:0], of.readings.normals[:0])
     keep = _planes_kept(len(near.at), len(whole.points), most)
     options = {
@@ -191,8 +187,8 @@ def _layers(
     shifts = levels(found, slope)
     if not np.isfinite(shifts).all():
         return None
-    every = one_set(found, shifts, faults)
     level = -np.array(shifts)[number]
+    every = replace(plain, values=plain.values + level)
     whole = thinned(every.only(~only_side), most)
     keep = _planes_kept(len(of.readings.at), len(whole.points), most)
     at, normals = taken_back(of.readings.at[keep], faults), of.readings.normals[keep]
