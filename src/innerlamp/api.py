@@ -226,8 +226,10 @@ class Project:
         return out
 
     @staticmethod
-    def looked_at(files: Sequence[str | Path]) -> list[offers.Offer]:
+    def looked_at(files: Sequence[str | Path], progress: Progress = SILENT) -> list[offers.Offer]:
         """Return what files and folders hold, as offers that can be corrected before they are brought in.
+
+        `progress` is told before each file, and may end it there.
 
         Raises
         ------
@@ -235,7 +237,12 @@ class Project:
             When there is no such file or folder.
         """
         saved = saved_mappings.load()
-        return [o for path in offers.found_files(files) for o in offers.offers_of(path, saved)]
+        found = offers.found_files(files)
+        out: list[offers.Offer] = []
+        for number, path in enumerate(found):
+            progress(number / len(found), f"Looking at {path.name}")
+            out += offers.offers_of(path, saved)
+        return out
 
     def refresh(self, progress: Progress = SILENT, only: Sequence[str] = ()) -> list[str]:
         """Make all stale items again that are not held, in the right order; returns their ids.

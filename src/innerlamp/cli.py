@@ -298,7 +298,8 @@ def _bring(args: argparse.Namespace) -> int:
     from .core.importing import intake, offers
     from .core.importing.detection import CellRules
 
-    found = offers.said_otherwise(Project.looked_at(args.files), args.kinds)
+    found = offers.said_otherwise(Project.looked_at(args.files, _line_progress()), args.kinds)
+    _end_line()
     for offer in found:
         print(f"{offer.label:<44} {offers.KINDS[offer.kind][0]:<28} {offer.why}")
     if args.look:

@@ -16,17 +16,20 @@ from PySide6.QtWidgets import QComboBox, QLineEdit
 
 from innerlamp.app.forms.intake_form import FILE, IS, NOTE, IntakeForm
 from innerlamp.app.forms.layout_preview import LayoutPreview
+from innerlamp.app.forms.looks import STOPPED
 from innerlamp.app.forms.rules_preview import RulesPreview
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.charts.chart_pane import ChartPane
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
 from innerlamp.app.start.waiting import settle, wait_until
+from innerlamp.core.importing import offers
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture
 from innerlamp.core.running.table import OPERATIONS
 from innerlamp.demo import papers
 from innerlamp.demo.build import FILES
 
+from ..core.test_limits import offers_but_never_of_a_slow_one
 from .conftest import choose, run_form, type_into, widget_image
 
 LEFT = Qt.MouseButton.LeftButton
@@ -73,6 +76,45 @@ def bring_in(window: Window, form: IntakeForm, seconds: float = 90.0) -> None:
     assert form.queue.busy, form.problem.text()
     assert wait_until(lambda: not form.queue.busy, seconds)
     settle(window)
+
+
+def test_looking_at_files_shows_how_far_it_is_and_can_be_stopped(
+    empty_window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(offers, "offers_of", offers_but_never_of_a_slow_one)
+    window = empty_window
+    for name in ("slow one", "slow two"):
+        (tmp_path / f"{name}.csv").write_text("anything\n", encoding="utf-8")
+    collars = tmp_path / "collars.csv"
+    collars.write_text("Hole,East,North,RL,Depth\n" + "A1,402000,7502000,3900,100\n" * 3, encoding="utf-8")
+    QTest.keyClick(window, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    form = window.steps.intake
+    assert form is not None
+    assert form.stop_looking.isHidden()
+    form.take([collars, tmp_path / "slow one.csv", tmp_path / "slow two.csv"])
+    assert form.problem.text().startswith("Looking at ")
+    assert wait_until(lambda: "slow one.csv" in form.problem.text() and "1 of 3 files done" in form.problem.text(), 60)
+    assert wait_until(lambda: " s, 1 of 3" in form.problem.text(), 20)  # it takes long: its time is told
+    QTest.mouseClick(form.run_button, LEFT)
+    assert "still being looked at" in form.problem.text()
+    form.stop_looking.setFocus()
+    QTest.keyClick(form.stop_looking, Qt.Key.Key_Space)
+    assert wait_until(lambda: not form.looking, 20)
+    assert form.stop_looking.isHidden()
+    kinds = dict(zip(cells(form, FILE), cells(form, IS), strict=True))
+    assert kinds == {
+        "collars.csv": "hole collars",
+        "slow one.csv": "not known: leave out",
+        "slow two.csv": "not known: leave out",
+    }
+    form.list.setFocus()
+    QTest.keyClick(form.list, Qt.Key.Key_End, Qt.KeyboardModifier.ControlModifier)
+    assert "Looking at it was stopped; add it again" in form.preview.words.text()
+    monkeypatch.undo()
+    form.take([tmp_path / "slow one.csv"])  # added again it is looked at as any other
+    assert wait_until(lambda: not form.looking, 60)
+    assert cells(form, FILE).count("slow one.csv") == 1
+    assert not any(o.why == STOPPED for o in form.offers if "slow one" in o.ref)
 
 
 def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(

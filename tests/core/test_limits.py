@@ -5,14 +5,16 @@ from __future__ import annotations
 import os
 import signal
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from innerlamp.core import limits
-from innerlamp.core.errors import InputError
+from innerlamp.core.errors import Cancelled, InputError
 from innerlamp.core.importing import offers
 from innerlamp.core.jobs import looking
+from innerlamp.core.progress import CallbackProgress
 
 
 # Called in a process of their own, by their name.
@@ -91,3 +93,20 @@ def test_what_does_not_fit_is_refused_before_it_is_made(count: float, monkeypatc
     with pytest.raises(InputError, match=r"GB are allowed|can't be told"):
         limits.afford(count, 8.0, "cells of the grid")
     limits.afford(1e6, 8.0, "cells of the grid")
+
+
+def offers_but_never_of_a_slow_one(path: Path, saved: list[Any]) -> list[offers.Offer]:
+    """Looks at a file as the form does; at one that is called slow for ever."""
+    if path.stem.startswith("slow"):
+        wait_for_ever()
+    return offers.offers_of(path, saved)
+
+
+def test_looking_is_told_of_and_ends_on_request(tmp_path: Path) -> None:
+    told: list[str] = []
+    path = tmp_path / "slow.csv"
+    progress = CallbackProgress(lambda *report: told.append(report[1]), lambda: len(told) > 3)
+    with pytest.raises(Cancelled):
+        looking.ask(offers_but_never_of_a_slow_one, path, [], where=path.name, progress=progress)
+    assert told == ["slow.csv"] * 4
+    assert looking.ask(give, 1) == 2

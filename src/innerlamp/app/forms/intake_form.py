@@ -33,7 +33,6 @@ from ...core.importing.choices import AboveRule, DetectionRule, Dips, NegativeRu
 from ...core.importing.detection import CellRules
 from ...core.importing.offers import HOLE_KINDS, KINDS, Offer
 from ...core.items.attributes import is_ground
-from ...core.jobs import looking
 from ...core.numbers import number_or_none
 from ...core.operations.data.add_holes import AddHoles
 from ...core.running.execute import find_operation
@@ -41,6 +40,7 @@ from ..base import background, settings
 from ..context.context import Context
 from ..sequences.intake_queue import IntakeQueue
 from ..theme.plain import Label, plain_tip
+from .looks import STOPPED, Looks
 from .offer_preview import OfferPreview
 from .previews import BatchTable
 
@@ -57,6 +57,7 @@ class IntakeForm(QWidget):
         self.ctx, self.queue = ctx, queue
         self.offers: list[Offer] = []
         self.open = intake.Questions()
+        self.looks = Looks()
         self._picks: dict[str, list[list[float]]] = {}
         self.setAcceptDrops(True)
         box = QVBoxLayout(self)
@@ -119,6 +120,12 @@ class IntakeForm(QWidget):
         self.problem = Label()
         self.problem.setWordWrap(True)
         box.addWidget(self.problem)
+        self.stop_looking = QPushButton("Stop looking")
+        self.stop_looking.setObjectName("link")
+        self.stop_looking.setToolTip("Go on with what has been looked at; files that were not stay in the list as such")
+        self.stop_looking.clicked.connect(self.looks.stop)
+        self.stop_looking.hide()
+        box.addWidget(self.stop_looking)
         self.checks_button = QPushButton("Show their checks")
         self.checks_button.setObjectName("link")
         self.checks_button.setToolTip("What was mended, left out or should be looked at, in the Checks pane")
@@ -131,13 +138,16 @@ class IntakeForm(QWidget):
         self.run_button.clicked.connect(self.run)
         self.run_button.setEnabled(False)
         box.addWidget(self.run_button)
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
         self._dated = background.Answers()
         self._dated.came.connect(self._dates_came)
-        self._looking = 0
-        self._off = [queue.changed.connect(self._progress), ctx.loaded.connect(lambda _: self._compare())]
+        self._off = [
+            queue.changed.connect(self._progress),
+            ctx.loaded.connect(lambda _: self._compare()),
+            self.looks.came.connect(self._came),
+            self.looks.moved.connect(self._progress),
+        ]
         self._say("")
+        self._progress()
 
     def _for_all(self) -> QFormLayout:
         rows = QFormLayout()
@@ -242,14 +252,10 @@ class IntakeForm(QWidget):
         except LampError as error:
             self._say(str(error), bad=True)
             return
+        # What was stopped is looked at when it is added again.
+        self.offers = [o for o in self.offers if o.why != STOPPED or Path(o.ref) not in files]
         known = {o.ref.split("#")[0] for o in self.offers}
-        saved = saved_mappings.load()
-        for path in files:
-            if str(path) in known:
-                continue
-            self._looking += 1
-            look = partial(looking.ask, offers.offers_of, path, saved, where=path.name)
-            background.start(self._answers, str(path), look, "the file can't be looked at")
+        self.looks.take([p for p in files if str(p) not in known], saved_mappings.load())
         if not files:
             self._say("There is no file in that folder.", bad=True)
         self._progress()
@@ -257,14 +263,11 @@ class IntakeForm(QWidget):
     @property
     def looking(self) -> bool:
         """Whether files are still being looked at."""
-        return self._looking > 0
+        return self.looks.left > 0
 
-    def _came(self, path: str, result: object) -> None:
-        self._looking -= 1
-        made = result if isinstance(result, list) else [Offer(path, "", str(result), ("",))]
-        for offer in made:
-            self.offers.append(offer)
-        if not self._looking:
+    def _came(self, path: str, made: list[Offer]) -> None:
+        self.offers += made
+        if not self.looking:
             order = {k: n for n, k in enumerate(KINDS)}
             self.offers.sort(key=lambda o: (o.kind == "", str(Path(o.ref.split("#")[0]).parent), order[o.kind], o.ref))
             self._fill()
@@ -478,7 +481,7 @@ class IntakeForm(QWidget):
         """Bring the files in; what is still open is said in the form."""
         wanted = self._wanted()
         try:
-            if self._looking:
+            if self.looking:
                 raise LampError("files are still being looked at")
             if not any(o.kind != "base" for o in wanted):
                 raise LampError("there is no file to bring in")
@@ -500,8 +503,9 @@ class IntakeForm(QWidget):
             self._mark(row)
         self._count()
         self.checks_button.setVisible(bool(self.queue.items) and not self.queue.busy)
-        if self._looking:
-            self._say(f"Looking at {self._looking} files …")
+        self.stop_looking.setVisible(self.looking)
+        if self.looking:
+            self._say(self.looks.words())
         elif self.queue.busy:
             self._say(f"Coming in, {len(self.queue.waiting)} waiting …")
         elif self.queue.results and not self.problem.text().startswith("✗"):
@@ -550,5 +554,6 @@ class IntakeForm(QWidget):
 
     def let_go(self) -> None:
         """Stop listening; the form may be deleted afterwards."""
+        self.looks.close()
         for off in self._off:
             off()

@@ -36,8 +36,8 @@ MOST_RECENT = 5
 
 def _proposed(files: Sequence[Path], progress: Progress) -> list[Proposal]:
     """Systems that files speak for, looked at in a process of its own."""
-    progress(0.0, "Looking")
-    found: list[Proposal] = looking.ask(proposed_systems, files, where=files[0].name if files else "", seconds=600.0)
+    name = files[0].name if files else ""
+    found: list[Proposal] = looking.ask(proposed_systems, files, where=name, seconds=600.0, progress=progress)
     return found
 
 

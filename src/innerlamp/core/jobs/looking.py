@@ -6,6 +6,7 @@ import atexit
 import contextlib
 import multiprocessing
 import threading
+import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
@@ -13,10 +14,12 @@ from typing import Any
 
 from .. import limits
 from ..errors import InputError, LampError, ProjectError
+from ..progress import SILENT, Progress
 from .starting import without_current_folder
 
 SECONDS = 90.0
 _MOST = 2
+_LOOK_UP = 0.2  # seconds between two looks at whether to stop
 _SHARE = 0.5  # of the memory that a process may take
 
 
@@ -34,10 +37,15 @@ class _Looker:
         there.close()
         self.connection: Connection = here
 
-    def ask(self, call: Callable[..., Any], args: tuple[Any, ...], where: str, seconds: float) -> Any:
+    def ask(self, call: Callable[..., Any], args: tuple[Any, ...], where: str, seconds: float, told: Progress) -> Any:
+        end = time.monotonic() + seconds
         try:
+            told(0.0, where)
             self.connection.send((call, args))
-            if not self.connection.poll(seconds):
+            while not self.connection.poll(min(_LOOK_UP, max(end - time.monotonic(), 0.0))):
+                told(0.0, where)
+                if time.monotonic() < end:
+                    continue
                 raise InputError(
                     f"looking at it takes longer than {seconds:g} seconds",
                     where=where,
@@ -66,7 +74,9 @@ _LOCK = threading.Lock()
 _TURN = threading.Semaphore(_MOST)
 
 
-def ask(call: Callable[..., Any], *args: Any, where: str = "", seconds: float = SECONDS) -> Any:
+def ask(
+    call: Callable[..., Any], *args: Any, where: str = "", seconds: float = SECONDS, progress: Progress = SILENT
+) -> Any:
     """Call a function in a process of its own and return what it gives; any thread may ask.
 
     Parameters
@@ -75,19 +85,24 @@ def ask(call: Callable[..., Any], *args: Any, where: str = "", seconds: float = 
         A function of a module with its arguments; they are sent to the process.
     where
         The file that is looked at, for messages.
+    progress
+        Is told a few times a second that the process is at work; may raise `Cancelled`, which ends it.
 
     Raises
     ------
     LampError
         What the function raises; also when the process dies or takes too long, naming the file.
+    Cancelled
+        When `progress` says so.
     """
     with _TURN:
+        progress(0.0, where)
         with _LOCK:
             looker = _FREE.pop() if _FREE else None
         if looker is None or not looker.process.is_alive():
             looker = _Looker()
         try:
-            result = looker.ask(call, args, where, seconds)
+            result = looker.ask(call, args, where, seconds, progress)
         except LampError:
             if looker.process.is_alive() and not looker.connection.closed and not _waits(looker):
                 _give_back(looker)
