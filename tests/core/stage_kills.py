@@ -67,7 +67,9 @@ def attacked(examples: Examples, runner: Runner, name: str, at_most: int, told: 
 
     def task() -> Task:
         ids = {
-            slot: [project.store.find(g).id for g in given] if isinstance(given, list | tuple) else project.store.find(given).id
+            slot: [project.store.find(g).id for g in given]
+            if isinstance(given, list | tuple)
+            else project.store.find(given).id
             for slot, given in inputs.items()
         }
         return prepare(project.store, name, params, ids)

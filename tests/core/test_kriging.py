@@ -131,11 +131,11 @@ def test_what_is_no_variogram_is_said(make: object, words: str) -> None:
 
 def test_the_textbook_case_to_all_its_digits() -> None:
     known = KNOWN["isaaks_srivastava_7pt"]
-    estimate, variance, _ = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK)
+    estimate, variance, *_ = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK)
     assert (estimate[0], variance[0]) == pytest.approx((known["estimate"], known["variance"]), rel=1e-10)
     # Printed in the book: 592.7 and 8.96.
     assert (round(estimate[0], 1), round(variance[0], 2)) == (592.7, 8.96)
-    plane, spread, _ = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK, drift=True)
+    plane, spread, *_ = kriging.krige(*SEVEN.T, *PLACE, TEXTBOOK, drift=True)
     assert (plane[0], spread[0]) == pytest.approx(known["uk_linear"], rel=1e-9)
 
 
@@ -156,7 +156,7 @@ def test_variants_of_the_textbook_case() -> None:
         "pure_nugget": (603.7143, 11.4286),
     }
     for name, model in cases.items():
-        estimate, variance, _ = kriging.krige(*SEVEN.T, *PLACE, model)
+        estimate, variance, *_ = kriging.krige(*SEVEN.T, *PLACE, model)
         assert (estimate[0], variance[0]) == pytest.approx(known[name], abs=6e-5), name
 
 
@@ -168,7 +168,7 @@ def test_the_meuse_samples_against_two_libraries(meuse: pd.DataFrame) -> None:
     model = vg.Model(0.05066, (vg.Structure("spherical", 0.59061, 897.02),))
     rng = np.random.default_rng(4)
     px, py = rng.uniform(178800, 181300, 40), rng.uniform(329800, 333500, 40)
-    estimate, variance, _ = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
+    estimate, variance, *_ = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
     theirs = gstools.krige.Ordinary(
         gstools.Spherical(dim=2, var=0.59061, len_scale=897.02, nugget=0.05066), (x, y), v, exact=True
     )
@@ -194,7 +194,7 @@ def test_anisotropy_is_that_of_a_library(meuse: pd.DataFrame) -> None:
     azimuth, ratio = 40.0, 0.4
     model = vg.Model(0.05, (vg.Structure("exponential", 0.6, 1200.0),), azimuth, ratio)
     px, py = np.array([180000.0, 181000.0]), np.array([331000.0, 333000.0])
-    estimate, variance, _ = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
+    estimate, variance, *_ = kriging.krige(x, y, v, px, py, model, neighbours=len(v))
     shape = gstools.Exponential(
         dim=2, var=0.6, len_scale=1200.0, rescale=3.0, nugget=0.05, anis=ratio, angles=np.radians(90.0 - azimuth)
     )
@@ -206,25 +206,25 @@ def test_anisotropy_is_that_of_a_library(meuse: pd.DataFrame) -> None:
 def test_leave_one_out_of_the_meuse_samples(meuse: pd.DataFrame) -> None:
     x, y, v = xyv(meuse)
     model = vg.Model(0.05066, (vg.Structure("spherical", 0.59061, 897.02),))
-    estimate, variance, _ = kriging.krige(x, y, v, x, y, model, neighbours=len(v), leave_one_out=np.arange(len(v)))
+    estimate, variance, *_ = kriging.krige(x, y, v, x, y, model, neighbours=len(v), leave_one_out=np.arange(len(v)))
     numbers = validation.judge(v, estimate, variance)
     known = KNOWN["meuse_ok"]["loo"]
     assert numbers.rmse == pytest.approx(known["rmse"], rel=1e-6)
     assert numbers.mean_square_z == pytest.approx(known["mean_z2"], rel=1e-5)
     assert abs(numbers.mean_error) == pytest.approx(abs(known["mean_error"]), rel=1e-3)
-    one, _, _ = kriging.krige(np.delete(x, 3), np.delete(y, 3), np.delete(v, 3), x[3:4], y[3:4], model, neighbours=24)
-    near, _, _ = kriging.krige(x, y, v, x[3:4], y[3:4], model, neighbours=24, leave_one_out=np.array([3]))
+    one, *_ = kriging.krige(np.delete(x, 3), np.delete(y, 3), np.delete(v, 3), x[3:4], y[3:4], model, neighbours=24)
+    near, *_ = kriging.krige(x, y, v, x[3:4], y[3:4], model, neighbours=24, leave_one_out=np.array([3]))
     assert near[0] == pytest.approx(one[0])
 
 
 def test_samples_are_honoured_and_far_places_fall_back_on_the_mean() -> None:
-    estimate, variance, _ = kriging.krige(*SEVEN.T, SEVEN[:, 0], SEVEN[:, 1], TEXTBOOK)
+    estimate, variance, *_ = kriging.krige(*SEVEN.T, SEVEN[:, 0], SEVEN[:, 1], TEXTBOOK)
     assert estimate == pytest.approx(SEVEN[:, 2])
     assert variance == pytest.approx(np.zeros(7), abs=1e-9)
-    far, spread, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK)
+    far, spread, *_ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK)
     assert spread[0] > 10.0
     assert SEVEN[:, 2].min() < far[0] < SEVEN[:, 2].max()
-    none, _, _ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK, search_radius_m=50.0)
+    none, *_ = kriging.krige(*SEVEN.T, np.array([1e5]), np.array([1e5]), TEXTBOOK, search_radius_m=50.0)
     assert np.isnan(none[0])
 
 
@@ -232,7 +232,7 @@ def test_a_plane_is_found_by_linear_drift() -> None:
     rng = np.random.default_rng(2)
     x, y = rng.uniform(0, 100, 60), rng.uniform(0, 100, 60)
     plane = 3 + 0.5 * x - 0.2 * y
-    out, _, _ = kriging.krige(x, y, plane, np.array([150.0]), np.array([-40.0]), TEXTBOOK, drift=True)
+    out, *_ = kriging.krige(x, y, plane, np.array([150.0]), np.array([-40.0]), TEXTBOOK, drift=True)
     assert out[0] == pytest.approx(3 + 75 + 8)
     with pytest.raises(InputError, match="on one line"):
         kriging.krige(x, 2 * x, plane, np.array([1.0]), np.array([1.0]), TEXTBOOK, drift=True)
@@ -429,3 +429,58 @@ def test_a_tolerance_of_ninety_degrees_or_more_takes_all_pairs() -> None:
     every = variogram.experimental(x, y, v, 10.0, 10)
     for tolerance in (90.0, 120.0, 180.0):
         assert variogram.experimental(x, y, v, 10.0, 10, 30.0, tolerance).pairs.tolist() == every.pairs.tolist()
+
+
+def test_what_an_estimate_lacks_in_spread_is_that_of_the_equations_in_covariances() -> None:
+    rng = np.random.default_rng(3)
+    model = Model(0.1, (Structure("spherical", 0.9, 300.0),))
+    x, y = rng.uniform(0, 500, (2, 12))
+    px, py = rng.uniform(0, 500, (2, 5))
+    within = 1.0 - _gamma(model, np.hypot(x[:, None] - x, y[:, None] - y))
+    for drift in (False, True):
+        made = kriging.krige(x, y, rng.normal(size=12), px, py, model, neighbours=12, drift=drift)
+        for k in range(5):
+            extra = np.column_stack([np.ones(12), x - px[k], y - py[k]] if drift else [np.ones(12)])
+            size = extra.shape[1]
+            matrix = np.block([[within, extra], [extra.T, np.zeros((size, size))]])
+            to_place = 1.0 - _gamma(model, np.hypot(x - px[k], y - py[k]))
+            weights = np.linalg.solve(matrix, np.concatenate([to_place, [1.0], np.zeros(size - 1)]))[:12]
+            assert made.plain[k] or made.lacking[k] == pytest.approx(1.0 - weights @ within @ weights, abs=1e-9)
+
+
+def _gamma(model: Model, h: np.ndarray) -> np.ndarray:
+    """The spherical variogram as it stands in any text (Matheron 1963)."""
+    (part,) = model.structures
+    u = np.minimum(h / part.range, 1.0)
+    return np.where(h > 0, model.nugget + part.sill * (1.5 * u - 0.5 * u**3), 0.0)
+
+
+@pytest.mark.parametrize(("transform", "plain_share"), [("log10", 0.8), ("square root", 0.97)])
+def test_kriging_of_logs_and_roots_gives_the_mean_back(transform: str, plain_share: float) -> None:
+    """Over fields with the variogram that is given, kriged cells have their mean; turned back as they are they lack the rest."""
+    rng = np.random.default_rng(11)
+    x, y = (a.ravel() for a in np.meshgrid(np.arange(14) * 100.0 + 50.0, np.arange(14) * 100.0 + 50.0))
+    model = Model(0.0, (Structure("spherical", 1.0, 250.0),))
+    root = np.linalg.cholesky(1.0 - _gamma(model, np.hypot(x[:, None] - x, y[:, None] - y)))
+    log = transform == "log10"
+    sums = np.zeros(3)
+    for _ in range(60):
+        field = root @ rng.normal(size=len(x))
+        values = np.exp(field) if log else (2.0 + field) ** 2
+        known = rng.permutation(len(x))[:50]
+        table = pd.DataFrame({"x": x[known], "y": y[known], "z": np.nan, "v": values[known]})
+        item = PointSet(name="p", crs=CRS, table=table)
+        whole = {"nugget": 0.0, "sill": 1.0 / np.log(10.0) ** 2 if log else 1.0, "range_m": 250.0}
+        form = {"attribute": "v", "cell": 100.0, "blanking": 1000.0, **whole}
+        grid = run("grid-kriging", {"samples": item}, transform=transform, **form)["grid"]
+        assert isinstance(grid, Grid)
+        row, column = ((y - grid.y[0]) / 100.0).round().astype(int), ((x - grid.x[0]) / 100.0).round().astype(int)
+        there = (row >= 0) & (row < len(grid.y)) & (column >= 0) & (column < len(grid.x))
+        assert grid.x[0] % 100.0 == grid.y[0] % 100.0 == 50.0  # cells lie on the places of the field
+        told = grid.values[row[there], column[there]]
+        at = np.isin(np.flatnonzero(there), known)
+        np.testing.assert_allclose(told[at], values[there][at], rtol=1e-6)  # a sample comes back as it is
+        y_hat = kriging.krige(x[known], y[known], field[known], x[there], y[there], model).estimate
+        sums += told[~at].sum(), values[there][~at].sum(), (np.exp(y_hat) if log else (2.0 + y_hat) ** 2)[~at].sum()
+    assert sums[0] / sums[1] == pytest.approx(1.0, abs=0.04 if log else 0.02)
+    assert sums[2] / sums[1] < plain_share

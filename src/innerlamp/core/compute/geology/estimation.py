@@ -158,7 +158,7 @@ def _estimate(  # type: ignore[no-untyped-def]
             grade[i] = total / weights
             continue
         if len(sizes) == 0:
-            grade[i], variance[i] = krige_at(
+            grade[i], variance[i], _ = krige_at(
                 points[i], samples, values, chosen[:n], False, nugget, shape, sill, lengths
             )
             continue

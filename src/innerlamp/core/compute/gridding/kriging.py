@@ -35,6 +35,7 @@ def _solve(  # pragma: no cover
     drift: NDArray[np.bool_],
     estimate: FloatArray,
     variance: FloatArray,
+    multiplier: FloatArray,
 ) -> None:
     # Coordinates are reduced already: the anisotropy is taken out of them.
     for i in prange(len(places)):
@@ -43,19 +44,30 @@ def _solve(  # pragma: no cover
             if near[i, k] >= 0:
                 n += 1
         if n == 0:
-            estimate[i], variance[i] = np.nan, np.nan
+            estimate[i], variance[i], multiplier[i] = np.nan, np.nan, np.nan
         else:
-            estimate[i], variance[i] = krige_at(
+            estimate[i], variance[i], multiplier[i] = krige_at(
                 places[i], samples, values, near[i, :n], drift[i], nugget, shape, sill, range_m
             )
 
 
 class Kriged(NamedTuple):
-    """Estimates and variances at places (m,), and at which of them the drift was left out (see `krige`)."""
+    """Estimates and variances at places (m,), at which of them the drift was left out (see `krige`), and multipliers."""
 
     estimate: FloatArray
     variance: FloatArray
     plain: NDArray[np.bool_]
+    multiplier: FloatArray
+
+    @property
+    def lacking(self) -> FloatArray:
+        """How much less the estimate varies than the value that it stands for, (m,), in squared units (Journel 1980).
+
+        An estimate is smoother than what it estimates. Whoever kriged another function of a value needs this to turn it
+        back without bias: the mean of ``exp(Y)`` is ``exp(estimate + lacking / 2)``, that of ``Y**2`` is
+        ``estimate**2 + lacking``, where Y is normal and varies as the variogram says.
+        """
+        return self.variance - 2.0 * self.multiplier
 
 
 def _reduced(x: FloatArray, y: FloatArray, model: Model) -> tuple[FloatArray, FloatArray]:
@@ -149,7 +161,7 @@ def krige(
     shape = np.array([SHAPES.index(s.shape) for s in model.structures], dtype=np.int64)
     sill, lengths = (np.array([getattr(s, n) for s in model.structures], dtype=float) for n in ("sill", "range"))
     m = len(at_x)
-    estimate, variance = np.empty(m), np.empty(m)
+    estimate, variance, multiplier = np.empty(m), np.empty(m), np.empty(m)
     plain = np.zeros(m, dtype=bool)
     wanted = neighbours + (leave_one_out is not None)
     count = min(_CANDIDATES * wanted if drift else wanted, len(values))
@@ -184,9 +196,10 @@ def krige(
             with_drift,
             estimate[part],
             variance[part],
+            multiplier[part],
         )
         progress(part.stop / m, "Kriging")
-    return Kriged(estimate, variance, plain & np.isfinite(estimate))
+    return Kriged(estimate, variance, plain & np.isfinite(estimate), multiplier)
 
 
 def _nearest(tree: Any, px: FloatArray, py: FloatArray, count: int, within: float, left: IntArray | None) -> IntArray:

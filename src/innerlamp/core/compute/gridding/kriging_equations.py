@@ -95,8 +95,10 @@ def krige_at(  # pragma: no cover
     shape: IntArray,
     sill: FloatArray,
     range_m: FloatArray,
-) -> tuple[float, float]:
-    """Return estimate and kriging variance at a place (Matheron 1963; with a linear drift in plan: Matheron 1969).
+) -> tuple[float, float, float]:
+    """Return estimate, kriging variance and multiplier at a place (Matheron 1963; with a linear drift in plan: Matheron 1969).
+
+    The multiplier is that of the sum of weights, in the equations with the variogram (gamma w + multiplier = gamma to the place).
 
     Parameters
     ----------
@@ -136,7 +138,7 @@ def krige_at(  # pragma: no cover
     for a in range(n):
         total += weight[a] * values[chosen[a]]
         spread += weight[a] * right[a]
-    return total, max(spread + weight[n], 0.0)
+    return total, max(spread + weight[n], 0.0), weight[n]
 
 
 @compiled(cache=True)

@@ -28,6 +28,7 @@ from .sampling import (
     read_samples,
     settled,
     suggest,
+    unbiased,
 )
 
 Near = Literal["inverse distance", "nearest neighbour", "natural neighbours", "triangles", "radial basis"]
@@ -189,6 +190,10 @@ def _run_kriging(inputs: Inputs, p: Kriging, progress: Progress) -> dict[str, It
             progress=progress.part(0.1 + step * number, 0.1 + step * (number + 1)),
         )
         estimate[wanted], variance[wanted], plain = made.estimate, made.variance, int(made.plain.sum())
+        if p.transform in ("log10", "square root"):
+            lacking = np.zeros(geometry.size)
+            lacking[wanted] = made.lacking
+            ready = unbiased(ready, p.transform, lacking.reshape(geometry.ny, geometry.nx))
         parts.append(estimate.reshape(geometry.ny, geometry.nx))
         variances.append(variance.reshape(geometry.ny, geometry.nx))
         words = words or _words(model)

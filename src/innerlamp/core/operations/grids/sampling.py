@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -115,6 +116,11 @@ def cells_cost(grid: Grid, per_cell: float) -> Cost:
     return Cost(f"{nx} × {ny} cells", grid.values.size * 1.5e-4, 0.2 + grid.values.size * per_cell)
 
 
+_MEDIAN = "turned back, so a cell holds the middle of the distribution (median), not its mean"
+_BELOW = "turned back, so cells lie a little below the mean"
+_MEAN = "turned back without bias: a cell holds the mean expected there, as the variogram has it"
+
+
 @dataclass(frozen=True)
 class Samples:
     """Values made ready: places in metres, one or two components, the distance between neighbours, and the way back."""
@@ -202,10 +208,10 @@ def read_samples(item: Measured, p: GridValues) -> Samples:
     if p.transform == "log10":
         back, note = (
             (lambda g: 10.0 ** g[0]),
-            "turned back, so a cell holds the middle of the distribution (median), not its mean",
+            _MEDIAN,
         )
     elif p.transform == "square root":
-        back, note = (lambda g: np.maximum(g[0], 0.0) ** 2), "turned back, so cells lie a little below the mean"
+        back, note = (lambda g: np.maximum(g[0], 0.0) ** 2), _BELOW
     elif p.transform == "normal score":
         from scipy.stats import norm, rankdata
 
@@ -220,6 +226,23 @@ def read_samples(item: Measured, p: GridValues) -> Samples:
     if merged:
         note = f"{merged:,} samples at one place: {p.twins} taken" + (f"; {note}" if note else "")
     return Samples(x, y, parts, spacing, merged, share, back, note)
+
+
+def unbiased(ready: Samples, transform: str, lacking: np.ndarray) -> Samples:
+    """Return samples whose way back gives the mean in each cell, where kriging said how much its estimates lack in spread.
+
+    Logs by lognormal kriging (Journel 1980), square roots by the mean of a square; both take the transformed values as
+    normal, and lean on the sill of the variogram. At a sample nothing is lacking, and the sample comes back.
+    """
+    squared = math.log(10.0) ** 2
+    back: Callable[[list[np.ndarray]], np.ndarray]
+    if transform == "log10":
+        back = lambda g: 10.0 ** g[0] * np.exp(0.5 * squared * lacking)  # noqa: E731
+    else:
+        back = lambda g: np.maximum(np.maximum(g[0], 0.0) ** 2 + lacking, 0.0)  # noqa: E731
+    return replace(
+        ready, back=back, note=ready.note.replace(_MEDIAN, _MEAN).replace(_BELOW, _MEAN) if ready.note else _MEAN
+    )
 
 
 def settled(spacing: float, share: float, p: GridValues) -> tuple[float, float]:
