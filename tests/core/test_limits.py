@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -85,6 +87,28 @@ def test_the_allowance_is_what_is_said_else_a_share_of_the_machine(monkeypatch: 
     monkeypatch.setenv(limits.VARIABLE, "much")
     with pytest.raises(InputError, match="no amount"):
         limits.allowed()
+
+
+@pytest.mark.parametrize("said", ["100M", "500M", "1G"])
+def test_little_memory_is_enough_to_say_so(said: str, tmp_path: Path) -> None:
+    """The libraries that compute are loaded whatever is allowed; a request that wants more is refused in a sentence."""
+    project = tmp_path / "p.lamp"
+    table = tmp_path / "soils.csv"
+    rows = "".join(f"{402000 + 17 * (k * 37 % 101)},{7502000 + 13 * (k * 53 % 97)},{k % 29}\n" for k in range(200))
+    table.write_text("x,y,Sn ppm\n" + rows, encoding="utf-8")
+    command = [sys.executable, "-P", "-c", "import sys; from innerlamp.command import entry; sys.exit(entry())"]
+    env = os.environ | {limits.VARIABLE: said, "XDG_CONFIG_HOME": str(tmp_path), "XDG_STATE_HOME": str(tmp_path)}
+
+    def ended(*words: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run([*command, *words], env=env, capture_output=True, text=True, check=False)
+
+    assert ended("new", str(project), "EPSG:32719").returncode == 0
+    assert ended("bring", str(project), str(table)).returncode == 0
+    small = ended("apply", str(project), "grid-kriging", "samples=soils", "attribute=Sn ppm", "cell=50")
+    assert small.returncode == 0, small.stderr
+    large = ended("apply", str(project), "grid-kriging", "samples=soils", "attribute=Sn ppm", "cell=0.2")
+    assert large.returncode == 2
+    assert "GB of memory" in large.stderr or "larger cells" in large.stderr
 
 
 @pytest.mark.parametrize("count", [1e12, float("inf"), float("nan"), -1.0])

@@ -12,6 +12,8 @@ from .shown import clipped
 
 VARIABLE = "INNER_LAMP_MEMORY"
 _LEAST, _PART, _MOST = 2_000_000_000, 0.9, 2**60
+# Address space that compiled code and its libraries take before there is any data, and that of the threads of each core.
+_LIBRARIES, _THREADS = 1_800_000_000, 400_000_000
 _UNITS = {"": 1, "k": 10**3, "m": 10**6, "g": 10**9, "t": 10**12}
 
 
@@ -37,11 +39,14 @@ def allowed() -> int:
 
 
 def hold(share: float = 1.0) -> None:
-    """Hold this process to a share of what is allowed, beyond the address space that it has already."""
+    """Hold this process to a share of what is allowed, beyond the address space that it has already.
+
+    What the program's own libraries need is never withheld: a process that can't load them could not even say why it ends.
+    """
     import psutil
 
     taken = psutil.Process().memory_info().vms
-    most = taken + int(share * allowed())
+    most = taken + max(int(share * allowed()), _LIBRARIES + _THREADS * (os.cpu_count() or 1))
     with contextlib.suppress(ValueError, OSError):  # where the system gives no limit there is none
         bound(resource.RLIMIT_AS, most)
         bound(resource.RLIMIT_CORE, 0)
