@@ -89,7 +89,7 @@ def test_the_allowance_is_what_is_said_else_a_share_of_the_machine(monkeypatch: 
         limits.allowed()
 
 
-@pytest.mark.parametrize("said", ["100M", "500M", "1G"])
+@pytest.mark.parametrize("said", ["100M", "300M"])
 def test_little_memory_is_enough_to_say_so(said: str, tmp_path: Path) -> None:
     """The libraries that compute are loaded whatever is allowed; a request that wants more is refused in a sentence."""
     project = tmp_path / "p.lamp"
@@ -106,9 +106,9 @@ def test_little_memory_is_enough_to_say_so(said: str, tmp_path: Path) -> None:
     assert ended("bring", str(project), str(table)).returncode == 0
     small = ended("apply", str(project), "grid-kriging", "samples=soils", "attribute=Sn ppm", "cell=50")
     assert small.returncode == 0, small.stderr
-    large = ended("apply", str(project), "grid-kriging", "samples=soils", "attribute=Sn ppm", "cell=0.2")
+    large = ended("apply", str(project), "grid-kriging", "samples=soils", "attribute=Sn ppm", "cell=0.4")
     assert large.returncode == 2
-    assert "GB of memory" in large.stderr or "larger cells" in large.stderr
+    assert "GB of memory" in large.stderr, large.stderr
 
 
 @pytest.mark.parametrize("count", [1e12, float("inf"), float("nan"), -1.0])
