@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from innerlamp.core.declaring.operation import Inputs
-from innerlamp.core.elements import Measured, measured, ranked
+from innerlamp.core.elements import Measured, measured, ranked, sort_of
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.progress import SILENT
@@ -198,3 +198,45 @@ def test_a_grid_in_feet_by_the_heights_of_its_system(tmp_path: Path) -> None:
     made = op.run(Inputs({}, CRS), op.check({"file": str(tmp_path / "dem.tif")}), SILENT)["grid"]
     assert np.asarray(made.values) == pytest.approx(1200.0)  # type: ignore[attr-defined]
     assert made.unit == "m"  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(
+    ("method", "sort"),
+    [
+        ("SFA", "screened"),
+        ("screen_fire", "screened"),
+        ("malla", "screened"),
+        ("tamisé_tamisage", "screened"),
+        ("Siebanalyse", "screened"),
+        ("SFA_plus", "part"),
+        ("screen_-75um", "part"),
+        ("rpt", "repeated"),
+        ("Wiederholung", "repeated"),
+        ("répétition", "repeated"),
+        ("FA", ""),
+        ("", ""),
+    ],
+)
+def test_sorts_of_assays_are_known_by_their_names(method: str, sort: str) -> None:
+    assert sort_of(method) == sort
+
+
+def test_sieved_samples_come_first_and_repeats_last_unless_said_otherwise() -> None:
+    given = ["", "FA", "rpt", "SFA_plus", "Siebanalyse"]
+    assert ranked(given) == ["Siebanalyse", "", "FA", "rpt", "SFA_plus"]
+    assert ranked(given, ["plain"])[:2] == ["", "Siebanalyse"]
+    assert ranked(given, ["repeat", "FA"]) == ["rpt", "FA", "Siebanalyse", "", "SFA_plus"]
+
+
+def test_a_screen_fire_assay_wins_over_the_fire_assay_whose_values_stay(tmp_path: Path) -> None:
+    """Coarse gold: a pinch of pulp missed what the sieved kilogram holds. A repeat fills only what nothing else has."""
+    text = "Au_ppm,Au_malla_ppm,Au_repeticion_ppm\n0,0,1.0,7.5,1.1\n1,0,0.4,,0.5\n2,0,,,0.3\n"
+    table = points(tmp_path, text).table
+    assert table["Au_ppm"].tolist() == [7.5, 0.4, 0.3]
+    assert table["Au method"].tolist() == ["malla", "Au_ppm", "repeticion"]
+    assert table["Au_original_ppm"].tolist()[:2] == [1.0, 0.4]
+    plain = points(tmp_path, text, methods="plain").table
+    assert plain["Au_ppm"].tolist() == [1.0, 0.4, 0.3]
+    assert "Au_original_ppm" not in plain
+    repeats = points(tmp_path, text, methods="repeat; plain").table
+    assert repeats["Au_ppm"].tolist() == [1.1, 0.5, 0.3]

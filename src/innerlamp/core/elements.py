@@ -107,6 +107,79 @@ PRECEDENCE = (
     "AR",
     "PXRF",
 )
+# What laboratories call the whole of a sample that was sieved for coarse gold, a second assay of the same sample, and a
+# column that names no method, in the languages of `_NAMES`.
+_SCREENED = frozenset(
+    [
+        "screen",
+        "screened",
+        "screenfire",
+        "scr",
+        "sfa",
+        "metallic",
+        "metallics",
+        "tamiz",
+        "tamizado",
+        "tamizaje",
+        "malla",
+        "crible",
+        "criblage",
+        "tamis",
+        "tamisage",
+        "metallique",
+        "peneira",
+        "peneirado",
+        "peneiramento",
+        "sieb",
+        "siebung",
+        "siebanalyse",
+        "gesiebt",
+        "seula",
+        "seulonta",
+        "seulottu",
+        "sikt",
+        "siktad",
+        "siktning",
+        "siktanalys",
+    ]
+)
+_REPEATED = frozenset(
+    [
+        "rpt",
+        "rep",
+        "repeat",
+        "repeats",
+        "repeated",
+        "recheck",
+        "check",
+        "dup",
+        "duplicate",
+        "repeticion",
+        "repetido",
+        "repetida",
+        "duplicado",
+        "repetition",
+        "reprise",
+        "repete",
+        "doublon",
+        "repeticao",
+        "duplicata",
+        "wiederholung",
+        "wdh",
+        "doppel",
+        "uusinta",
+        "toisto",
+        "rinnakkainen",
+        "upprepad",
+        "omanalys",
+        "dubbel",
+    ]
+)
+_PLAIN = frozenset(["plain", "original"])
+# A part of a sieved sample is no assay of the whole.
+_SIEVED_PART = re.compile(
+    r"[+-]\s*\d|\d+\s*(um|µm|mesh|micron)|\b(plus|minus|coarse|fine|fines|oversize|undersize|grueso|fino|gros|grossier|fin|grosso|grob|fein|karkea|hieno|grov)\b"
+)
 
 
 @dataclass(frozen=True)
@@ -145,19 +218,45 @@ def measured(heading: str, unit: str = "") -> Measured | None:
     return Measured(" ".join([symbol, *(letters_of(p) for p in parts)]), method, known)
 
 
+def sort_of(method: str) -> str:
+    """Return 'screened' for the whole of a sieved sample, 'part' for a part of one, 'repeated' for a second assay, else ''."""
+    words = {letters_of(t) for t in re.findall(r"[^\W\d_]+", method)}
+    if words & _SCREENED:
+        return "part" if _SIEVED_PART.search(letters_of(method.replace("_", " "))) else "screened"
+    return "repeated" if words & _REPEATED else ""
+
+
 def ranked(methods: Sequence[str], first: Sequence[str] = ()) -> list[str]:
     """Return methods from the one that counts first: those that the user named, then by `PRECEDENCE`, then as they stand.
 
-    A column without a method is the table's own choice and comes before all that were not named.
+    Of those that were not named the whole of a sieved sample comes first, since it holds the coarse gold that a pinch of
+    pulp misses (common practice, no source); then a column without a method, the table's own choice. Repeated assays and
+    parts of sieved samples come last. The user names sorts in any language (``screen``, ``repeat``), and ``plain`` for the
+    column without a method.
     """
 
+    def bared(text: str) -> str:
+        return re.sub(r"[^A-Z0-9]", "", text.upper())
+
+    def means(word: str, method: str) -> bool:
+        if not method:
+            return letters_of(word.strip()) in _PLAIN
+        sort = sort_of(word)
+        return bared(word) == bared(method) or (sort in ("screened", "repeated") and sort == sort_of(method))
+
     def place(method: str) -> tuple[int, int]:
-        bare = re.sub(r"[^A-Z0-9]", "", method.upper())
-        named = [re.sub(r"[^A-Z0-9]", "", f.upper()) for f in first]
-        if bare in named:
-            return 0, named.index(bare)
-        if not bare:
+        bare, sort = bared(method), sort_of(method)
+        # Exactly as it is called before what is of its sort: of two repeats one can be meant.
+        hits = [k for k, word in enumerate(first) if bare and bared(word) == bare]
+        hits = hits or [k for k, word in enumerate(first) if means(word, method)]
+        if hits:
+            return 0, hits[0]
+        if sort == "screened":
             return 1, 0
+        if not bare:
+            return 1, 1
+        if sort:
+            return (4, 0) if sort == "repeated" else (5, 0)
         words = {bare, *re.findall(r"[A-Z0-9]+", method.upper()), *re.findall(r"[A-Z]+|\d+[A-Z]+", method.upper())}
         hits = [k for k, known in enumerate(PRECEDENCE) if known in words]
         return (2, hits[0]) if hits else (3, 0)

@@ -178,7 +178,7 @@ class IntakeForm(QWidget):
         self.methods = QLineEdit()
         self.methods.setObjectName("methods")
         self.methods.setToolTip(
-            "Where several methods give an element: the one that counts first, parted by semicolons"
+            "Where several methods give an element: the one that counts first, parted by semicolons, such as FA; ICP. screen, repeat and plain (no method named) are known in seven languages"
         )
         self.dips = QComboBox()
         self.dips.setObjectName("dips")
