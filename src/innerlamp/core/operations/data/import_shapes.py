@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
+import pandas as pd
 
 from ...compute.geometry.triangles import is_closed, volume
 from ...declaring.operation import Example, Inputs, Operation, Output, Params, param
 from ...errors import InputError
 from ...findings import Findings
-from ...formats.shapes import features, meshes, vtk_items
+from ...formats.shapes import features, meshes, sub_blocks, vtk_items
 from ...formats.shapes.cells import mesh_of_cells
 from ...formats.tables import columns, tables_in
 from ...geometry.mesh import TensorMesh
@@ -18,6 +21,8 @@ from ...items.fields import BlockModel, Surface
 from ...progress import Progress
 from ...units import unit_in_heading
 from .systems import system_of_file
+
+_MOST_NAMES = 200  # different texts in a column of codes
 
 
 class ImportFeatures(Params):
@@ -51,7 +56,12 @@ class ImportBlocks(Params):
         ...,
         "Block model file",
         editor="file",
-        help="A table with one row a cell (centre x, y, z and values, on a regular lattice), or VTI, VTR, VTU",
+        help="A table with one row a cell (centre x, y, z, sizes and values), or VTI, VTR, VTU",
+    )
+    sub_blocks: Literal["averaged in the largest", "kept in the smallest"] = param(
+        "averaged in the largest",
+        "Cells of several sizes are",
+        help="Averaged by volume, codes by what fills most; or each as it is, on a lattice of the smallest size",
     )
     name: str = param("", "Name", help="The file's name when empty")
     columns: dict[str, str] = param(
@@ -123,22 +133,29 @@ def _run_blocks(inputs: Inputs, p: ImportBlocks, progress: Progress) -> dict[str
     progress(0.1, "Reading")
     path, _ = tables_in.split(p.file)
     units: dict[str, str] = {}
+    names: dict[str, tuple[str, ...]] = {}
+    words = ""
     if path.suffix.lower() in (".vti", ".vtr", ".vtu"):
         mesh, properties = vtk_items.read_blocks(path)
         units = {name: unit_in_heading(name) for name in properties}
     else:
-        mesh, properties = _cells_of_table(p, units)
+        mesh, properties, words = _cells_of_table(p, units, names)
+    progress(1.0, words)
     model = BlockModel(
         name=p.name or title(path),
         crs=inputs.crs,
         mesh=mesh,
         properties=properties,
         units=units,
+        names=names,
     )
     return {"blocks": model.told_by_headings()}
 
 
-def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[TensorMesh, dict[str, np.ndarray]]:
+def _cells_of_table(
+    p: ImportBlocks, units: dict[str, str], names: dict[str, tuple[str, ...]]
+) -> tuple[TensorMesh, dict[str, np.ndarray], str]:
+    """Mesh and properties of a table, and in words what was done; units and names of codes are filled in."""
     raw = tables_in.read(p.file, Findings(), "cells")
     role = mapped(raw, "points", p.columns)
     if "z" not in role:
@@ -156,19 +173,63 @@ def _cells_of_table(p: ImportBlocks, units: dict[str, str]) -> tuple[TensorMesh,
     turn = number_column(raw, have["azimuth"])[good] if "azimuth" in have and sizes is not None else np.zeros(1)
     if not np.isfinite(turn).all() or np.ptp(turn) > 1e-6:
         raise InputError("the cells are not all turned alike", where=raw.file)
-    mesh, at = mesh_of_cells(xyz[good], raw.file, sizes, float(turn[0]))
-    properties = {}
+    values, left = {}, []
     for column in raw.layout.columns:
         if column in role.values() or column in named.values() or column.lower() == "azimuth":
             continue
         numbers = number_column(raw, column)[good]
         if np.isfinite(numbers).any():
-            properties[column] = np.full(mesh.shape, np.nan)
-            properties[column][at] = numbers
+            values[column] = numbers
             units[column] = unit_in_heading(column)
-    if not properties:
-        raise InputError("no column of numbers besides the places", where=raw.file)
-    return mesh, properties
+            continue
+        texts = pd.Series(np.asarray(raw.cells.column(column), dtype=object)[good]).astype(str).str.strip()
+        codes, found = pd.factorize(texts.where(texts != ""), sort=True)
+        if 0 < len(found) <= _MOST_NAMES:
+            values[column], names[column] = np.where(codes >= 0, codes, np.nan), tuple(str(name) for name in found)
+            units[column] = ""
+        elif len(found):
+            left.append(column)
+    words = f"left out, since they hold too many different texts: {', '.join(left)}" if left else ""
+    if not values:
+        raise InputError("no column of numbers or codes besides the places", where=raw.file)
+    try:
+        mesh, at = mesh_of_cells(xyz[good], raw.file, sizes, float(turn[0]))
+    except InputError:
+        if sizes is None or not (np.ptp(sizes, axis=0) > 1e-3 * sizes.max(axis=0)).any():
+            raise
+        cut, properties, told = _cut_cells(xyz[good], sizes, float(turn[0]), values, units, names, p, raw.file)
+        return cut, properties, "; ".join(part for part in (told, words) if part)
+    properties = {}
+    for column, numbers in values.items():
+        properties[column] = np.full(mesh.shape, np.nan)
+        properties[column][at] = numbers
+    return mesh, properties, words
+
+
+def _cut_cells(
+    xyz: np.ndarray,
+    sizes: np.ndarray,
+    azimuth: float,
+    values: dict[str, np.ndarray],
+    units: dict[str, str],
+    names: dict[str, tuple[str, ...]],
+    p: ImportBlocks,
+    file: str,
+) -> tuple[TensorMesh, dict[str, np.ndarray], str]:
+    """Cells of several sizes on one lattice, and in words what was done with them."""
+    fine = p.sub_blocks == "kept in the smallest"
+    on = sub_blocks.lattice_of(xyz, sizes, file, azimuth, fine)
+    codes = [c for c, numbers in values.items() if c in names or sub_blocks.are_codes(numbers, units[c])]
+    properties = {c: on.most(v) if c in codes else on.mean(v) for c, v in values.items()}
+    share = on.share()
+    if not fine and ((share > 0) & (share < 0.999)).any():
+        properties["filled share"], units["filled share"] = np.where(share > 0, np.minimum(share, 1.0), np.nan), ""
+    largest, smallest = ("x".join(f"{n:g}" for n in pick(sizes, axis=0)) for pick in (np.max, np.min))
+    words = f"{len(xyz):,} cells of {smallest} to {largest} m"
+    if fine:
+        return on.mesh, properties, f"{words}, each kept on a lattice of the smallest"
+    told = f"; codes by what fills most: {', '.join(codes)}" if codes else ""
+    return on.mesh, properties, f"{words}, averaged by volume in {int((share > 0).sum()):,} of the largest{told}"
 
 
 FEATURES = Operation(
@@ -196,7 +257,7 @@ BLOCKS = Operation(
     example=Example({}, {"file": "@Susceptibility of Airborne magnetics.vti"}),
     title="Import a block model",
     area="Data",
-    help="Reads a regular block model from a table of cell centres with their values, or from VTI, VTR and VTU files.",
+    help="Reads a block model from a table of cell centres with their values, or from VTI, VTR and VTU files. Cells of several sizes (sub-blocks) come onto one lattice.",
     params=ImportBlocks,
     run=_run_blocks,
     outputs=(Output("blocks", "blocks", "Block model"),),
