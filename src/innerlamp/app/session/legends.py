@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.importing.detection import GRADES
 from ...core.items.attributes import Attribute, in_role, orientation
 from ...core.items.base import Item
 from ...core.items.features import Features
@@ -86,7 +87,9 @@ class LegendBook:
                 return wanted
         if entry.kind == "blocks" and "entropy" in entry.attributes:
             return "entropy"  # where a model is a guess is what such a model is looked at for
-        if entry.kind == "blocks" and (units := [a for a, known in entry.attributes.items() if known.is_code]):
+        graded = any(known.unit in GRADES for known in entry.attributes.values())
+        units = [a for a, known in entry.attributes.items() if known.is_code]
+        if entry.kind == "blocks" and units and not graded:
             return units[0]  # a model of units is seen by them, not by how far inside of one its cells lie
         if orientation(
             entry.attributes
