@@ -28,8 +28,8 @@ from innerlamp.core.findings import Findings
 from innerlamp.core.formats.grids import grid_files as grids
 from innerlamp.core.formats.grids import netcdf_doors, pictures
 from innerlamp.core.formats.grids.netcdf_doors import opened as open_netcdf
-from innerlamp.core.formats.shapes import features, meshes, vectors
-from innerlamp.core.formats.tables import sqlite_files, tables_in
+from innerlamp.core.formats.shapes import features, meshes
+from innerlamp.core.formats.tables import sqlite_files, tables_in, vectors
 from innerlamp.core.importing import offers, systems_proposed
 from innerlamp.core.items.page import Element
 

@@ -15,7 +15,8 @@ import pytest
 
 from innerlamp.core.errors import InputError
 from innerlamp.core.findings import Findings
-from innerlamp.core.formats.shapes import features, meshes, mining, vectors
+from innerlamp.core.formats.shapes import features, meshes, mining
+from innerlamp.core.formats.tables import vectors
 
 from ..scale import share
 from .mutations import damaged

@@ -146,7 +146,7 @@ def _from_file(
         index=range(len(raw.line)),
     )
     if {"x", "y"} <= set(role):
-        source = system_of(systems[0], (role["x"], role["y"]))
+        source = system_of(systems[0], (role["x"], role["y"]), raw.layout.system)
         frame["x"], frame["y"] = to_project(
             frame["x"].to_numpy(float), frame["y"].to_numpy(float), source, systems[1], found, raw.file, "electrodes"
         )

@@ -53,7 +53,7 @@ def read_collars(
     table["x"], table["y"] = to_project(
         table["x"].to_numpy(float),
         table["y"].to_numpy(float),
-        system_of(coordinates, (role["x"], role["y"])),
+        system_of(coordinates, (role["x"], role["y"]), raw.layout.system),
         crs,
         found,
         raw.file,

@@ -198,9 +198,8 @@ def _look(path: Path) -> list[Offer]:
         return [Offer(str(path), kinds[0], "DXF with 3D faces" if faces else "DXF drawing", kinds)]
     if ending in features.DRIVERS:
         layers = features.layers(path)
-        several = len(layers) > 1
         return [
-            Offer(f"{path}#{n}" if several else str(path), "features", f"{ending[1:].upper()} layer", ("features", ""))
+            _map_layer(path, f"{path}#{n}" if len(layers) > 1 else str(path), f"{ending[1:].upper()} layer")
             for n in layers
         ]
     if ending in (".asc", ".nc", ".grd") and (ending == ".nc" or b"ncols" in head[:400].lower()):
@@ -208,6 +207,23 @@ def _look(path: Path) -> list[Offer]:
     if ending in pictures.EXTENSIONS:
         return [_picture_or_grid(path)]
     return _tables(path)
+
+
+def _map_layer(path: Path, ref: str, why: str) -> Offer:
+    """A layer of map features; points with grades are what a table of the same columns would be."""
+    try:
+        layout = tables_in.look(ref)
+    except LampError:  # lines, polygons, or nothing at all: reading says more
+        return Offer(ref, "features", why, ("features", ""))
+    told = [measured(c, layout.unit_of(c)) for c in layout.columns]
+    grades = any(m is not None and m.unit in GRADES for m in told)
+    kind, _ = kind_of_table(layout, tables_in.first_rows(ref, layout, 60), tables_in.split(ref)[1] or path.stem)
+    fits = (*(k for k in TABLES if k), "features", "")
+    if grades and kind == "samples":
+        why = f"{why} of points with grades"
+    else:
+        kind, why = "features", f"{why} of points"
+    return Offer(ref, kind, why, fits, columns.guess(layout.columns, KINDS[kind][1]) if KINDS[kind][1] else {}, layout)
 
 
 def _holds(path: Path, word: bytes) -> bool:

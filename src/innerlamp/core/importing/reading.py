@@ -210,11 +210,14 @@ def _say_codes(raw: RawTable, column: str, values: NDArray[np.float64], place: P
             place.add("look", what, [f"read as {v:g}" for v in values[rows]], rows)
 
 
-def system_of(given: str, headings: tuple[str, str]) -> str:
-    """Return the coordinate system of a table: the one chosen, else degrees where its headings say so, else ''.
+def system_of(given: str, headings: tuple[str, str], own: str = "") -> str:
+    """Return the coordinate system of a table: its own, the one chosen, degrees where its headings say so, else ''.
 
-    Longitude and latitude in a heading mean degrees of WGS 84 (common practice, no source).
+    Its own is what the file itself names (`Layout.system`). Longitude and latitude in a heading mean degrees of WGS 84
+    (common practice, no source).
     """
+    if own:
+        return own
     if given.strip():
         return given.strip()
     said = (

@@ -14,8 +14,8 @@ from ..crs import describe, is_metric, plan_and_height, transformer
 from ..errors import CrsError, InputError, LampError
 from ..formats.grids import ascii_grids, pictures, rasters
 from ..formats.grids import grid_files as grids
-from ..formats.shapes import features, vectors
-from ..formats.tables import columns, tables_in
+from ..formats.shapes import features
+from ..formats.tables import columns, tables_in, vectors
 from ..numbers import number_or_none
 from ..progress import SILENT, Progress
 from ..systems_by_name import systems_named

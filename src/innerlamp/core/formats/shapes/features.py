@@ -17,7 +17,8 @@ from ...findings import Findings
 from ...items.base import Item
 from ...items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
 from ...local_grid import is_local, local_grid
-from . import places_out, vectors
+from ..tables import vectors
+from . import places_out
 
 DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
 _MOST = 20_000_000

@@ -73,6 +73,7 @@ class Layout:
     part: str = ""
     edges: tuple[int, ...] = ()
     units: tuple[str, ...] = ()
+    system: str = ""  # of the places, where the file names it itself
 
     def unit_of(self, column: str) -> str:
         """Return the unit of a column: the one below its heading, else the one in it, else ''."""

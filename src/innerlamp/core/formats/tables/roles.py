@@ -34,6 +34,7 @@ _HOLE = Role(
     "hole",
 )
 _EAST = (
+    "shapex",
     "easting",
     "east",
     "x",
@@ -61,6 +62,7 @@ _EAST = (
     *words_of("longitude"),
 )
 _NORTH = (
+    "shapey",
     "northing",
     "north",
     "y",
@@ -86,6 +88,7 @@ _NORTH = (
     *words_of("latitude"),
 )
 _ELEV = (
+    "shapez",
     "elevation",
     "elev",
     "z",

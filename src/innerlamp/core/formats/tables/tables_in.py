@@ -17,7 +17,7 @@ import pyarrow as pa
 from ...errors import InputError
 from ...findings import Findings
 from ...given_paths import given_path
-from . import database, delimited, las, line_files, sheets
+from . import database, delimited, las, line_files, point_layers, sheets
 from .rawtable import Layout, RawTable
 
 MOST_PARTS = 300
@@ -39,6 +39,13 @@ def _no_parts(path: Path) -> tuple[str, ...]:
 
 
 MEDIA: tuple[Medium, ...] = (
+    Medium(
+        point_layers.MEDIUM,
+        lambda p, _: point_layers.is_map(p),
+        point_layers.parts,
+        point_layers.look,
+        point_layers.read,
+    ),
     Medium(
         "database",
         lambda _, head: head[:16] == b"SQLite format 3\0" or head[4:19] in (b"Standard Jet DB", b"Standard ACE DB"),

@@ -171,7 +171,7 @@ def places(
         {c: length_column(raw, role[c], u, found, table) if c in role else np.nan for c, u in units.items()},
         index=range(len(raw.line)),
     )
-    source = system_of(coordinates, (role["x"], role["y"]))
+    source = system_of(coordinates, (role["x"], role["y"]), raw.layout.system)
     frame["z"] = lifted(frame["z"].to_numpy(float), source)
     frame["x"], frame["y"] = to_project(
         frame["x"].to_numpy(float), frame["y"].to_numpy(float), source, crs, found, raw.file, table
@@ -218,7 +218,7 @@ def _run_points(inputs: Inputs, p: ImportPoints, progress: Progress) -> dict[str
             role["direction"],
             frame.assign(hole="", date=_dates(raw, role, found)),
             inputs.crs,
-            NorthRules.told(p.north, p.date, p.declination, p.coordinates),
+            NorthRules.told(p.north, p.date, p.declination, raw.layout.system or p.coordinates),
             found,
             raw.file,
             "structures",

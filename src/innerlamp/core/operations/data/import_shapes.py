@@ -105,7 +105,13 @@ def _run_surface(inputs: Inputs, p: ImportSurface, progress: Progress) -> dict[s
             raise InputError("no column for Elevation", where=raw.file)
         xyz = np.column_stack([number_column(raw, role[c]) for c in "xyz"])
         xyz[:, 0], xyz[:, 1] = to_project(
-            xyz[:, 0], xyz[:, 1], system_of("", (role["x"], role["y"])), inputs.crs, found, raw.file, "points"
+            xyz[:, 0],
+            xyz[:, 1],
+            system_of("", (role["x"], role["y"]), raw.layout.system),
+            inputs.crs,
+            found,
+            raw.file,
+            "points",
         )
         vertices, triangles = meshes.triangulate(xyz[np.isfinite(xyz).all(axis=1)], p.longest, raw.file)
     if p.coordinates.strip():

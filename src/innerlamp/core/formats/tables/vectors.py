@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InputError
-from ..tables import sqlite_files
+from . import sqlite_files
 
 EXPECTED = "Expected GeoPackage, Shapefile, GeoJSON or DXF"
 _MOST_ROWS, _MOST_BYTES = 5_000_000, 1_000_000_000
