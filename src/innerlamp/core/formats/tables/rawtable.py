@@ -93,7 +93,8 @@ class Layout:
         how = {"text": signs.get(self.delimiter, "fixed columns")}.get(self.medium, self.medium)
         where = f"{how} '{self.part}'" if self.part else how
         comma = ", decimal comma" if self.decimal_comma else ""
-        return f"{where}, heading in line {self.header_line}, {len(self.columns)} columns{comma}"
+        heading = f", heading in line {self.header_line}" if self.header_line else ""
+        return f"{where}{heading}, {len(self.columns)} columns{comma}"
 
 
 @dataclass(frozen=True)
