@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import json
 import shutil
+import threading
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLineEdit
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
+from innerlamp.app.base import background
 from innerlamp.app.forms.intake_form import FILE, IS, NOTE, IntakeForm
 from innerlamp.app.forms.layout_preview import LayoutPreview
 from innerlamp.app.forms.looks import STOPPED
@@ -22,7 +24,7 @@ from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.charts.chart_pane import ChartPane
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
 from innerlamp.app.start.waiting import settle, wait_until
-from innerlamp.core.importing import offers
+from innerlamp.core.importing import intake, offers
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.picture import Picture
 from innerlamp.core.running.table import OPERATIONS
@@ -115,6 +117,35 @@ def test_looking_at_files_shows_how_far_it_is_and_can_be_stopped(
     assert wait_until(lambda: not form.looking, 60)
     assert cells(form, FILE).count("slow one.csv") == 1
     assert not any(o.why == STOPPED for o in form.offers if "slow one" in o.ref)
+
+
+def test_what_comes_for_a_form_that_was_left_meanwhile_is_dropped(
+    empty_window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whatever is raised in the event loop fails the test: the answer came for labels that were no more."""
+    window, go, asked = empty_window, threading.Event(), threading.Event()
+    real = intake.questions
+
+    def slow(found: list[offers.Offer]) -> intake.Questions:
+        asked.set()
+        go.wait(60)
+        return real(found)
+
+    monkeypatch.setattr(intake, "questions", slow)
+    collars = tmp_path / "collars.csv"
+    collars.write_text("Hole,East,North,RL,Depth\n" + "A1,402000,7502000,3900,100\n" * 3, encoding="utf-8")
+    QTest.keyClick(window, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    form = window.steps.intake
+    assert form is not None
+    form.take([collars])
+    assert wait_until(asked.is_set, 60)
+    QTest.keyClick(form, Qt.Key.Key_Escape)
+    assert window.steps.intake is None
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    go.set()
+    background.wait(10)
+    wait_until(lambda: False, 0.3)  # what was posted is delivered
+    assert settle(window)
 
 
 def test_the_raw_prospect_comes_in_through_the_form_with_its_errors_listed(

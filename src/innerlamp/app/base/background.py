@@ -38,6 +38,14 @@ class Answers:
         self.closed = True
 
 
+def answers_for(widget: QObject, slot: Callable[[Any, Any], None]) -> Answers:
+    """Return answers that a widget gets while it lives; what comes after it was deleted is dropped."""
+    made = Answers()
+    made.came.connect(slot)
+    widget.destroyed.connect(lambda *_: made.close())
+    return made
+
+
 class _PostOffice(QObject):
     """One object for all answers that lives as long as the program: threads may tell it something at any time."""
 

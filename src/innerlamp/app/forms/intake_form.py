@@ -138,8 +138,7 @@ class IntakeForm(QWidget):
         self.run_button.clicked.connect(self.run)
         self.run_button.setEnabled(False)
         box.addWidget(self.run_button)
-        self._dated = background.Answers()
-        self._dated.came.connect(self._dates_came)
+        self._dated = background.answers_for(self, self._dates_came)
         self._off = [
             queue.changed.connect(self._progress),
             ctx.loaded.connect(lambda _: self._compare()),

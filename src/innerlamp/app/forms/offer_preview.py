@@ -97,8 +97,7 @@ class OfferPreview(QWidget):
         self.keeping = keep
         for widget in (self.words, self.roles, self.table, self.odd, self.picks, keep):
             box.addWidget(widget)
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
+        self._answers = background.answers_for(self, self._came)
         self._number = 0
         self.show_offer(None)
 

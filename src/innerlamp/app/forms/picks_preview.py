@@ -148,8 +148,7 @@ class PicksEditor(QWidget):
         box.addLayout(row)
         self._filling = False
         ctx.clicked.connect(self._map_clicked)
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
+        self._answers = background.answers_for(self, self._came)
         self._file = ""
 
     def show_file(self, ref: str) -> None:

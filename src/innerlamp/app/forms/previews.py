@@ -162,8 +162,7 @@ class BatchTable(QWidget):
         box.addWidget(self.counts)
         box.addWidget(self.holes)
         self.holes.hide()
-        self._answers = background.Answers()
-        self._answers.came.connect(self._came)
+        self._answers = background.answers_for(self, self._came)
         self._number = 0
 
     def compare(self, inputs: Inputs, params: add_holes.AddHoles) -> None:
