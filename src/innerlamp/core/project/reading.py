@@ -82,6 +82,10 @@ class ProjectReading:
             heads = self._db.execute("SELECT key, state FROM head").fetchall()
             found, self._lost = [], {}
             for key, state in heads:
+                if not (isinstance(key, str) and isinstance(state, str)):
+                    name = key if isinstance(key, str) else clipped(ascii(key), 40)
+                    self._lost[name] = str(self._damaged_head(name, state if isinstance(state, str) else ""))
+                    continue
                 known = self._known.get((key, state))
                 try:
                     found.append(known or self._entry(key, state))
@@ -89,10 +93,9 @@ class ProjectReading:
                     self._lost[key] = str(error)
                 except catalogue.DAMAGED:
                     self._lost[key] = str(self._damaged_head(key, state))
-            heads = [(key, state) for key, state in heads if key not in self._lost]
             found.sort(key=lambda e: e.place)
             self._entries = {e.id: e for e in found}
-            self._known = {(key, state): self._entries[key] for key, state in heads}
+            self._known = {(key, state): self._entries[key] for key, state in heads if key in self._entries}
         return list(self._entries.values())
 
     def damaged_rows(self) -> dict[str, str]:
