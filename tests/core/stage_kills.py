@@ -17,6 +17,7 @@ import signal
 import sys
 import time
 import warnings
+from collections import Counter
 from pathlib import Path
 
 from innerlamp.api import Project
@@ -51,12 +52,7 @@ def followed(runner: Runner, job: Job, until: str = "") -> list[str]:
     return stages
 
 
-def tasks_left(project: Project) -> list[str]:
-    staging = project.path / "staging"
-    return sorted(p.name for p in staging.iterdir()) if staging.is_dir() else []
-
-
-def attacked(examples: Examples, runner: Runner, name: str, at_most: int, told: dict[str, object]) -> list[str]:
+def attacked(examples: Examples, runner: Runner, name: str, at_most: int, told: Counter[str]) -> list[str]:
     """Kill one operation in its stages; returns the faults."""
     faults: list[str] = []
     project, made = examples.project, dict[str, str]()
@@ -84,10 +80,10 @@ def attacked(examples: Examples, runner: Runner, name: str, at_most: int, told: 
         job = runner.submit(task())
         followed(runner, job, stage)
         if job.state == "done":
-            told["missed"] = int(str(told["missed"])) + 1
+            told["missed"] += 1
             shutil.rmtree(job.task.staging, ignore_errors=True)
             continue
-        told["kills"] = int(str(told["kills"])) + 1
+        told["kills"] += 1
         where = f"{name} at '{stage}'"
         words = str(job.error)
         if job.state != "failed" or not isinstance(job.error, LampError) or "SIGKILL" not in words or "\n" in words:
@@ -110,7 +106,7 @@ def main(demo: Path, folder: Path, part: str, at_most: int) -> None:
     copy = folder / "copy.lamp"
     shutil.rmtree(copy, ignore_errors=True)
     shutil.copytree(demo, copy)
-    told: dict[str, object] = {"operations": 0, "kills": 0, "missed": 0}
+    told = Counter(operations=0, kills=0, missed=0)
     faults: list[str] = []
     runner = Runner(folder / "logs", workers=1)
     try:
@@ -118,7 +114,7 @@ def main(demo: Path, folder: Path, part: str, at_most: int) -> None:
             examples = Examples(project, folder)
             for name, op in OPERATIONS.items():
                 if part in name and name not in WITHOUT_EXAMPLE and op.example is not None:
-                    told["operations"] = int(str(told["operations"])) + 1
+                    told["operations"] += 1
                     try:
                         faults += attacked(examples, runner, name, at_most, told)
                     except LampError as error:

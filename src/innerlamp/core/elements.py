@@ -107,75 +107,18 @@ PRECEDENCE = (
     "AR",
     "PXRF",
 )
-# What laboratories call the whole of a sample that was sieved for coarse gold, a second assay of the same sample, and a
-# column that names no method, in the languages of `_NAMES`.
-_SCREENED = frozenset(
-    [
-        "screen",
-        "screened",
-        "screenfire",
-        "scr",
-        "sfa",
-        "metallic",
-        "metallics",
-        "tamiz",
-        "tamizado",
-        "tamizaje",
-        "malla",
-        "crible",
-        "criblage",
-        "tamis",
-        "tamisage",
-        "metallique",
-        "peneira",
-        "peneirado",
-        "peneiramento",
-        "sieb",
-        "siebung",
-        "siebanalyse",
-        "gesiebt",
-        "seula",
-        "seulonta",
-        "seulottu",
-        "sikt",
-        "siktad",
-        "siktning",
-        "siktanalys",
-    ]
-)
-_REPEATED = frozenset(
-    [
-        "rpt",
-        "rep",
-        "repeat",
-        "repeats",
-        "repeated",
-        "recheck",
-        "check",
-        "dup",
-        "duplicate",
-        "repeticion",
-        "repetido",
-        "repetida",
-        "duplicado",
-        "repetition",
-        "reprise",
-        "repete",
-        "doublon",
-        "repeticao",
-        "duplicata",
-        "wiederholung",
-        "wdh",
-        "doppel",
-        "uusinta",
-        "toisto",
-        "rinnakkainen",
-        "upprepad",
-        "omanalys",
-        "dubbel",
-    ]
-)
-_PLAIN = frozenset(["plain", "original"])
+# What laboratories call the whole of a sample that was sieved for coarse gold, and a second assay of the same sample: sorts
+# by their words in the languages of `_NAMES`.
+_SORTS = {
+    "screened": "screen screened screenfire scr sfa metallic metallics tamiz tamizado tamizaje malla crible criblage tamis "
+    "tamisage metallique peneira peneirado peneiramento sieb siebung siebanalyse gesiebt seula seulonta seulottu sikt "
+    "siktad siktning siktanalys",
+    "repeated": "rpt rep repeat repeats repeated recheck check dup duplicate repeticion repetido repetida duplicado "
+    "repetition reprise repete doublon repeticao duplicata wiederholung wdh doppel uusinta toisto rinnakkainen upprepad "
+    "omanalys dubbel",
+}
+_SORT_OF = {word: sort for sort, words in _SORTS.items() for word in words.split()}
+_PLAIN = ("plain", "original")  # what the user calls a column that names no method
 # A part of a sieved sample is no assay of the whole.
 _SIEVED_PART = re.compile(
     r"[+-]\s*\d|\d+\s*(um|µm|mesh|micron)|\b(plus|minus|coarse|fine|fines|oversize|undersize|grueso|fino|gros|grossier|fin|grosso|grob|fein|karkea|hieno|grov)\b"
@@ -220,10 +163,10 @@ def measured(heading: str, unit: str = "") -> Measured | None:
 
 def sort_of(method: str) -> str:
     """Return 'screened' for the whole of a sieved sample, 'part' for a part of one, 'repeated' for a second assay, else ''."""
-    words = {letters_of(t) for t in re.findall(r"[^\W\d_]+", method)}
-    if words & _SCREENED:
+    sorts = {_SORT_OF.get(letters_of(t)) for t in re.findall(r"[^\W\d_]+", method)}
+    if "screened" in sorts:
         return "part" if _SIEVED_PART.search(letters_of(method.replace("_", " "))) else "screened"
-    return "repeated" if words & _REPEATED else ""
+    return "repeated" if "repeated" in sorts else ""
 
 
 def ranked(methods: Sequence[str], first: Sequence[str] = ()) -> list[str]:
@@ -242,7 +185,7 @@ def ranked(methods: Sequence[str], first: Sequence[str] = ()) -> list[str]:
         if not method:
             return letters_of(word.strip()) in _PLAIN
         sort = sort_of(word)
-        return bared(word) == bared(method) or (sort in ("screened", "repeated") and sort == sort_of(method))
+        return sort in ("screened", "repeated") and sort == sort_of(method)
 
     def place(method: str) -> tuple[int, int]:
         bare, sort = bared(method), sort_of(method)

@@ -146,7 +146,6 @@ class IntakeForm(QWidget):
             self.looks.moved.connect(self._progress),
         ]
         self._say("")
-        self._progress()
 
     def _for_all(self) -> QFormLayout:
         rows = QFormLayout()

@@ -74,9 +74,7 @@ class Looks:
             if str(path) not in self._waiting:
                 self._waiting.add(str(path))
                 self._count += 1
-                background.start(
-                    self._answers, (str(path), self._stop), self._asked(path, saved), "the file can't be looked at"
-                )
+                background.start(self._answers, str(path), self._asked(path, saved), "the file can't be looked at")
         if self._waiting:
             self._clock.start()
         self.moved.emit()
@@ -90,10 +88,7 @@ class Looks:
         progress = CallbackProgress(under_way, stop.is_set)
         return partial(looking.ask, offers.offers_of, path, saved, where=path.name, progress=progress)
 
-    def _came(self, key: tuple[str, threading.Event], result: list[Offer] | LampError) -> None:
-        path, _ = key
-        if path not in self._waiting:
-            return
+    def _came(self, path: str, result: list[Offer] | LampError) -> None:
         self._waiting.discard(path)
         if not self._waiting:
             self._clock.stop()

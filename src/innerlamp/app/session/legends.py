@@ -87,9 +87,8 @@ class LegendBook:
                 return wanted
         if entry.kind == "blocks" and "entropy" in entry.attributes:
             return "entropy"  # where a model is a guess is what such a model is looked at for
-        graded = any(known.unit in GRADES for known in entry.attributes.values())
-        units = [a for a, known in entry.attributes.items() if known.is_code]
-        if entry.kind == "blocks" and units and not graded:
+        units = [a for a, known in entry.attributes.items() if known.is_code] if entry.kind == "blocks" else []
+        if units and not any(known.unit in GRADES for known in entry.attributes.values()):
             return units[0]  # a model of units is seen by them, not by how far inside of one its cells lie
         if orientation(
             entry.attributes

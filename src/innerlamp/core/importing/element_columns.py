@@ -148,9 +148,7 @@ def _of_methods(
     out = frame.copy()
     if target and "" in order[1:]:
         given = frame[target].to_numpy(float)
-        if (
-            np.isfinite(given) & (best != given)
-        ).any():  # another method won over what the file had there: it stays beside
+        if (np.isfinite(given) & (best != given)).any():  # another method won over it: it stays beside
             kept = _free(named(element, "original", unit), frame)
             out[kept], units = given, units | {kept: unit}
     out[name] = best

@@ -11,7 +11,7 @@ from ..elements import measured
 from ..errors import InputError, LampError
 from ..formats.grids import pictures, rasters
 from ..formats.shapes import features, mining
-from ..formats.tables import columns, line_files, rawtable, tables_in
+from ..formats.tables import columns, line_files, rawtable, tables_in, vectors
 from ..formats.tables.rawtable import Layout
 from ..formats.tables.saved_mappings import SavedMapping, shape_of
 from ..given_paths import given_path
@@ -196,7 +196,7 @@ def _look(path: Path) -> list[Offer]:
             ]
         kinds = ("surface", "features", "") if faces else ("features", "surface", "")
         return [Offer(str(path), kinds[0], "DXF with 3D faces" if faces else "DXF drawing", kinds)]
-    if ending in features.DRIVERS:
+    if ending in vectors.DRIVERS:
         layers = features.layers(path)
         return [
             _map_layer(path, f"{path}#{n}" if len(layers) > 1 else str(path), f"{ending[1:].upper()} layer")

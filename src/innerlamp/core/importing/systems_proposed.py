@@ -14,7 +14,6 @@ from ..crs import describe, is_metric, plan_and_height, transformer
 from ..errors import CrsError, InputError, LampError
 from ..formats.grids import ascii_grids, pictures, rasters
 from ..formats.grids import grid_files as grids
-from ..formats.shapes import features
 from ..formats.tables import columns, tables_in, vectors
 from ..numbers import number_or_none
 from ..progress import SILENT, Progress
@@ -76,7 +75,7 @@ def _reason(votes: list[tuple[str, str]]) -> str:
 def _system_of(path: Path) -> tuple[str, str] | None:
     """Code of the projected system that one file speaks for, and how."""
     ending = path.suffix.lower()
-    if ending in features.DRIVERS:
+    if ending in vectors.DRIVERS:
         return _usable(*_of_features(path))
     if ending in pictures.EXTENSIONS or ending == ".asc":
         return _usable(*_of_raster(path))

@@ -40,17 +40,15 @@ class _Looker:
     def ask(self, call: Callable[..., Any], args: tuple[Any, ...], where: str, seconds: float, told: Progress) -> Any:
         end = time.monotonic() + seconds
         try:
-            told(0.0, where)
             self.connection.send((call, args))
-            while not self.connection.poll(min(_LOOK_UP, max(end - time.monotonic(), 0.0))):
+            while not self.connection.poll(min(_LOOK_UP, seconds)):
                 told(0.0, where)
-                if time.monotonic() < end:
-                    continue
-                raise InputError(
-                    f"looking at it takes longer than {seconds:g} seconds",
-                    where=where,
-                    fix="Leave it out, or make it smaller",
-                )
+                if time.monotonic() >= end:
+                    raise InputError(
+                        f"looking at it takes longer than {seconds:g} seconds",
+                        where=where,
+                        fix="Leave it out, or make it smaller",
+                    )
             good, result = self.connection.recv()
         except (EOFError, OSError) as error:
             raise InputError(

@@ -10,6 +10,23 @@ from ...geometry.mesh import FloatArray, IntArray, TensorMesh
 
 _SAME = 1e-3  # metres within which two centres lie on one level
 MOST_CELLS = 50_000_000
+AXES = ("easting", "northing", "elevation")
+
+
+def on_axes(centres: FloatArray, azimuth: float) -> FloatArray:
+    """Return places (n, 3) along the axes of a turned mesh; in plan they count from the first one."""
+    p, q = _turned(azimuth).from_map(centres[:, 0] - centres[0, 0], centres[:, 1] - centres[0, 1])
+    return np.column_stack([p, q, centres[:, 2]])
+
+
+def on_map(p: float, q: float, first: FloatArray, azimuth: float) -> tuple[float, float]:
+    """Return easting and northing of a place along the axes that `on_axes` counts from the place `first`."""
+    x, y = _turned(azimuth).to_map(np.array(p), np.array(q))
+    return float(x) + float(first[0]), float(y) + float(first[1])
+
+
+def _turned(azimuth: float) -> TensorMesh:
+    return TensorMesh.even((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), (1, 1, 1), azimuth)
 
 
 def mesh_of_cells(
@@ -31,23 +48,18 @@ def mesh_of_cells(
     InputError
         When they lie on none, or it would have more than `most` cells.
     """
-    turned = TensorMesh.even((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), (1, 1, 1), azimuth)
     if not len(centres):
         raise InputError("no row has a place", where=file)
-    start = centres[0]
-    p, q = turned.from_map(centres[:, 0] - start[0], centres[:, 1] - start[1])
     low, widths, at = [], [], []
-    for k, (name, along) in enumerate((("easting", p), ("northing", q), ("elevation", centres[:, 2]))):
+    for k, (name, along) in enumerate(zip(AXES, on_axes(centres, azimuth).T, strict=True)):
         begin, width, place = _axis(along, None if sizes is None else sizes[:, k], name, file)
         low.append(begin)
         widths.append(width)
         at.append(place)
         if np.prod([float(len(w)) for w in widths]) > most:
             raise InputError(f"the cells span a mesh of more than {most / 1e6:g} million cells", where=file)
-    x, y = turned.to_map(np.array(low[0]), np.array(low[1]))
-    mesh = TensorMesh(
-        float(x) + float(start[0]), float(y) + float(start[1]), widths[0], widths[1], azimuth, low[2], widths[2]
-    )
+    x, y = on_map(low[0], low[1], centres[0], azimuth)
+    mesh = TensorMesh(x, y, widths[0], widths[1], azimuth, low[2], widths[2])
     return mesh, (at[0], at[1], at[2])
 
 

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ...crs import parse_any, parse_crs, same_system, transformer
-from ...errors import CrsError, InputError
+from ...crs import parse_crs, same_system, transformer
+from ...errors import InputError
 from ...findings import Findings
 from ...items.base import Item
 from ...items.features import HOLE, LINE, POINT, RING, Features, part_vertices, starts_of
@@ -20,7 +20,6 @@ from ...local_grid import is_local, local_grid
 from ..tables import vectors
 from . import places_out
 
-DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
 _MOST = 20_000_000
 
 
@@ -50,7 +49,7 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
     if not len(shapes):
         raise InputError("the layer holds no features", where=path.name)
     table = pd.DataFrame(read.fields, index=range(len(shapes)))
-    source = (read.crs if read.crs and not _undefined(read.crs) else "") or given
+    source = read.system or given
     empty = shapely.is_missing(shapes) | shapely.is_empty(shapes)
     if empty.any():
         found.add(
@@ -86,14 +85,6 @@ def read_features(path: Path, layer: str, name: str, crs: str, found: Findings, 
         part_types=role,
         findings=found.frame(),
     )
-
-
-def _undefined(crs: str) -> bool:
-    """Whether the system that a file names is none: a plane without a place on the earth, as files without a system write."""
-    try:
-        return bool(parse_any(crs).is_engineering)
-    except CrsError:
-        return False
 
 
 def to_project(vertices: np.ndarray, source: str, crs: str, file: str, found: Findings) -> np.ndarray:
@@ -247,7 +238,7 @@ def _write_shapes(path: Path, layer: str, crs: str, shapes: np.ndarray, table: p
     import pyogrio
     import shapely
 
-    driver = DRIVERS[path.suffix.lower()]
+    driver = vectors.DRIVERS[path.suffix.lower()]
     fields = [str(c) for c in table.columns]
     data = [
         table[c].to_numpy(float) if table[c].dtype.kind in "fiu" else table[c].to_numpy(dtype=object)

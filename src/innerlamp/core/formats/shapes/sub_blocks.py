@@ -9,10 +9,9 @@ import pandas as pd
 
 from ...errors import InputError
 from ...geometry.mesh import FloatArray, IntArray, TensorMesh
-from .cells import MOST_CELLS
+from .cells import AXES, MOST_CELLS, on_axes, on_map
 
 _ODD = 0.01  # of a cell by which a cell may lie off its lattice
-_AXES = ("easting", "northing", "elevation")
 MOST_CODES = 30  # whole numbers of so few values that have no unit are codes, which have no mean
 
 
@@ -90,25 +89,17 @@ def lattice_of(centres: FloatArray, sizes: FloatArray, file: str, azimuth: float
     """
     if not len(centres) or not (sizes > 0).all():
         raise InputError("no row has a place and a size above zero", where=file)
-    turned = TensorMesh.even((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), (1, 1, 1), azimuth)
-    start = centres[0]
-    p, q = turned.from_map(centres[:, 0] - start[0], centres[:, 1] - start[1])
-    at = np.column_stack([p, q, centres[:, 2]])
+    at = on_axes(centres, azimuth)
     low, high = at - sizes / 2, at + sizes / 2
     step, origin, count = np.empty(3), np.empty(3), np.empty(3)
-    for k, name in enumerate(_AXES):
+    for k, name in enumerate(AXES):
         step[k], origin[k], count[k] = _along(low[:, k], high[:, k], sizes[:, k], name, file, fine)
     if np.prod(count) > MOST_CELLS:
         fix = "Take it in the largest cells" if fine else "Leave out what lies far off"
         raise InputError(f"the cells span a mesh of more than {MOST_CELLS / 1e6:g} million cells", where=file, fix=fix)
-    x, y = turned.to_map(np.array(origin[0]), np.array(origin[1]))
-    counts = (int(count[0]), int(count[1]), int(count[2]))
-    mesh = TensorMesh.even(
-        (float(x) + float(start[0]), float(y) + float(start[1]), float(origin[2])),
-        (float(step[0]), float(step[1]), float(step[2])),
-        counts,
-        azimuth,
-    )
+    x, y = on_map(float(origin[0]), float(origin[1]), centres[0], azimuth)
+    size, counts = (float(step[0]), float(step[1]), float(step[2])), (int(count[0]), int(count[1]), int(count[2]))
+    mesh = TensorMesh.even((x, y, float(origin[2])), size, counts, azimuth)
     first = np.floor((low - origin) / step + _ODD).astype(np.int64)
     span = np.ceil((high - origin) / step - _ODD).astype(np.int64) - first
     if not fine and (span > 1).any():

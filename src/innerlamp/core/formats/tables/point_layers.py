@@ -2,26 +2,28 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 
-from ...errors import CrsError, InputError
+from ...errors import InputError
 from ...findings import Findings
 from . import database, vectors
 from .rawtable import Layout, RawTable, unique
 from .sheets import column_of
 
 MEDIUM = "points of a map layer"
-ENDINGS = (".shp", ".gpkg", ".geojson", ".json")
 # The places of the points; fields of the layer may be called by other names for the same, or be those of another system.
-X, Y, Z = "Shape X", "Shape Y", "Shape Z"
+AXES = ("Shape X", "Shape Y", "Shape Z")
+_LOOKED_AT = 200  # features of a layer that tell its columns
+_NO_POINTS = re.compile(rb'"geometry"\s*:\s*\{\s*"type"\s*:\s*"(Multi)?(LineString|Polygon)"')
 
 
 def is_map(path: Path) -> bool:
     """Whether a file holds layers of map features."""
-    if path.suffix.lower() not in ENDINGS:
+    if path.suffix.lower() not in vectors.DRIVERS:
         return False
     try:
         vectors.kind_of(path)
@@ -49,68 +51,70 @@ def look(path: Path, part: str) -> Layout:
     """
     if _is_plain_table(path, part):
         return database.look(path, part)
-    read = _points(path, part)
-    names = unique([*_axes(read), *read.fields])
-    return Layout("", "", 0, names, medium=MEDIUM, part=part, system=_system(read.crs))
-
-
-def read(path: Path, part: str, found: Findings, table: str, layout: Layout | None = None) -> RawTable:
-    """Read all points, each of several in one feature as a row of its own; the line of a row is the number of its feature."""
-    if _is_plain_table(path, part):
-        return database.read(path, part, found, table, layout)
     import shapely
 
-    read = _points(path, part)
+    read = _points(path, part, _LOOKED_AT)
+    high = bool(shapely.has_z(read.shapes).any())
+    names = unique([*AXES[: 2 + high], *read.fields])
+    return Layout("", "", 0, names, medium=MEDIUM, part=part, system=read.system)
+
+
+def read(
+    path: Path, part: str, found: Findings, table: str, layout: Layout | None = None, most: int | None = None
+) -> RawTable:
+    """Read all points, each of several in one feature as a row of its own; the line of a row is the number of its feature.
+
+    Heights that are all zero are none.
+    """
+    if _is_plain_table(path, part):
+        return database.read(path, part, found, table, layout, most)
+    import shapely
+
     layout = layout or look(path, part)
+    read = _points(path, part, most)
     missing = shapely.is_missing(read.shapes) | shapely.is_empty(read.shapes)
     if missing.any():
         line = np.flatnonzero(missing) + 1
         found.add("left out", "feature has no geometry", "left out", file=path.name, table=table, line=line)
     coordinates, row = shapely.get_coordinates(read.shapes, include_z=True, return_index=True)
-    cells: list[pa.Array] = [pa.array(coordinates[:, k]) for k in range(len(_axes(read)))]
+    if not np.nan_to_num(coordinates[:, 2]).any():
+        coordinates[:, 2] = np.nan
+    cells: list[pa.Array] = [pa.array(coordinates[:, k]) for k in range(len(layout.columns) - len(read.fields))]
     for values in read.fields.values():
         mine = values[row]
-        cells.append(pa.array(mine) if mine.dtype.kind == "f" else column_of([_text(v) for v in mine]))
+        cells.append(
+            pa.array(mine) if mine.dtype.kind == "f" else column_of(["" if v is None else str(v) for v in mine])
+        )
     return RawTable(path, layout, pa.table(dict(zip(layout.columns, cells, strict=True))), row.astype(np.int64) + 1)
-
-
-def _text(value: object) -> str:
-    return "" if value is None else str(value)
-
-
-def _axes(read: vectors.VectorLayer) -> tuple[str, ...]:
-    import shapely
-
-    high = shapely.get_coordinates(read.shapes, include_z=True)[:, 2]
-    return (X, Y, Z) if bool((np.isfinite(high) & (high != 0)).any()) else (X, Y)
 
 
 def _is_plain_table(path: Path, part: str) -> bool:
     return bool(part) and vectors.kind_of(path) == "gpkg" and part not in vectors.layers(path)
 
 
-def _points(path: Path, part: str) -> vectors.VectorLayer:
+def _points(path: Path, part: str, most: int | None = None) -> vectors.VectorLayer:
+    """A layer, or the first features of it, that holds points and nothing else."""
     import shapely
 
-    read = vectors.read(path, part)
-    kinds = shapely.get_type_id(read.shapes)
-    there = kinds[kinds >= 0]
-    if not len(there):
-        raise InputError("the layer holds no features with a place", where=path.name)
-    if not np.isin(there, [0, 4]).all():
-        raise InputError(
-            "the layer holds lines or polygons, which are no rows of a table",
-            where=path.name,
-            fix="Bring it in as map features",
-        )
-    return read
+    if not _begins_with_others(path):
+        read = vectors.read(path, part, most)
+        kinds = shapely.get_type_id(read.shapes)
+        if not (kinds >= 0).any():
+            if most is not None and len(kinds) == most:  # none of the first has a place
+                return _points(path, part)
+            raise InputError("the layer holds no features with a place", where=path.name)
+        if np.isin(kinds, [-1, 0, 4]).all():
+            return read
+    raise InputError(
+        "the layer holds lines or polygons, which are no rows of a table",
+        where=path.name,
+        fix="Bring it in as map features",
+    )
 
 
-def _system(crs: str) -> str:
-    """The system that a file names, '' where that is none: a plane without a place on the earth."""
-    from ...crs import parse_any
-
-    try:
-        return "" if not crs or parse_any(crs).is_engineering else crs
-    except CrsError:
-        return ""
+def _begins_with_others(path: Path) -> bool:
+    """Whether GeoJSON begins with lines or polygons: it can't be read in part, and a large one should not be for nothing."""
+    if vectors.kind_of(path) != "geojson":
+        return False
+    with path.open("rb") as handle:
+        return _NO_POINTS.search(handle.read(65536)) is not None

@@ -201,6 +201,8 @@ def first_rows(ref: Path | str, layout: Layout, count: int) -> list[list[str]]:
         raw = database.read(path, part or layout.part, Findings(), "", layout, most=count)
     elif medium.name == line_files.MEDIUM:
         raw = line_files.read(path, Findings(), "", layout, most=count)
+    elif medium.name == point_layers.MEDIUM:
+        raw = point_layers.read(path, part or layout.part, Findings(), "", layout, most=count)
     else:
         raw = medium.read(path, part or layout.part, Findings(), "", layout)
     head = RawTable(raw.path, layout, pa.table(raw.cells.slice(0, count)), raw.line[:count])

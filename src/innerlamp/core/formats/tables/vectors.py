@@ -17,10 +17,12 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ...errors import InputError
+from ...crs import parse_any
+from ...errors import CrsError, InputError
 from . import sqlite_files
 
 EXPECTED = "Expected GeoPackage, Shapefile, GeoJSON or DXF"
+DRIVERS = {".gpkg": "GPKG", ".shp": "ESRI Shapefile", ".geojson": "GeoJSON", ".json": "GeoJSON"}
 _MOST_ROWS, _MOST_BYTES = 5_000_000, 1_000_000_000
 _GEOJSON = (
     "FeatureCollection", "Feature", "Point", "MultiPoint", "LineString", "MultiLineString", "Polygon", "MultiPolygon",
@@ -37,6 +39,14 @@ class VectorLayer:
     shapes: NDArray[np.object_]
     fields: dict[str, NDArray[Any]]
     crs: str
+
+    @property
+    def system(self) -> str:
+        """The system of the places, '' also where that is none: a plane without a place on the earth, as files without a system write."""
+        try:
+            return "" if not self.crs or parse_any(self.crs).is_engineering else self.crs
+        except CrsError:
+            return self.crs
 
 
 def kind_of(path: Path) -> Kind:
@@ -74,8 +84,8 @@ def layers(path: Path) -> tuple[str, ...]:
         return tuple(str(name) for (name,) in found if str(name) in tables)
 
 
-def read(path: Path, layer: str = "") -> VectorLayer:
-    """Read a layer; the only one when none is named.
+def read(path: Path, layer: str = "", most: int | None = None) -> VectorLayer:
+    """Read a layer, the only one when none is named; of a GeoPackage or Shapefile the first `most` features where that is given.
 
     Raises
     ------
@@ -84,8 +94,8 @@ def read(path: Path, layer: str = "") -> VectorLayer:
     """
     kind = kind_of(path)
     if kind == "gpkg":
-        return _gpkg(path, layer)
-    return _geojson(path) if kind == "geojson" else _shapefile(path)
+        return _gpkg(path, layer, most)
+    return _geojson(path) if kind == "geojson" else _shapefile(path, most)
 
 
 def system_and_bounds(path: Path) -> tuple[str, Bounds | None]:
@@ -126,7 +136,7 @@ def _tables(db: Any) -> set[str]:
     return {str(n) for n, sql in rows if not str(sql or "").lstrip().upper().startswith("CREATE VIRTUAL")}
 
 
-def _gpkg(path: Path, layer: str) -> VectorLayer:
+def _gpkg(path: Path, layer: str, most: int | None) -> VectorLayer:
     import shapely
 
     with sqlite_files.opened(path) as db:
@@ -149,7 +159,9 @@ def _gpkg(path: Path, layer: str) -> VectorLayer:
         info = db.execute(f"PRAGMA table_info({sqlite_files.quoted(name)})").fetchall()
         columns = [str(r[1]) for r in info if str(r[1]) != geometry and not r[5]]
         wanted = ", ".join(sqlite_files.quoted(c) for c in (geometry, *columns))
-        cursor = db.execute(f"SELECT {wanted} FROM {sqlite_files.quoted(name)}")
+        cursor = db.execute(
+            f"SELECT {wanted} FROM {sqlite_files.quoted(name)} LIMIT {-1 if most is None else int(most)}"
+        )
         rows = sqlite_files.rows_of(cursor, _MOST_ROWS, path.name)
         crs = _gpkg_system(db, srs)
     shapes = shapely.from_wkb(np.array([_wkb(r[0]) for r in rows], dtype=object), on_invalid="ignore")
@@ -257,7 +269,7 @@ def _geojson_system(data: dict[str, Any]) -> str:
 # ---- Shapefile
 
 
-def _shapefile(path: Path) -> VectorLayer:
+def _shapefile(path: Path, most: int | None) -> VectorLayer:
     import pyogrio
     import shapely
 
@@ -271,7 +283,7 @@ def _shapefile(path: Path) -> VectorLayer:
                 fix="Copy all of its files into one folder",
             )
     try:
-        meta, _, wkb, data = pyogrio.raw.read(path.resolve(), max_features=_MOST_ROWS + 1)
+        meta, _, wkb, data = pyogrio.raw.read(path.resolve(), max_features=_MOST_ROWS + 1 if most is None else most)
     except Exception as error:  # pyogrio raises its own errors and GDAL's
         raise InputError("can't be read as a Shapefile", where=path.name, fix="Write it again") from error
     if wkb is None:

@@ -116,11 +116,6 @@ def cells_cost(grid: Grid, per_cell: float) -> Cost:
     return Cost(f"{nx} × {ny} cells", grid.values.size * 1.5e-4, 0.2 + grid.values.size * per_cell)
 
 
-_MEDIAN = "turned back, so a cell holds the middle of the distribution (median), not its mean"
-_BELOW = "turned back, so cells lie a little below the mean"
-_MEAN = "turned back without bias: a cell holds the mean expected there, as the variogram has it"
-
-
 @dataclass(frozen=True)
 class Samples:
     """Values made ready: places in metres, one or two components, the distance between neighbours, and the way back."""
@@ -132,7 +127,13 @@ class Samples:
     merged: int
     share: float
     back: Callable[[list[np.ndarray]], np.ndarray]
-    note: str = ""
+    joined: str = ""  # what was done with samples at one place
+    turned: str = ""  # how values were turned back, and what that makes of them
+
+    @property
+    def note(self) -> str:
+        """In words what there is to know of the values."""
+        return "; ".join(part for part in (self.joined, self.turned) if part)
 
 
 def values_of(
@@ -204,14 +205,12 @@ def read_samples(item: Measured, p: GridValues) -> Samples:
     x, y, merged = made[0][0], made[0][1], made[0][3]
     parts = tuple(m[2] for m in made)
     back: Callable[[list[np.ndarray]], np.ndarray] = lambda g: g[0]  # noqa: E731
-    note = ""
+    turned = ""
     if p.transform == "log10":
-        back, note = (
-            (lambda g: 10.0 ** g[0]),
-            _MEDIAN,
-        )
+        back = lambda g: 10.0 ** g[0]  # noqa: E731
+        turned = "turned back, so a cell holds the middle of the distribution (median), not its mean"
     elif p.transform == "square root":
-        back, note = (lambda g: np.maximum(g[0], 0.0) ** 2), _BELOW
+        back, turned = (lambda g: np.maximum(g[0], 0.0) ** 2), "turned back, so cells lie a little below the mean"
     elif p.transform == "normal score":
         from scipy.stats import norm, rankdata
 
@@ -219,13 +218,12 @@ def read_samples(item: Measured, p: GridValues) -> Samples:
         scores = np.asarray(norm.ppf((np.arange(len(ordered)) + 0.5) / len(ordered)))
         parts = (np.asarray(norm.ppf((rankdata(parts[0]) - 0.5) / len(ordered))),)
         back = lambda g: np.where(np.isfinite(g[0]), np.interp(g[0], scores, ordered), np.nan)  # noqa: E731
-        note = "turned back by rank: no cell lies outside of the samples' range"
+        turned = "turned back by rank: no cell lies outside of the samples' range"
     elif angles:
         half, whole = (0.5, 180.0) if p.transform == "axis" else (1.0, 360.0)
-        back, note = (lambda g: np.degrees(np.arctan2(g[0], g[1])) * half % whole), "gridded as vectors"
-    if merged:
-        note = f"{merged:,} samples at one place: {p.twins} taken" + (f"; {note}" if note else "")
-    return Samples(x, y, parts, spacing, merged, share, back, note)
+        back, turned = (lambda g: np.degrees(np.arctan2(g[0], g[1])) * half % whole), "gridded as vectors"
+    joined = f"{merged:,} samples at one place: {p.twins} taken" if merged else ""
+    return Samples(x, y, parts, spacing, merged, share, back, joined, turned)
 
 
 def unbiased(ready: Samples, transform: str, lacking: np.ndarray) -> Samples:
@@ -240,9 +238,8 @@ def unbiased(ready: Samples, transform: str, lacking: np.ndarray) -> Samples:
         back = lambda g: 10.0 ** g[0] * np.exp(0.5 * squared * lacking)  # noqa: E731
     else:
         back = lambda g: np.maximum(np.maximum(g[0], 0.0) ** 2 + lacking, 0.0)  # noqa: E731
-    return replace(
-        ready, back=back, note=ready.note.replace(_MEDIAN, _MEAN).replace(_BELOW, _MEAN) if ready.note else _MEAN
-    )
+    turned = "turned back without bias: a cell holds the mean expected there, as the variogram has it"
+    return replace(ready, back=back, turned=turned)
 
 
 def settled(spacing: float, share: float, p: GridValues) -> tuple[float, float]:
