@@ -5,13 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 
 from innerlamp.api import Project
 from innerlamp.app.mainwindow.window import Window
 from innerlamp.app.panes.charts.chart_pane import ChartPane
+from innerlamp.app.panes.map.map_pane import MapPane
 from innerlamp.app.panes.sheets.page_pane import PagePane
 from innerlamp.app.panes.tables.checks_pane import ChecksPane
 from innerlamp.app.panes.tables.table_pane import TablePane
@@ -154,6 +155,24 @@ def test_the_cursor_is_told_in_a_grid_that_the_project_knows_by_name(window: Win
     strip.grid.setFocus()
     QTest.keyClick(strip.grid, Qt.Key.Key_Down)
     assert wait_until(lambda: told() == "E 1200.0  N 2300.0  150.0 m", 5)
+    # Its lines stand on the map: not one of the project's own choice, and gone with it.
+    pane = window.centre.pane("map")
+    assert isinstance(pane, MapPane)
+    pane.plot.setRange(xRange=(501_000, 501_400), yRange=(7_002_100, 7_002_500), padding=0)
+    settle(window)
+    with_lines = widget_image(window, pane.plot)
+    QTest.keyClick(strip.grid, Qt.Key.Key_Up)
+    settle(window)
+    without = widget_image(window, pane.plot)
+    scene = pane.plot.getViewBox()
+    for x in (501_200.0, 501_203.0):  # local east 1,200 is a line of the grid, 1,203 is none
+        spot = pane.plot.mapFromScene(scene.mapViewToScene(QPointF(x, 7_002_333.0)))
+        row = [
+            with_lines.pixelColor(spot.x() + k, spot.y()) != without.pixelColor(spot.x() + k, spot.y())
+            for k in (-1, 0, 1)
+        ]
+        assert any(row) == (x == 501_200.0)
+    QTest.keyClick(strip.grid, Qt.Key.Key_Down)
     ctx.close_project()
     assert not strip.grid.isVisible()
     assert window.open_path(tmp_path / "Sur.lamp")  # it is remembered with the project

@@ -6,13 +6,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import shapely
 
 from innerlamp.api import Project
 from innerlamp.core.errors import CrsError, LampError
 from innerlamp.core.importing import intake
 from innerlamp.core.items.holes import HoleSet
+from innerlamp.core.items.page import Page, checked
 from innerlamp.core.items.points import PointSet
-from innerlamp.core.local_grid import local_grid
+from innerlamp.core.local_grid import lines_across, local_grid
 from innerlamp.core.project.store import Store
 
 CRS = "EPSG:32719"
@@ -169,3 +171,57 @@ def test_places_come_back_from_the_project() -> None:
     grid = local_grid(f"Camp: {THREE}")
     x, y = np.array([1234.5, -700.0]), np.array([2222.0, 15_000.0])
     assert np.array(grid.to_local(*grid.to_project(x, y))) == pytest.approx(np.array([x, y]), abs=1e-6)
+
+
+def test_lines_of_a_turned_grid_are_cut_off_at_the_map() -> None:
+    """Against shapely: each line is the intersection of the rectangle with the line through two places far outside."""
+    grid = local_grid(f"Camp: {THREE}")
+    (e,), (n,) = grid.to_project(np.array([1500.0]), np.array([2500.0]))
+    ground = (e - 700.0, e + 900.0, n - 300.0, n + 500.0)
+    box = shapely.box(ground[0], ground[2], ground[1], ground[3])
+    lines = lines_across(grid, ground, 250.0)
+    found = {(line.along, line.value): line.ends for line in lines}
+    for k in range(-40, 60):
+        v = 250.0 * k
+        for along, ends in (("E", ([v, v], [-9e3, 9e3])), ("N", ([-9e3, 9e3], [v, v]))):
+            x, y = grid.to_project(*np.array(ends))
+            part = shapely.LineString(np.column_stack([x, y])).intersection(box)
+            assert ((along, v) in found) == (part.length > 1e-6)
+            if part.length > 1e-6:
+                mine = shapely.LineString(np.array(found[along, v]).reshape(2, 2))
+                assert mine.hausdorff_distance(part) < 1e-4
+    assert lines_across(grid, ground, 1.0) == []  # too many to be of use
+
+
+def test_a_page_stands_in_a_mine_grid(tmp_path: Path) -> None:
+    """Ends, azimuth and heights of its sections are those of the mine; what is no local grid is told."""
+    grid = local_grid(THREE)
+    (tmp_path / "collar.csv").write_text("HoleID,East,North,RL,Depth\nA,1100,2200,150,100\nB,1300,2200,150,100\n")
+    Store.create(tmp_path / "p.lamp", CRS).close()
+    with Project.open(tmp_path / "p.lamp") as project:
+        holes = project.run(
+            "import-holes", collar=str(tmp_path / "collar.csv"), coordinates=f"Mine grid: {THREE}", name="H"
+        )["holes"]
+        page = project[
+            project.run("make-page", around=holes, coordinates="mine grid", section="1000 2200; 1400 2200")["page"]
+        ]
+        sheets = project[
+            project.run(
+                "section-pages", around=holes, coordinates="Mine grid", azimuth=90.0, lowest=0.0, highest=200.0
+            )["page"]
+        ]
+        with pytest.raises(LampError, match="'EPSG:4326' is no local grid"):
+            project.run("make-page", around=holes, coordinates="EPSG:4326")
+    assert isinstance(page, Page) and isinstance(sheets, Page)
+    section = next(e for e in page.layout if e.kind == "section")
+    assert section.line == pytest.approx((*there(1000, 2200), *there(1400, 2200)), abs=0.01)
+    assert {e.local for e in page.layout if e.kind in ("map", "section")} == {grid}
+    title = next(e for e in page.layout if e.kind == "title")
+    assert title.fields["Grid"].startswith("Mine grid, turned")
+    across = next(e for e in sheets.layout if e.kind == "section")
+    assert across.elevation == pytest.approx(100.0 + UP, abs=1e-6)
+    assert across.line is not None
+    east, north = grid.to_local(np.array(across.line[::2]), np.array(across.line[1::2]))
+    assert north[1] - north[0] == pytest.approx(0.0, abs=0.01) and east[1] > east[0]  # along the mine's east
+    with pytest.raises(LampError, match="no known point"):
+        checked([{"kind": "map", "x": 0, "y": 0, "w": 9, "h": 9, "system": "x = y"}])

@@ -73,6 +73,63 @@ class LocalGrid:
         return abs(self.scale - 1.0) > 0.002 or max(self.residuals) > 1.0
 
 
+@dataclass(frozen=True)
+class GridLine:
+    """A line of a round easting (`along` is "E") or northing ("N") of a local grid, its ends (x0, y0, x1, y1) in the project."""
+
+    along: str
+    value: float
+    ends: tuple[float, float, float, float]
+
+
+MOST_LINES = 200
+
+
+def lines_across(grid: LocalGrid, ground: tuple[float, float, float, float], step: float) -> list[GridLine]:
+    """Return the lines of round local coordinates that cross a rectangle of the project, cut off at its sides.
+
+    Parameters
+    ----------
+    ground
+        West, east, south and north of the rectangle, in metres of the project.
+    step
+        Interval in metres of the local grid; where it gives more than `MOST_LINES` lines a way there are none.
+    """
+    west, east, south, north = ground
+    corners = grid.to_local(np.array([west, east, east, west]), np.array([south, south, north, north]))
+    out = []
+    for along, here, across in (("E", corners[0], corners[1]), ("N", corners[1], corners[0])):
+        first, last = int(np.ceil(here.min() / step)), int(np.floor(here.max() / step))
+        if last - first >= MOST_LINES:
+            continue
+        for k in range(first, last + 1):
+            ends = (np.full(2, k * step), np.array([across.min(), across.max()]))
+            x, y = grid.to_project(*(ends if along == "E" else ends[::-1]))
+            cut = _within(x, y, ground)
+            if cut is not None:
+                out.append(GridLine(along, k * step, cut))
+    return out
+
+
+def _within(
+    x: FloatArray, y: FloatArray, ground: tuple[float, float, float, float]
+) -> tuple[float, float, float, float] | None:
+    """The part of a line within a rectangle (Liang and Barsky 1984), None where it passes by."""
+    first, last = 0.0, 1.0
+    for start, way, low, high in ((x[0], x[1] - x[0], *ground[:2]), (y[0], y[1] - y[0], *ground[2:])):
+        if abs(way) < 1e-12:
+            if not low <= start <= high:
+                return None
+            continue
+        a, b = sorted(((low - start) / way, (high - start) / way))
+        first, last = max(first, a), min(last, b)
+    if last - first < 1e-9:
+        return None
+    x0, x1 = x[0] + np.array([first, last]) * (x[1] - x[0])
+    y0, y1 = y[0] + np.array([first, last]) * (y[1] - y[0])
+    return float(x0), float(y0), float(x1), float(y1)
+
+
 def is_local(text: str) -> bool:
     """Return whether a text that names a system of coordinates gives known points instead."""
     return "=" in text and "+proj" not in text and "[" not in text

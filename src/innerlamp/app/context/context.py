@@ -57,6 +57,7 @@ class Context(Sight, Signals):
         self._meant: Meant | None = None  # rows that are selected again once the item has been read
         self.area: Area | None = None
         self.sketch: Sketch | None = None
+        self.shown_grid = ""  # known points of the local grid that coordinates are told in; the project's when empty
 
         self._poll = QTimer()
         self._poll.setInterval(40)
@@ -305,6 +306,12 @@ class Context(Sight, Signals):
         if sketch is not self.sketch:
             self.sketch = sketch
             self.sketch_changed.emit()
+
+    def set_shown_grid(self, points: str) -> None:
+        """Tell coordinates in a local grid, given by its known points; in the project's own when empty."""
+        if points != self.shown_grid:
+            self.shown_grid = points
+            self.grid_changed.emit()
 
     def guard(self, action: Any, *args: Any) -> bool:
         """Do something that may fail; failures are told, never thrown. Returns whether it worked."""

@@ -38,3 +38,4 @@ class Signals:
         # What the open form works on: an area that every pane lets be drawn and reshaped, cells and readings to show.
         self.area_changed: Signal[[]] = Signal()
         self.sketch_changed: Signal[[]] = Signal()
+        self.grid_changed: Signal[[]] = Signal()  # the local grid that coordinates are told in

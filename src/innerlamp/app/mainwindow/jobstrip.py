@@ -216,8 +216,8 @@ class JobStrip(QFrame):
             self.cursor_words.clear()
             return
         x, y, up = cursor.x, cursor.y, cursor.z
-        if (points := self.grid.currentData()) and not self.grid.isHidden():
-            grid = local_grid(str(points))
+        if self.ctx.shown_grid:
+            grid = local_grid(self.ctx.shown_grid)
             (x,), (y,) = grid.to_local(np.array([x]), np.array([y]))
             up -= grid.up
         z = f"  {up:,.1f} m" if np.isfinite(up) else "  – m"
@@ -234,12 +234,16 @@ class JobStrip(QFrame):
             self.grid.addItem(name, points)
         self.grid.setCurrentIndex(max(self.grid.findText(wanted), 0) if wanted else 0)
         self.grid.setVisible(bool(found))
-        self._cursor_moved(self.ctx.cursor)
+        self._show_grid()
 
     def _grid_chosen(self) -> None:
         session = self.ctx.session
         if session is not None and session.store.writable:
             session.remember({"cursor grid": self.grid.currentText() if self.grid.currentData() else ""})
+        self._show_grid()
+
+    def _show_grid(self) -> None:
+        self.ctx.set_shown_grid(str(self.grid.currentData() or ""))
         self._cursor_moved(self.ctx.cursor)
 
     def _project(self) -> None:

@@ -70,6 +70,8 @@ def added(page: Page, kind: Kind, like: Element | None, sheet: int = 0, **values
     }
     if kind in ("map", "section", "log") and like is not None:
         new |= {"lit": list(like.lit), "colour_by": dict(like.colour_by), "scale": 0.0 if kind == "log" else like.scale}
+        if like.system and kind != "log":
+            new["system"] = like.system
         if kind == "map":
             new |= {"easting": like.easting, "northing": like.northing}
     if like is not None and like.date:

@@ -20,6 +20,7 @@ from ..painters.kit.room import draw_haloed
 from ..painters.kit.views import MapView, SectionView, View
 from ..painters.table import PAINTERS
 from .above import paint_above
+from .local_lines import local_name, paint_local_grid
 from .paper import FAINT, INK, MM, PAD, font_of, round_interval
 
 
@@ -150,7 +151,11 @@ def paint_map(painter: QPainter, ctx: Context, element: Element, sections: Seque
     rect, m, ground = map_rect(element), metres_per_pixel(element), ground_of(element)
     _ground(painter, ctx, element, rect, (ground[0], ground[3]), m, m, MapView())
     if element.grid >= 0:
-        _coordinates(painter, rect, ground, element.grid or round_interval(0.05 * element.scale))
+        step = element.grid or round_interval(0.05 * element.scale)
+        if element.local is None:
+            _coordinates(painter, rect, ground, step)
+        else:
+            paint_local_grid(painter, rect, ground, step, element.local, outside=PAD * MM)
     _traces(painter, rect, ground, m, sections)
     if element.text:
         painter.setFont(font_of(6.5, bold=True))
@@ -285,8 +290,10 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         painter.drawLine(QLineF(x, rect.top(), x, rect.bottom()))
     painter.setFont(font_of(6.0))
     step = round_interval(0.025 * element.scale / element.exaggeration)
-    for z in (step * np.arange(np.ceil((top - rect.height() * up) / step), np.floor(top / step) + 1)).tolist():
-        y = rect.top() + (top - z) / up
+    raised = element.local.up if element.local is not None else 0.0
+    low, high = top - rect.height() * up - raised, top - raised
+    for z in (step * np.arange(np.ceil(low / step), np.floor(high / step) + 1)).tolist():
+        y = rect.top() + (high - z) / up
         painter.setPen(QPen(INK, 0.8))
         painter.drawLine(QLineF(rect.left() - 4, y, rect.left(), y))
         painter.drawText(
@@ -306,7 +313,12 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
         x = rect.left() + (along - west) / m
         painter.drawText(QRectF(x - 20, head - 18, 40, 16), Qt.AlignmentFlag.AlignCenter, name)
     painter.setFont(font_of(6.5))
-    shape = f"fence of {len(plane.pieces)} pieces" if plane.bends else f"looking {plane.view_azimuth:03.0f}°"
+    looking = f"looking {plane.view_azimuth:03.0f}°"
+    if element.local is not None:
+        looking = (
+            f"looking {round(plane.view_azimuth - element.local.azimuth) % 360:03d}° ({local_name(element.system)})"
+        )
+    shape = f"fence of {len(plane.pieces)} pieces" if plane.bends else looking
     width = {"both sides": "on each side"}.get(element.side, element.side)
     parts = (
         f"Section {first}–{last}",

@@ -17,6 +17,7 @@ from ...core.items.page import Element, scale_words
 from ..context.context import Context
 from ..painters.kit.bitmaps import bitmap, fitted
 from .frames import ground_of, metres_per_pixel
+from .local_lines import local_name
 from .paper import FAINT, INK, MM, font_of, round_interval
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -72,8 +73,13 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         true, magnetic = north_angles(crs, target, element.date)
     except LampError:
         true = magnetic = float("nan")
-    foot = QPointF(rect.center().x(), rect.bottom() - 42)
-    high = max(rect.height() - 66.0, 20.0)
+    local = (target.local.azimuth + 180.0) % 360.0 - 180.0 if target.local is not None else 0.0
+    below = 54 if target.local is not None else 42  # for the words
+    foot = QPointF(rect.center().x(), rect.bottom() - below)
+    high = max(rect.height() - below - 24.0, 20.0)
+    if abs(local) > 100.0:  # local north points down: the arrows share the room
+        foot.setY(foot.y() - high / 2)
+        high /= 2
     painter.setFont(font_of(7.0))
 
     def arrow(angle: float, name: str, mark: str) -> None:
@@ -84,6 +90,9 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         painter.drawLine(QPointF(0, 0), QPointF(0, -high))
         painter.setBrush(INK)
         if mark == "full":
+            painter.drawPolygon(QPolygonF([QPointF(0, -high - 4), QPointF(-4, -high + 10), QPointF(4, -high + 10)]))
+        elif mark == "open":
+            painter.setBrush(QColor("#FFFFFF"))
             painter.drawPolygon(QPolygonF([QPointF(0, -high - 4), QPointF(-4, -high + 10), QPointF(4, -high + 10)]))
         elif mark == "half":
             painter.drawPolygon(QPolygonF([QPointF(0, -high - 2), QPointF(4, -high + 10), QPointF(0, -high + 8)]))
@@ -104,6 +113,8 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
             shown_m = shown_m * 2.0
         arrow(shown_t, "TN", "dot")
         arrow(shown_m, "MN", "half")
+    if target.local is not None:
+        arrow(local, "LN", "open")
     painter.setPen(INK)
     painter.setFont(font_of(6.0))
     words = (
@@ -111,8 +122,12 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         if np.isfinite(true)
         else ["magnetic north not known", element.date]
     )
+    if target.local is not None:
+        words.insert(0, f"{local_name(target.system)} {_side(local)}")
     for k, text in enumerate(words):
-        painter.drawText(QRectF(rect.left() - 20, rect.bottom() - 36 + 12 * k, rect.width() + 40, 12), MIDDLE, text)
+        painter.drawText(
+            QRectF(rect.left() - 20, rect.bottom() - 12 * len(words) + 12 * k, rect.width() + 40, 12), MIDDLE, text
+        )
 
 
 def _side(angle: float) -> str:

@@ -8,6 +8,8 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from ..errors import CrsError
+from ..local_grid import LocalGrid, local_grid
 from .base import Item
 from .listed import plain_list, understood
 from .section_look import MOST_PANELS
@@ -45,6 +47,9 @@ class Element(BaseModel):
         and the elevation of the frame's middle (m); without one the ground lies near the frame's top.
     grid
         Interval of the coordinate grid in metres: 0 takes a round one, -1 draws none.
+    system
+        Coordinates in which the grid of a map and its numbers are, and the direction and heights of a section: known points of
+        a local grid (`core.local_grid`); the project's when empty.
     side
         Section: which side of it its corridor lies on.
     sheet
@@ -91,6 +96,7 @@ class Element(BaseModel):
     depth_to: float = Field(0.0, ge=0)
     tracks: tuple[dict[str, Any], ...] = ()
     grid: float = Field(0.0, ge=-1)
+    system: str = Field("", max_length=20_000)
     of: int = Field(0, ge=0)
     text: str = Field("", max_length=20_000)
     fields: dict[str, str] = {}
@@ -115,6 +121,21 @@ class Element(BaseModel):
         if data and not data.startswith(("iVBORw0KGgo", "/9j/")):
             raise ValueError("must be a PNG or JPEG picture in base 64")
         return data
+
+    @field_validator("system")
+    @classmethod
+    def _is_a_local_grid(cls, system: str) -> str:
+        if system:
+            try:
+                local_grid(system)
+            except CrsError as error:
+                raise ValueError(str(error)) from error
+        return system
+
+    @property
+    def local(self) -> LocalGrid | None:
+        """The local grid of its coordinates, None for the project's own."""
+        return local_grid(self.system) if self.system else None
 
     @field_validator("line")
     @classmethod

@@ -26,6 +26,7 @@ from ..base.plot import MetrePlot, Ruler
 from ..base.run_sketch import FlatSketch
 from ..base.selection import selected_places
 from ..drawing.draw_tool import DrawTool, feature_paths
+from .local_lines import LocalLines
 
 
 class MapPane(Pane):
@@ -38,6 +39,7 @@ class MapPane(Pane):
         super().__init__(ctx)
         self.plot = MetrePlot(ctx, "Easting (m)", "Northing (m)")
         self.body.addWidget(self.plot)
+        self.local_lines = LocalLines(self.plot, ctx)
         self.ruler = Ruler(self.plot, ctx, north=True)
         self.across = QPushButton("Draw section")
         self.across.setCheckable(True)
@@ -73,7 +75,11 @@ class MapPane(Pane):
         for text in self._ends:
             self.plot.addItem(text, ignoreBounds=True)
         self.area, self.sketch = MapArea(ctx, self.plot), FlatSketch(ctx, self.plot)
-        self._off += [ctx.area_changed.connect(self.area.show), ctx.sketch_changed.connect(self.sketch.show)]
+        self._off += [
+            ctx.area_changed.connect(self.area.show),
+            ctx.sketch_changed.connect(self.sketch.show),
+            ctx.grid_changed.connect(self.local_lines.show_grid),
+        ]
         self.area.show()
         self.sketch.show()
         self.handle: pg.LineSegmentROI | pg.PolyLineROI | None = None

@@ -328,7 +328,9 @@ class PagePane(ItemPane):
             self.ctx.say("Light what the page is to show first.", "look")
             return
         around = next((e for e in lit if e.kind == "features"), lit[0])
-        self.ctx.ask.emit("make-page", {"around": around.id}, {"lit": [e.name for e in lit]})
+        self.ctx.ask.emit(
+            "make-page", {"around": around.id}, {"lit": [e.name for e in lit], "coordinates": self.ctx.shown_grid}
+        )
 
     def add(self, kind: Any) -> None:
         """Add an element."""

@@ -19,10 +19,23 @@ from ...errors import InputError
 from ...formats.out.page_templates import read_template
 from ...items.base import Item
 from ...items.page import PAPERS, Page, checked, scale_words
+from ...local_grid import LocalGrid, is_local, local_grid, name_of
 from ...progress import Progress
 
 _SCALES = (1.0, 1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 7.5, 10.0)
 MARGIN, SIDE = 8.0, 92.0
+
+
+def coordinates_of_pages() -> Any:
+    """Declare the system in which the grid, directions and heights of a page are."""
+    return param(
+        "",
+        "Coordinates",
+        editor="crs",
+        help="Of the grid of its maps, and of directions, heights and ends of its sections: a mine's own grid by name or "
+        "known points, the project's when empty",
+        more=True,
+    )
 
 
 class MakePage(Params):
@@ -55,6 +68,7 @@ class MakePage(Params):
         help="Its two ends, to add it below the map, more places for a fence: 503200 5602500; 504300 5601900",
         more=True,
     )
+    coordinates: str = coordinates_of_pages()
     template: str = param("", "Template", editor="file", help="A page template to arrange it by", more=True)
     name: str = param("", "Name", help="The title when empty")
 
@@ -80,9 +94,38 @@ class ArrangePage(Params):
     height: float = param(0.0, "Height", unit="mm", low=0.0, high=2000.0, help="0 keeps it")
 
 
-def title_fields(inputs: Inputs, scale: str, when: str, author: str) -> dict[str, str]:
+def local_of(system: str) -> LocalGrid | None:
+    """Return the local grid of a page's coordinates, None for the project's own.
+
+    Raises
+    ------
+    InputError
+        When it is no local grid.
+    """
+    if not system:
+        return None
+    if not is_local(system):
+        raise InputError(
+            f"'{system[:60]}' is no local grid that this project knows",
+            where="coordinates",
+            fix="Name one that its items came in by, or give known points: Mine grid: 1000 2000 = 500123 7001234; …",
+        )
+    return local_grid(system)
+
+
+def in_project(ends: tuple[float, ...] | None, grid: LocalGrid | None) -> tuple[float, ...] | None:
+    """Return places (x, y, x, y ...) of a local grid in the project's coordinates; those of the project as they are."""
+    if ends is None or grid is None:
+        return ends
+    x, y = grid.to_project(np.array(ends[::2]), np.array(ends[1::2]))
+    return tuple(np.column_stack([x, y]).ravel().tolist())
+
+
+def title_fields(inputs: Inputs, scale: str, when: str, author: str, system: str = "") -> dict[str, str]:
     """Return the rows of a title block; what is not known has none."""
-    rows = {"Scale": scale, "System": describe(inputs.crs), "Date": when, "Drawn by": author}
+    turned = f"turned {(local_grid(system).azimuth + 180.0) % 360.0 - 180.0:.3f}°" if system else ""
+    local = {"Grid": f"{name_of(system) or 'local grid'}, {turned}"} if system else {}
+    rows = {"Scale": scale, "System": describe(inputs.crs)} | local | {"Date": when, "Drawn by": author}
     return {name: words for name, words in rows.items() if words}
 
 
@@ -180,7 +223,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
         raise InputError("it has no place on the map", where=around.name, fix="Choose another item to fit the map to")
     when = p.date or date.today().isoformat()
     parse_date(when)
-    line = ends_of(p.section)
+    line = in_project(ends_of(p.section), local_of(p.coordinates))
     if p.template:
         width, height, made = read_template(p.template)
         elements = [dict(e) for e in made]
@@ -195,6 +238,8 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
     for e in elements:
         e |= {side: round(e[side], 1) for side in ("x", "y", "w", "h")}
         e.setdefault("date", when)
+        if p.coordinates and e["kind"] in ("map", "section"):
+            e["system"] = p.coordinates
         if e["kind"] == "map":
             # The coordinate grid's numbers stand in a strip within the frame.
             pad = 0.0 if e.get("grid", 0.0) < 0 else 12.0
@@ -213,7 +258,7 @@ def _run_make(inputs: Inputs, p: MakePage, progress: Progress) -> dict[str, Item
         elif e["kind"] == "title":
             e |= {
                 "text": "\n".join(t for t in (p.heading or around.name, p.second) if t),
-                "fields": title_fields(inputs, scale_words(scales[0]) if scales else "", when, p.author),
+                "fields": title_fields(inputs, scale_words(scales[0]) if scales else "", when, p.author, p.coordinates),
             }
         elif e["kind"] == "notes":
             e["text"] = p.notes or e.get("text", "")

@@ -22,7 +22,7 @@ from ...items.points import PointSet
 from ...items.section_look import HANDS, MOST_BESIDE, MOST_PANELS, WAYS, Beside, Hand
 from ...numbers import number_or_none
 from ...progress import Progress
-from .pages import MARGIN, SIDE, ends_of, round_scale, title_fields
+from .pages import MARGIN, SIDE, coordinates_of_pages, ends_of, in_project, local_of, round_scale, title_fields
 
 _FRAME_W, _FRAME_H, _GAP = 24.0, 13.0, 5.0  # millimetres of a section's frame beside its ground, and between sections
 _TITLE, _MOST = 34.0, 400
@@ -70,6 +70,7 @@ class SectionPages(Params):
     panels: Several = param((), "Profiles above", editor="lines", help="Names of grids, the highest first", more=True)
     strip: bool = param(False, "Plan of the corridor above", more=True)
     depths: bool = param(False, "Depths along holes", more=True)
+    coordinates: str = coordinates_of_pages()
     paper: Literal["A4", "A3", "A2", "A1", "A0"] = param("A3", "Paper")
     lying: Literal["landscape", "portrait"] = param("landscape", "Sheet")
     heading: str = param("", "Title")
@@ -131,6 +132,7 @@ def _run(inputs: Inputs, p: SectionPages, progress: Progress) -> dict[str, Item]
                 "panels": p.panels,
                 "strip": p.strip,
                 "depths": p.depths,
+                "system": p.coordinates,
                 "text": str(number + 1) if len(lines) > 1 else "",
                 "sheet": sheet,
             }
@@ -161,7 +163,9 @@ def series(around: Item, p: SectionPages) -> list[SectionPlane]:
     west, east, south, north, *_ = around.bounds
     if not np.isfinite([west, east, south, north]).all():
         raise InputError("it has no place on the map", where=around.name, fix="Choose another item")
-    ends = ends_of(p.line) or (sheet_line(around) if isinstance(around, BlockModel) else None)
+    grid = local_of(p.coordinates)
+    azimuth = p.azimuth + (grid.azimuth if grid is not None else 0.0)
+    ends = in_project(ends_of(p.line), grid) or (sheet_line(around) if isinstance(around, BlockModel) else None)
     spacing = p.spacing or 2.0 * p.corridor
     corners = np.array([(west, south), (east, south), (west, north), (east, north)])
     if ends is not None:
@@ -172,12 +176,12 @@ def series(around: Item, p: SectionPages) -> list[SectionPlane]:
     else:
         places = _places(around)
         middle = 0.5 * (places.min(axis=0) + places.max(axis=0))
-        trial = about(float(middle[0]), float(middle[1]), p.azimuth, 1000.0)
+        trial = about(float(middle[0]), float(middle[1]), azimuth, 1000.0)
         along, off = trial.to_plane(*places.T)
         reach = max(float(np.ptp(along)), 100.0)
-        a = np.radians(p.azimuth)
+        a = np.radians(azimuth)
         at = middle + (0.5 * (along.min() + along.max()) - 500.0) * np.array([np.sin(a), np.cos(a)])
-        first = about(float(at[0]), float(at[1]), p.azimuth, 1.1 * reach)
+        first = about(float(at[0]), float(at[1]), azimuth, 1.1 * reach)
         wide = float(np.ptp(off))
         count = p.number or max(int(np.ceil(wide / spacing)), 1)
         offsets = 0.5 * (off.min() + off.max()) + (np.arange(count) - 0.5 * (count - 1)) * spacing
@@ -203,8 +207,10 @@ def _places(around: Item) -> np.ndarray:
 def _heights(around: Item, p: SectionPages) -> tuple[float, float]:
     low, high = around.bounds[4:6]
     margin = 0.06 * (high - low) if np.isfinite(high - low) else 0.0
-    low = p.lowest if p.lowest is not None else low - margin
-    high = p.highest if p.highest is not None else high + 2.0 * margin
+    grid = local_of(p.coordinates)
+    up = grid.up if grid is not None else 0.0
+    low = p.lowest + up if p.lowest is not None else low - margin
+    high = p.highest + up if p.highest is not None else high + 2.0 * margin
     if not np.isfinite([low, high]).all():
         raise InputError("it has no elevations", where=around.name, fix="Give the lowest and the highest elevation")
     if high - low < 1.0:
@@ -300,7 +306,7 @@ def _furniture(
             for t in (p.heading or f"Sections of {around.name}", f"Sheet {sheet + 1} of {sheets}" if sheets > 1 else "")
             if t
         ),
-        "fields": title_fields(inputs, scale_words(scale), when, p.author),
+        "fields": title_fields(inputs, scale_words(scale), when, p.author, p.coordinates),
     }
     if height > width:
         tall = 0.24 * height
@@ -329,6 +335,7 @@ def _furniture(
             "lit": lit,
             "colour_by": _colours(p),
             "text": "Plan",
+            "system": p.coordinates,
         },
         _box("legend", legend),
         _box("title", block) | title,
