@@ -177,3 +177,78 @@ def test_blanks_know_the_sample_of_the_number_before_theirs(folder: Path) -> Non
     assert before.tolist() == [2.91, 2.88, 2.9, 3.5] and len(blanks) == 4
     told = batches.by_batch(holes, "ox77", "Au_ppm")
     assert told["batch"].tolist() == ["L1", "L2"] and told["score"].tolist() == pytest.approx([-0.1, 6.0])
+
+
+def _two_laboratories(folder: Path) -> HoleSet:
+    """Both laboratories call a batch 17 and had the standard OX77; the second finds a tenth less by its weaker digestion."""
+    head = "HoleID,From,To,Muestra,Tipo muestra,Patron,Lote,Laboratorio,Au_FA_ppm,Au_AR_ppm"
+    rows = []
+    for n, (lab, fire, wet) in enumerate((("Norte", 2.9, 2.61), ("Sur", 2.5, 2.6))):
+        for k in range(6):
+            at = 10 * n + k
+            rows.append(f"RC1,{at},{at + 1},M{at},ORIG,,17,{lab},1.0,0.9")
+            rows.append(f",,,S{at},STD,OX77,17,{lab},{fire + 0.01 * (k % 3)},{wet + 0.01 * (k % 2)}")
+    holes, _ = brought(folder, collar=COLLARS, assay="\n".join([head, *rows]) + "\n")
+    return holes
+
+
+def test_a_list_of_ones_own_tells_methods_and_laboratories_apart(folder: Path, tmp_path: Path) -> None:
+    holes = _two_laboratories(folder)
+    assert control_charts.standards(holes) == ["OX77, Norte", "OX77, Sur"]
+    assert set(batches.rows_by_batch(holes)["assay"]) == {"17, Norte", "17, Sur"}
+    mine = tmp_path / "mine.csv"
+    mine.write_text(
+        "Patron;Elemento;Valor;Desviacion;Unidad;Metodo;Laboratorio\n"
+        "OX77;Au;2,9;0,03;g/t;FA;\nOX77;Au;2610;30;ppb;AR;\nOX77;Au;9,9;0,03;g/t;FA;Elsewhere\n"
+    )
+    made = judge(holes, certificates=str(mine), attributes=["Au_FA_ppm", "Au_AR_ppm"])
+    table = batches.judged_batches(made, ["Au_FA_ppm", "Au_AR_ppm"])
+    state = {(r.batch, r.attribute): r.state for r in table.itertuples()}
+    assert state == {
+        ("17, Norte", "Au_FA_ppm"): "passed",
+        ("17, Sur", "Au_FA_ppm"): "failed",
+        ("17, Norte", "Au_AR_ppm"): "passed",
+        ("17, Sur", "Au_AR_ppm"): "passed",
+    }
+    assert made.tables["assay"]["Batch check"].tolist() == ["passed"] * 6 + ["failed"] * 6
+    # A value of one laboratory alone goes before that of all: its own certificate, 2.5, makes the second pass.
+    own = [*("OX77,Au,2.9,0.03,g/t,FA", "OX77,Au,2.51,0.03,g/t,FA,sur")]
+    made = judge(holes, certified="; ".join(own), attributes=["Au_FA_ppm"])
+    assert set(made.tables["assay"]["Batch check"]) == {"passed"}
+    with pytest.raises(InputError, match=r"no control sample is of the laboratory 'Este'.*Norte, Sur"):
+        judge(holes, certified="OX77,Au,2.9,0.03,g/t,FA,Este")
+    with pytest.raises(InputError, match="no control sample has a grade of 'Au' by 'ICP'"):
+        judge(holes, certified="OX77,Au,2.9,0.03,g/t,ICP")
+    # As one, where that is asked for.
+    rows, _ = control_charts.standard_rows(holes, "OX77", "Au_FA_ppm")
+    assert len(rows) == 12
+
+
+def test_files_without_a_laboratory_are_their_own(folder: Path) -> None:
+    """Controls among the assays of several files stand with the batch and laboratory of their own file's assays."""
+    part = "HoleID,From,To,Sample,Type,Standard,Au_ppm\nRC1,{a},{b},M{a},ORIG,,1\n,,,S{a},STD,OX77,{v}\n"
+    (folder / "norte.csv").write_text(part.format(a=0, b=1, v=2.9))
+    (folder / "sur.csv").write_text(part.format(a=1, b=2, v=3.9))
+    (folder / "collar.csv").write_text(COLLARS)
+    op = OPERATIONS["import-holes"]
+    params = {"collar": folder / "collar.csv", "assay": folder / "norte.csv", "assays": folder / "sur.csv"}
+    checked = op.check({k: str(v) for k, v in params.items()})
+    holes = op.run(Inputs({}, "EPSG:32719"), checked, SILENT)["holes"]
+    assert isinstance(holes, HoleSet)
+    made = judge(holes, certified="OX77,Au,2.9,0.05")
+    assert made.tables["assay"]["Batch check"].tolist() == ["passed", "failed"]
+
+
+def test_samples_and_batches_that_are_plain_numbers_are_found(folder: Path) -> None:
+    """A column of whole numbers must not be compared as 1001.0 with the 1001 of the control samples."""
+    rows = [f"RC1,{k},{k + 1},{1001 + 3 * k},ORIG,,,17,{1.0 + k}" for k in range(4)]
+    rows += [f",,,{1002 + 3 * k},DUP,,{1001 + 3 * k},17,{1.1 + k}" for k in range(4)]
+    rows += [f",,,{1003 + 3 * k},BLANK,,,17,0.01" for k in range(4)]
+    head = "HoleID,From,To,Muestra,Tipo muestra,Patron,Original,Lote,Au_ppm"
+    holes, _ = brought(folder, collar=COLLARS, assay="\n".join([head, *rows]) + "\n")
+    pairs = control_charts.duplicate_pairs(holes, "Au_ppm")
+    assert pairs["first"].tolist() == [1.0, 2.0, 3.0, 4.0] and pairs["second"].tolist() == [1.1, 2.1, 3.1, 4.1]
+    _, before = batches.grades_before_blanks(holes, "Au_ppm")
+    assert before.tolist() == [1.1, 2.1, 3.1, 4.1]
+    assert batches.rows_by_batch(holes)["assay"]["17"].tolist() == [0, 1, 2, 3]
+    assert batches.judged_batches(holes, ["Au_ppm"])["samples"].tolist() == [4]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +16,7 @@ from ..findings import Findings
 from ..formats.tables import columns
 from ..units import by_factor, factor
 from . import element_columns
+from .control_samples import Controls
 from .detection import GRADES, CellRules, Place
 from .reading import title
 
@@ -114,6 +116,13 @@ def _signed(table: pd.DataFrame, file: str) -> pd.DataFrame:
             out = out.drop(columns=own)
         out[role] = given.where(given.notna(), title(Path(file))).astype(str).to_numpy()
     return out
+
+
+def signed_controls(controls: Controls, file: str) -> Controls:
+    """Return control samples of one of several files with laboratory and batch as its assays have them."""
+    own = title(Path(file))
+    filled = {role: controls.table[role].where(controls.table[role] != "", own) for role in ("laboratory", "batch")}
+    return dataclasses.replace(controls, table=controls.table.assign(**filled))
 
 
 def _once(table: pd.DataFrame, units: dict[str, str], found: Findings, name: str) -> pd.DataFrame:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import re
 from collections.abc import Sequence
 
@@ -11,7 +12,7 @@ import pandas as pd
 from ..formats.tables import columns
 from ..items.base import rows_of_table
 from ..items.holes import HoleSet
-from .control_charts import blank_rows, faults_of, standard_rows, standards
+from .control_charts import blank_rows, faults_of, sample_column, standard_rows, standards, words_in
 
 CHECK = "Batch check"  # the column that says of each sample how its batch did
 PASSED, FAILED, UNKNOWN = "passed", "failed", "no control"
@@ -25,21 +26,47 @@ def batch_column(table: pd.DataFrame, wanted: str = "") -> str:
     return columns.guess([str(c) for c in table.columns], "controls").get("batch", "")
 
 
-def sample_column(table: pd.DataFrame) -> str:
-    """Return the column of a table that holds sample numbers, '' without one."""
-    return columns.guess([str(c) for c in table.columns], "controls").get("sample", "")
+def _named(holes: HoleSet, wanted: str) -> tuple[pd.Series, dict[str, pd.Series]]:
+    """The batch of each control sample, and of each row of the tables that name it.
+
+    Laboratories count for themselves: a number that several of them gave has the name of the laboratory behind it.
+    """
+    labs = {
+        name: columns.guess([str(c) for c in t.columns], "controls").get("laboratory", "")
+        for name, t in holes.tables.items()
+    }
+    named = {name: words_in(t, c) for name, t in holes.tables.items() if (c := batch_column(t, wanted))}
+    own = words_in(holes.controls, "batch")
+    where = [words_in(holes.controls, "laboratory"), *(words_in(holes.tables[n], labs[n]) for n in named)]
+    pairs = pd.concat(
+        [pd.DataFrame({"batch": b, "lab": w}) for b, w in zip([own, *named.values()], where, strict=True)]
+    )
+    pairs = pairs[(pairs["batch"] != "") & (pairs["lab"] != "")].drop_duplicates()
+    shared = set(pairs["batch"][pairs["batch"].duplicated()])
+
+    def told(batch: pd.Series, lab: pd.Series) -> pd.Series:
+        return batch.where(~(batch.isin(shared) & (lab != "")), batch + ", " + lab)
+
+    return told(own, where[0]), {n: told(b, w) for (n, b), w in zip(named.items(), where[1:], strict=True)}
 
 
 def rows_by_batch(holes: HoleSet, wanted: str = "") -> dict[str, dict[str, np.ndarray]]:
-    """Return by table of intervals and by batch the rows of its samples."""
+    """Return by table of intervals and by batch the rows of its samples.
+
+    Where several laboratories gave one number, the batch has the laboratory's name behind it: ``17, Lab A``.
+    """
     out: dict[str, dict[str, np.ndarray]] = {}
-    for name, table in holes.tables.items():
-        column = batch_column(table, wanted)
-        if column:
-            said = table[column].astype("object").where(table[column].notna(), "").astype(str).str.strip()
-            groups = pd.Series(np.arange(len(table))).groupby(said.to_numpy(dtype=object), sort=False)
-            out[name] = {str(b): rows.to_numpy() for b, rows in groups if b}
+    for name, said in _named(holes, wanted)[1].items():
+        groups = pd.Series(np.arange(len(said))).groupby(said.to_numpy(dtype=object), sort=False)
+        out[name] = {str(b): rows.to_numpy() for b, rows in groups if b}
     return out
+
+
+def by_laboratory(holes: HoleSet, wanted: str = "") -> HoleSet:
+    """Return a set whose control samples name their batches as `rows_by_batch` does."""
+    if not len(holes.controls):
+        return holes
+    return dataclasses.replace(holes, controls=holes.controls.assign(batch=_named(holes, wanted)[0]))
 
 
 def judged_batches(holes: HoleSet, attributes: Sequence[str], wanted: str = "") -> pd.DataFrame:
@@ -50,6 +77,7 @@ def judged_batches(holes: HoleSet, attributes: Sequence[str], wanted: str = "") 
     batch that have a grade.
     """
     rows = rows_by_batch(holes, wanted)
+    holes = by_laboratory(holes, wanted)
     out = []
     for attribute in attributes:
         if attribute not in holes.controls.columns:
@@ -92,7 +120,7 @@ def grades_before_blanks(holes: HoleSet, attribute: str) -> tuple[np.ndarray, np
     for table in (*holes.tables.values(), holes.controls[holes.controls["type"] != "blank"]):
         column = sample_column(table)
         if column and attribute in table.columns:
-            for number, value in zip(table[column].astype(str), table[attribute].to_numpy(float), strict=True):
+            for number, value in zip(words_in(table, column), table[attribute].to_numpy(float), strict=True):
                 if (at := key(number)) is not None:
                     known[at] = value
     before = []

@@ -10,11 +10,29 @@ from numpy.typing import NDArray
 
 from ..compute.statistics import quality
 from ..errors import InputError
+from ..formats.tables import columns
 from ..items.base import numeric_columns, rows_of_table
 from ..items.holes import HoleSet
 
 APART = 25.0  # half relative difference in percent from which a pair is pointed out (common practice, no source)
-_FIXED = ("sample", "type", "standard", "original", "batch", "date", "line", "order")
+_FIXED = ("sample", "type", "standard", "original", "batch", "laboratory", "date", "line", "order")
+
+
+def sample_column(table: pd.DataFrame) -> str:
+    """Return the column of a table that holds sample numbers, '' without one."""
+    return columns.guess([str(c) for c in table.columns], "controls").get("sample", "")
+
+
+def words_in(table: pd.DataFrame, column: str) -> pd.Series:
+    """Return a column as text without spaces around it, whole numbers without decimals; empty where there is none."""
+    if column not in table:
+        return pd.Series([""] * len(table), index=table.index, dtype="object")
+    values = table[column]
+    if pd.api.types.is_float_dtype(values):
+        known = values.dropna()
+        if len(known) and (known == np.floor(known)).all() and known.abs().max() < 2**53:
+            values = values.astype("Int64")
+    return values.astype("object").where(table[column].notna(), "").astype(str).str.strip()
 
 
 def judged_attributes(holes: HoleSet) -> list[str]:
@@ -48,11 +66,22 @@ def asked_attributes(holes: HoleSet, names: Sequence[str]) -> list[str]:
 
 
 def standards(holes: HoleSet) -> list[str]:
-    """Return the names of the standards, in natural order of their first use."""
+    """Return the names of the standards, in order of their first use; one that several laboratories had once for each."""
     if not len(holes.controls):
         return []
-    rows = holes.controls[holes.controls["type"] == "standard"]
-    return [str(n) for n in pd.unique(rows["standard"])]
+    return [str(n) for n in pd.unique(_series_of(holes.controls)[holes.controls["type"] == "standard"])]
+
+
+def _series_of(controls: pd.DataFrame) -> pd.Series:
+    """What each standard is judged with: those of its name, and of its laboratory where several had that standard."""
+    named = controls["standard"].astype(str)
+    if "laboratory" not in controls:
+        return named
+    where = controls["laboratory"].astype(str)
+    mine = (controls["type"] == "standard") & (where != "")
+    several = where[mine].groupby(named[mine]).nunique()
+    both = named.isin(several[several > 1].index) & mine
+    return named.where(~both, named + ", " + where)
 
 
 def in_order(controls: pd.DataFrame) -> pd.DataFrame:
@@ -62,12 +91,14 @@ def in_order(controls: pd.DataFrame) -> pd.DataFrame:
 
 
 def standard_rows(holes: HoleSet, standard: str, attribute: str) -> tuple[pd.DataFrame, quality.StandardCheck]:
-    """Return the results of one standard in order, and their check against the accepted value where one is given.
+    """Return the results of one of the `standards` in order, and their check against the accepted value where one is given.
 
     Accepted values come from columns called ``accepted <attribute>`` and ``deviation <attribute>``.
     """
     controls = in_order(holes.controls)
-    rows = controls[(controls["type"] == "standard") & (controls["standard"] == standard)]
+    of = _series_of(controls)
+    of = of if (of == standard).any() else controls["standard"].astype(str)  # a standard of several laboratories as one
+    rows = controls[(controls["type"] == "standard") & (of == standard)]
     rows = rows[rows[attribute].notna()].reset_index(drop=True)
 
     def stated(word: str) -> float:
@@ -104,16 +135,9 @@ def duplicate_pairs(holes: HoleSet, attribute: str) -> pd.DataFrame:
     rows = holes.controls[holes.controls["type"] == "duplicate"]
     known: dict[str, float] = {}
     for table in holes.tables.values():
-        column = next(
-            (
-                c
-                for c in table.columns
-                if str(c).lower().replace("_", " ") in ("sample", "sample id", "sampleid", "sample no")
-            ),
-            "",
-        )
+        column = sample_column(table)
         if column and attribute in table.columns:
-            known |= dict(zip(table[column].astype(str), table[attribute].to_numpy(float), strict=True))
+            known |= dict(zip(words_in(table, column), table[attribute].to_numpy(float), strict=True))
     known |= dict(zip(holes.controls["sample"].astype(str), holes.controls[attribute].to_numpy(float), strict=True))
     first = np.array([known.get(str(o), np.nan) for o in rows["original"]], dtype=float)
     second = rows[attribute].to_numpy(float)

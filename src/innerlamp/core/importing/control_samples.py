@@ -89,6 +89,7 @@ def _told(raw: RawTable, role: Mapping[str, str], kinds: Sequence[str], rules: C
             "standard": text("standard"),
             "original": text("original"),
             "batch": text("batch"),
+            "laboratory": text("laboratory"),
         }
     )
     out["date"] = (

@@ -205,6 +205,7 @@ def _precision(holes: HoleSet, attribute: str, label: str) -> ControlSeries:
 
 def _batches(holes: HoleSet, attribute: str, label: str) -> ControlSeries:
     """Mean score of all standards by batch."""
+    holes = batches.by_laboratory(holes)
     parts = [batches.by_batch(holes, name, attribute) for name in control_charts.standards(holes)]
     whole = pd.concat([p for p in parts if len(p)], ignore_index=True) if any(len(p) for p in parts) else pd.DataFrame()
     if not len(whole):

@@ -428,6 +428,7 @@ ROLES: dict[str, tuple[Role, ...]] = {
             "batch",
         ),
         Role("date", "Date", False, ("date", "analysed", "assaydate", "reported", "labdate"), "date"),
+        Role("laboratory", "Laboratory", False, (), "laboratory"),
     ),
     "certificates": (
         Role(
@@ -475,6 +476,13 @@ ROLES: dict[str, tuple[Role, ...]] = {
             "deviation",
         ),
         Role("unit", "Unit", False, ("unit", "units", "uom", "unidad", "unite", "einheit"), "unit"),
+        Role(
+            "method",
+            "Method",
+            False,
+            ("method", "methodcode", "metodo", "methode", "verfahren", "menetelma", "metod", "digestion", "procedure"),
+        ),
+        Role("laboratory", "Laboratory", False, (), "laboratory"),
     ),
     "lines": (
         Role("line", "Line", False, ("line", "lineno", "lineid", "linenumber", "ln", "flightline"), "line"),

@@ -16,7 +16,7 @@ from ...findings import Findings
 from ...formats.tables import tables_in
 from ...formats.tables.dates import DayOrder
 from ...importing import hole_tables
-from ...importing.assay_tables import AssayFile, one_table
+from ...importing.assay_tables import AssayFile, one_table, signed_controls
 from ...importing.choices import AboveRule, DetectionRule, Dips, NegativeRule
 from ...importing.control_samples import Controls, read_controls, together
 from ...importing.daughters import found_daughters, with_parents
@@ -197,7 +197,7 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress, earlier: Hole
             continue
         progress(0.2 + 0.6 * number / len(along), f"Reading {name}")
         mapping = p.columns.get(name) or p.columns.get(source, {})
-        lab = number < len(labs)
+        lab, told = number < len(labs), len(controls)
         whole = lab or name == "lithology" or hole_tables.is_interval_table(source, mapping)
         table, table_units = hole_tables.read_downhole(
             source,
@@ -213,6 +213,8 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress, earlier: Hole
             controls if lab else None,
         )
         if lab:
+            if len(labs) > 1 and len(controls) > told:
+                controls[told:] = [signed_controls(c, tables_in.split(source)[0].name) for c in controls[told:]]
             assays.append(AssayFile(tables_in.split(source)[0].name, table, table_units))
             continue
         if whole:

@@ -30,6 +30,8 @@ class CertifiedRow(Row):
     value: float = param(..., "Value", low=0.0, help="Certified, in the unit of this row")
     deviation: Maybe = param(None, "Deviation", help="One standard deviation of the certificate, in the same unit")
     unit: str = param("", "Unit", help="That of the column when empty")
+    method: str = param("", "Method", help="Such as FA50, as the heading of the grades has it; any when empty")
+    laboratory: str = param("", "Laboratory", help="Of the control samples that it is for; all when empty")
 
 
 class JudgeAssays(Params):
@@ -43,7 +45,8 @@ class JudgeAssays(Params):
         "",
         "List of certified values",
         editor="file",
-        help="A table of your own: standard, element, value, deviation, unit. Rows above go before it",
+        help="A table of your own: standard, element, value, deviation, unit; method and laboratory where values differ by "
+        "them. Rows above go before it",
     )
     attributes: Several = param(
         (), "Grades", editor="lines", help="Columns that are judged; all that control samples have when empty"
@@ -69,7 +72,8 @@ def _listed(file: str) -> list[CertifiedRow]:
     value = number_column(raw, role["value"])
     deviation = number_column(raw, role["deviation"]) if "deviation" in role else np.full(len(value), np.nan)
     rows = []
-    for k, (name, element, unit) in enumerate(zip(text("standard"), text("element"), text("unit"), strict=True)):
+    words = (text(n) for n in ("standard", "element", "unit", "method", "laboratory"))
+    for k, (name, element, unit, method, laboratory) in enumerate(zip(*words, strict=True)):
         if not name or not element:
             continue
         if not np.isfinite(value[k]) or value[k] < 0:
@@ -85,15 +89,26 @@ def _listed(file: str) -> list[CertifiedRow]:
                 value=float(value[k]),
                 deviation=float(deviation[k]) if np.isfinite(deviation[k]) else None,
                 unit=unit,
+                method=method,
+                laboratory=laboratory,
             )
         )
-    return rows
+    return sorted(rows, key=lambda r: bool(r.method) + bool(r.laboratory))  # what is said more closely counts
 
 
-def _column_of(row: CertifiedRow, judged: Sequence[str], units: dict[str, str]) -> str:
+def _plain(text: str) -> str:
+    return "".join(c for c in text.lower() if c.isalnum())
+
+
+def _columns_of(row: CertifiedRow, judged: Sequence[str], units: dict[str, str]) -> list[str]:
+    """The columns of grades that a certified value is for: of its method, else the first of its element."""
     wanted = row.element.strip().lower()
-    exact = next((c for c in judged if c.lower() == wanted), "")
-    return exact or next((c for c in judged if identity(c, units.get(c, ""))[0].lower() == wanted), "")
+    exact = [c for c in judged if c.lower() == wanted]
+    told = {c: identity(c, units.get(c, "")) for c in judged}
+    found = exact or [c for c in judged if told[c][0].lower() == wanted]
+    if not row.method.strip():
+        return found[:1]
+    return [c for c in found if _plain(told[c][1]) == _plain(row.method)]
 
 
 def certified(holes: HoleSet, rows: Sequence[CertifiedRow], strict: bool = True) -> HoleSet:
@@ -108,14 +123,27 @@ def certified(holes: HoleSet, rows: Sequence[CertifiedRow], strict: bool = True)
     controls = holes.controls.copy()
     named = controls["standard"].astype(str).str.strip().str.lower()
     for row in rows:
-        column = _column_of(row, judged, holes.units)
+        column = next(iter(_columns_of(row, judged, holes.units)), "")
         mine = (named == row.standard.strip().lower()) & (controls["type"] == "standard")
+        lab = row.laboratory.strip()
+        where = (
+            controls["laboratory"].astype(str).str.strip()
+            if "laboratory" in controls
+            else pd.Series("", controls.index)
+        )
+        if lab:
+            mine &= where.str.lower() == lab.lower()
         if not column or not mine.any():
+            if strict and lab and not (where.str.lower() == lab.lower()).any():
+                labs = ", ".join(sorted(set(where) - {""})) or "none: the control samples name no laboratory"
+                raise InputError(
+                    f"no control sample is of the laboratory '{lab}'", where=holes.name, fix=f"There are: {labs}"
+                )
             if strict:
                 what = (
-                    f"no control sample has a grade of '{row.element}'"
+                    f"no control sample has a grade of '{row.element}'" + (f" by '{row.method}'" if row.method else "")
                     if not column
-                    else f"no control sample is of the standard '{row.standard}'"
+                    else f"no control sample is of the standard '{row.standard}'" + (f" and of '{lab}'" if lab else "")
                 )
                 there = judged if not column else control_charts.standards(holes)
                 raise InputError(what, where=holes.name, fix="There are: " + ", ".join(there[:12]))
