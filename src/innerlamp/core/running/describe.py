@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import inspect
+import json
+import shlex
 
 from ..declaring.operation import Operation
 
@@ -36,4 +38,20 @@ def describe(op: Operation) -> str:
             lines.append(f"  {'':<14}   {info.help}")
     lines.append("Makes:")
     lines += [f"  {out.slot:<14} {out.label}{f' ({out.kind})' if out.kind else ''}" for out in op.outputs]
+    if op.example is not None:
+        lines += ["An example, as it runs on the demo project:", f"  {example_command(op)}"]
+        if op.example.after:
+            lines.append(f"  where @ stands for what was made before by {', '.join(op.example.after)}")
     return "\n".join(lines)
+
+
+def example_command(op: Operation) -> str:
+    """Return the whole line of a shell that runs an operation's example."""
+    words = ["inner-lamp", "apply", "Emberlow.lamp", op.name]
+    if op.example is not None:
+        for slot, chosen in op.example.inputs.items():
+            words.append(f"{slot}={chosen if isinstance(chosen, str) else '; '.join(chosen)}")
+        for name, value in op.example.params.items():
+            plain = isinstance(value, str | int | float) and not isinstance(value, bool)
+            words.append(f"{name}={value if plain else json.dumps(value, ensure_ascii=False)}")
+    return shlex.join(words)
