@@ -57,15 +57,19 @@ class LocalGrid:
         return out.real, out.imag
 
     @property
+    def turned(self) -> float:
+        """As `azimuth`, from above -180 to 180."""
+        return self.azimuth if self.azimuth <= 180.0 else self.azimuth - 360.0
+
+    @property
     def words(self) -> str:
         """How it lies, for people."""
-        turned = self.azimuth if self.azimuth <= 180 else self.azimuth - 360
         most = (
             f", largest residual {max(self.residuals):.2f} m"
             if len(self.residuals) > 2
             else ", two points, no residuals"
         )
-        return f"turned {turned:.3f}°, scale {self.scale:.6f}, heights {self.up:+.2f} m{most}"
+        return f"turned {self.turned:.3f}°, scale {self.scale:.6f}, heights {self.up:+.2f} m{most}"
 
     @property
     def doubtful(self) -> bool:
@@ -139,6 +143,11 @@ def name_of(text: str) -> str:
     """Return the name that stands before known points, '' without one."""
     found = _NAMED.match(text) if is_local(text) else None
     return found.group(1) if found else ""
+
+
+def called(text: str) -> str:
+    """Return what people call a local grid that a text gives: its name, else plain words."""
+    return name_of(text) or "local grid"
 
 
 @functools.lru_cache(maxsize=64)

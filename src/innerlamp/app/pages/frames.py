@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from ...core.compute.geometry.planes import SectionPlane
 from ...core.items.page import Element, scale_words
 from ...core.items.section_look import beside_from
+from ...core.local_grid import called
 from ..context.context import Context
 from ..context.seen import SeenContext
 from ..painters.kit.flat import faded
@@ -20,7 +21,7 @@ from ..painters.kit.room import draw_haloed
 from ..painters.kit.views import MapView, SectionView, View
 from ..painters.table import PAINTERS
 from .above import paint_above
-from .local_lines import local_name, paint_local_grid
+from .local_lines import paint_local_grid
 from .paper import FAINT, INK, MM, PAD, font_of, round_interval
 
 
@@ -315,9 +316,7 @@ def paint_section(painter: QPainter, ctx: Context, element: Element) -> None:
     painter.setFont(font_of(6.5))
     looking = f"looking {plane.view_azimuth:03.0f}°"
     if element.local is not None:
-        looking = (
-            f"looking {round(plane.view_azimuth - element.local.azimuth) % 360:03d}° ({local_name(element.system)})"
-        )
+        looking = f"looking {round(plane.view_azimuth - element.local.azimuth) % 360:03d}° ({called(element.system)})"
     shape = f"fence of {len(plane.pieces)} pieces" if plane.bends else looking
     width = {"both sides": "on each side"}.get(element.side, element.side)
     parts = (

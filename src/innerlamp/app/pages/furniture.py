@@ -14,10 +14,10 @@ from ...core.compute.potential.mainfield import main_field
 from ...core.crs import grid_convergence, to_lonlat
 from ...core.errors import LampError
 from ...core.items.page import Element, scale_words
+from ...core.local_grid import called
 from ..context.context import Context
 from ..painters.kit.bitmaps import bitmap, fitted
 from .frames import ground_of, metres_per_pixel
-from .local_lines import local_name
 from .paper import FAINT, INK, MM, font_of, round_interval
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -73,7 +73,7 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         true, magnetic = north_angles(crs, target, element.date)
     except LampError:
         true = magnetic = float("nan")
-    local = (target.local.azimuth + 180.0) % 360.0 - 180.0 if target.local is not None else 0.0
+    local = target.local.turned if target.local is not None else 0.0
     below = 54 if target.local is not None else 42  # for the words
     foot = QPointF(rect.center().x(), rect.bottom() - below)
     high = max(rect.height() - below - 24.0, 20.0)
@@ -88,11 +88,8 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         painter.rotate(angle)
         painter.setPen(QPen(INK, 1.1))
         painter.drawLine(QPointF(0, 0), QPointF(0, -high))
-        painter.setBrush(INK)
-        if mark == "full":
-            painter.drawPolygon(QPolygonF([QPointF(0, -high - 4), QPointF(-4, -high + 10), QPointF(4, -high + 10)]))
-        elif mark == "open":
-            painter.setBrush(QColor("#FFFFFF"))
+        painter.setBrush(QColor("#FFFFFF") if mark == "open" else INK)
+        if mark in ("full", "open"):
             painter.drawPolygon(QPolygonF([QPointF(0, -high - 4), QPointF(-4, -high + 10), QPointF(4, -high + 10)]))
         elif mark == "half":
             painter.drawPolygon(QPolygonF([QPointF(0, -high - 2), QPointF(4, -high + 10), QPointF(0, -high + 8)]))
@@ -123,7 +120,7 @@ def paint_north(painter: QPainter, element: Element, target: Element, crs: str) 
         else ["magnetic north not known", element.date]
     )
     if target.local is not None:
-        words.insert(0, f"{local_name(target.system)} {_side(local)}")
+        words.insert(0, f"{called(target.system)} {_side(local)}")
     for k, text in enumerate(words):
         painter.drawText(
             QRectF(rect.left() - 20, rect.bottom() - 12 * len(words) + 12 * k, rect.width() + 40, 12), MIDDLE, text

@@ -5,16 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from ...core.local_grid import LocalGrid, lines_across, name_of
+from ...core.local_grid import LocalGrid, lines_across
 from ..painters.kit.room import draw_haloed
 from .paper import INK, font_of
 
 MIDDLE = Qt.AlignmentFlag.AlignCenter
-
-
-def local_name(system: str) -> str:
-    """Return what people call a local grid: its name, or plain words."""
-    return name_of(system) or "local grid"
 
 
 def paint_local_grid(

@@ -74,10 +74,7 @@ def standards(holes: HoleSet) -> list[str]:
 
 def _series_of(controls: pd.DataFrame) -> pd.Series:
     """What each standard is judged with: those of its name, and of its laboratory where several had that standard."""
-    named = controls["standard"].astype(str)
-    if "laboratory" not in controls:
-        return named
-    where = controls["laboratory"].astype(str)
+    named, where = controls["standard"].astype(str), words_in(controls, "laboratory")
     mine = (controls["type"] == "standard") & (where != "")
     several = where[mine].groupby(named[mine]).nunique()
     both = named.isin(several[several > 1].index) & mine

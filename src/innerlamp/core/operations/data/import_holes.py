@@ -213,9 +213,10 @@ def read_holes(inputs: Inputs, p: ImportHoles, progress: Progress, earlier: Hole
             controls if lab else None,
         )
         if lab:
-            if len(labs) > 1 and len(controls) > told:
-                controls[told:] = [signed_controls(c, tables_in.split(source)[0].name) for c in controls[told:]]
-            assays.append(AssayFile(tables_in.split(source)[0].name, table, table_units))
+            name_of_file = tables_in.split(source)[0].name
+            if len(labs) > 1:
+                controls[told:] = [signed_controls(c, name_of_file) for c in controls[told:]]
+            assays.append(AssayFile(name_of_file, table, table_units))
             continue
         if whole:
             checks.check_coverage(table, collars, found, tables_in.split(source)[0].name, name)

@@ -100,15 +100,15 @@ def _plain(text: str) -> str:
     return "".join(c for c in text.lower() if c.isalnum())
 
 
-def _columns_of(row: CertifiedRow, judged: Sequence[str], units: dict[str, str]) -> list[str]:
-    """The columns of grades that a certified value is for: of its method, else the first of its element."""
+def _column_of(row: CertifiedRow, judged: Sequence[str], units: dict[str, str]) -> str:
+    """The column of grades that a certified value is for: of its method, else the first of its element; '' for none."""
     wanted = row.element.strip().lower()
     exact = [c for c in judged if c.lower() == wanted]
     told = {c: identity(c, units.get(c, "")) for c in judged}
     found = exact or [c for c in judged if told[c][0].lower() == wanted]
-    if not row.method.strip():
-        return found[:1]
-    return [c for c in found if _plain(told[c][1]) == _plain(row.method)]
+    if row.method.strip():
+        found = [c for c in found if _plain(told[c][1]) == _plain(row.method)]
+    return next(iter(found), "")
 
 
 def certified(holes: HoleSet, rows: Sequence[CertifiedRow], strict: bool = True) -> HoleSet:
@@ -122,15 +122,11 @@ def certified(holes: HoleSet, rows: Sequence[CertifiedRow], strict: bool = True)
     judged = control_charts.judged_attributes(holes)
     controls = holes.controls.copy()
     named = controls["standard"].astype(str).str.strip().str.lower()
+    where = control_charts.words_in(controls, "laboratory")
     for row in rows:
-        column = next(iter(_columns_of(row, judged, holes.units)), "")
+        column = _column_of(row, judged, holes.units)
         mine = (named == row.standard.strip().lower()) & (controls["type"] == "standard")
         lab = row.laboratory.strip()
-        where = (
-            controls["laboratory"].astype(str).str.strip()
-            if "laboratory" in controls
-            else pd.Series("", controls.index)
-        )
         if lab:
             mine &= where.str.lower() == lab.lower()
         if not column or not mine.any():

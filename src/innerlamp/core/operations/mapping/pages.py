@@ -19,7 +19,7 @@ from ...errors import InputError
 from ...formats.out.page_templates import read_template
 from ...items.base import Item
 from ...items.page import PAPERS, Page, checked, scale_words
-from ...local_grid import LocalGrid, is_local, local_grid, name_of
+from ...local_grid import LocalGrid, called, is_local, local_grid
 from ...progress import Progress
 
 _SCALES = (1.0, 1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 7.5, 10.0)
@@ -123,8 +123,7 @@ def in_project(ends: tuple[float, ...] | None, grid: LocalGrid | None) -> tuple[
 
 def title_fields(inputs: Inputs, scale: str, when: str, author: str, system: str = "") -> dict[str, str]:
     """Return the rows of a title block; what is not known has none."""
-    turned = f"turned {(local_grid(system).azimuth + 180.0) % 360.0 - 180.0:.3f}°" if system else ""
-    local = {"Grid": f"{name_of(system) or 'local grid'}, {turned}"} if system else {}
+    local = {"Grid": f"{called(system)}, turned {local_grid(system).turned:.3f}°"} if system else {}
     rows = {"Scale": scale, "System": describe(inputs.crs)} | local | {"Date": when, "Drawn by": author}
     return {name: words for name, words in rows.items() if words}
 
