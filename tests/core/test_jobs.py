@@ -222,3 +222,16 @@ def test_closing_waits_for_no_worker_that_takes_long_to_go(store: Store, tmp_pat
     assert not pool.busy
     assert not Path(job.task.staging).exists()
     real.join(10)
+
+
+def test_a_process_has_the_variables_of_now_though_it_comes_from_one_that_was_kept(
+    runner: Runner, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from innerlamp.core.jobs import looking
+
+    runner.start()  # from here on processes divide off the one that is kept
+    for value in ("one", "two"):
+        looking.close()
+        monkeypatch.setenv("INNER_LAMP_TRIED", value)
+        assert looking.ask(os.getenv, "INNER_LAMP_TRIED") == value
+    looking.close()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
-import multiprocessing
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -15,7 +15,7 @@ from typing import Any
 from .. import limits
 from ..errors import InputError, LampError, ProjectError
 from ..progress import SILENT, Progress
-from .starting import without_current_folder
+from .starting import environment, few, take_environment, without_current_folder
 
 SECONDS = 90.0
 _MOST = 2
@@ -27,11 +27,11 @@ class _Looker:
     """One warm process that calls functions, one after the other."""
 
     def __init__(self) -> None:
-        context = multiprocessing.get_context("spawn")
+        context = few()
         with without_current_folder():  # also for the process that the library starts beside it
             here, there = context.Pipe()
             self.process: BaseProcess = context.Process(
-                target=_serve, args=(there,), daemon=True, name="inner-lamp looker"
+                target=_serve, args=(there, environment()), daemon=True, name="inner-lamp looker"
             )
             self.process.start()
         there.close()
@@ -137,9 +137,8 @@ def close() -> None:
             _FREE.pop().end()
 
 
-def _serve(connection: Connection) -> None:
-    import os
-
+def _serve(connection: Connection, variables: dict[str, str]) -> None:
+    take_environment(variables)
     os.nice(5)
     limits.hold(_SHARE)
     while True:

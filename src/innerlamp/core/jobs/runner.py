@@ -21,7 +21,7 @@ from typing import Any, Literal
 from ..errors import Cancelled, LampError
 from ..running.errands import Export, Exporter, SceneExport
 from ..running.execute import Made, Task
-from .starting import without_current_folder
+from .starting import environment, many, without_current_folder
 from .worker import clear_staging, serve
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -85,7 +85,7 @@ class Runner:
 
     def __init__(self, logs: Path, workers: int = 2, exporter: Exporter | None = None) -> None:
         self._exporter = exporter
-        self._context = multiprocessing.get_context("spawn")
+        self._context = many()
         self._logs = logs
         self._logs.mkdir(parents=True, exist_ok=True)
         self._numbers = itertools.count(1)
@@ -212,7 +212,7 @@ class Runner:
         log = self._logs / f"worker-{next(self._serial)}.log"
         process = self._context.Process(
             target=serve,
-            args=(there, stop, enough, watched, str(log), self._exporter),
+            args=(there, stop, enough, watched, str(log), environment(), self._exporter),
             daemon=True,
             name="inner-lamp worker",
         )

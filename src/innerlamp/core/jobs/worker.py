@@ -13,6 +13,7 @@ from multiprocessing.connection import Connection
 from typing import TYPE_CHECKING, Any
 
 from .. import limits
+from .starting import take_environment
 
 if TYPE_CHECKING:
     from ..running.errands import Exporter
@@ -22,9 +23,19 @@ _INTERVAL = 0.04  # seconds between progress messages; measures are always sent
 
 
 def serve(
-    connection: Connection, stop: Any, enough: Any, watched: Any, log_path: str, exporter: Exporter | None = None
+    connection: Connection,
+    stop: Any,
+    enough: Any,
+    watched: Any,
+    log_path: str,
+    variables: dict[str, str],
+    exporter: Exporter | None = None,
 ) -> None:
-    """Serve tasks until the connection closes; `exporter` draws what is to be written. Runs in its own process."""
+    """Serve tasks until the connection closes. Runs in its own process, with the variables of the one that it serves.
+
+    `exporter` draws what is to be written.
+    """
+    take_environment(variables)
     with open(log_path, "a", encoding="utf-8", buffering=1) as log:  # noqa: PTH123 - the descriptor is needed
         os.dup2(log.fileno(), 1)
         os.dup2(log.fileno(), 2)
