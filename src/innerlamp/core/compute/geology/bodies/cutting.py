@@ -1,0 +1,606 @@
+"""Simplices (segments, triangles, tetrahedra) cut by the contacts of a model in the order of their age.
+
+An edge whose ends lie on both sides of a contact is bisected where the contact passes it; the pieces of a simplex then lie
+on one side of each contact, and each has one unit. Which edge is cut, and where, depends on the edge alone, and the new
+corner's name (64 bits mixed of the names of the edge's ends and of the contact) too: simplices that share an edge or a face
+are cut alike without knowing of each other, and pieces are joined again by the names of their corners, exactly and without
+a tolerance. (Bisection of simplices: Maubach 1995, SIAM Journal on Scientific Computing 16, 210; marching by tetrahedra:
+Doi and Koide 1991, IEICE Transactions E74, 214.)
+
+Along a fault each side has its own values: a corner on the fault belongs to both, and what cuts one side cuts the edges that
+lie on the fault, so that both sides share the faces of the fault.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...compiled import compiled
+from .model import FloatArray, IntArray, UnitModel
+from .reading import natural_codes, share_at, shares_at, surface_at, values_at
+
+_CORNERS, _PIECES = 1200, 4000  # of one simplex, at most
+_TABLE = 1 << 15
+_CODES = 8  # sides of faults that meet in one simplex
+_LEAST = 1e-3  # metres: a node nearer than this to a contact is taken as on its positive side
+_FACES, _SPOTS = 60_000, 40_000  # room that a turn begins with
+
+
+@dataclass(frozen=True)
+class Simplices:
+    """What is to be cut.
+
+    Attributes
+    ----------
+    nodes
+        Places (n, 3), metres.
+    corners
+        Nodes (m, 2), (m, 3) or (m, 4) of segments, triangles or tetrahedra.
+    rim
+        Bits (n,) of the sides of the whole on which a node lies; a face whose corners share a bit lies on its outside.
+    owner
+        To whom (m,) each belongs, for sums; from 0 on, in order.
+    """
+
+    nodes: FloatArray
+    corners: IntArray
+    rim: IntArray
+    owner: IntArray | None = None
+
+
+@dataclass(frozen=True)
+class Cut:
+    """What came of it.
+
+    Attributes
+    ----------
+    places
+        Corners (k, 3) of faces, metres; each once.
+    faces
+        Corners (f, 1), (f, 2) or (f, 3) of faces between pieces of different labels: points, segments, triangles.
+    sides
+        Labels (f, 2): of segments on the left and right, of triangles on the side that they look away from and the one that
+        they look to, of points before and after; -1 outside.
+    sums
+        Length, area or volume (owners, labels) in metres to that power; empty unless asked for.
+    """
+
+    places: FloatArray
+    faces: IntArray
+    sides: IntArray
+    sums: FloatArray
+
+
+@compiled(cache=True, error_model="numpy", inline="always")
+def _mix(a):  # type: ignore[no-untyped-def]
+    """Sixty-four bits spread evenly (the finaliser of splitmix64; Steele and others 2014, OOPSLA)."""
+    a = (a ^ (a >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    a = (a ^ (a >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    return a ^ (a >> np.uint64(31))
+
+
+@compiled(cache=True, error_model="numpy", inline="always")
+def _named(low, high, stage):  # type: ignore[no-untyped-def]
+    one = _mix(low + np.uint64(0x9E3779B97F4A7C15))
+    return _mix(one ^ _mix(high + np.uint64(0xD1B54A32D192ED03)) ^ (np.uint64(stage) * np.uint64(0xA0761D6478BD642F)))
+
+
+@compiled(cache=True, error_model="numpy")
+def _belongs(values, parts, v, ci, code, moving, first):  # type: ignore[no-untyped-def]
+    """Whether a corner lies on the sides of the faults that `code` says: on a fault, and where it did not move, on both."""
+    for j in range(parts.shape[1]):
+        if (moving >> j) & 1 and parts[v, j, ci] > 0.0:
+            off = values[v, first + j, ci]
+            if off != 0.0 and (off > 0.0) != ((code >> j) & 1 != 0):
+                return False
+    return True
+
+
+@compiled(cache=True, error_model="numpy")
+def _passed(p, s, t, values, a, b, ci):  # type: ignore[no-untyped-def]
+    """Whether the edge from a to b lies in a piece that is younger than piece t, or out of t by a contact before s: no cut needed."""
+    for k in range(t + 1):
+        begin, end = p.piece_start[k], p.piece_start[k + 1]
+        if k < t:
+            inside = True
+            for c in range(begin, end):
+                x, y = values[a, p.piece_contacts[c], ci], values[b, p.piece_contacts[c], ci]
+                if x < 0.0 or y < 0.0 or (x == 0.0 and y == 0.0):
+                    inside = False
+                    break
+            if inside:
+                return True
+        else:
+            for c in range(begin, end):
+                other = p.piece_contacts[c]
+                if other == s:
+                    break
+                x, y = values[a, other, ci], values[b, other, ci]
+                if x <= 0.0 and y <= 0.0 and (x < 0.0 or y < 0.0):
+                    return True
+    return False
+
+
+@compiled(cache=True, error_model="numpy")
+def _crossing(p, s, code, xa, ya, za, fa, xb, yb, zb, fb):  # type: ignore[no-untyped-def]
+    """Return at which share of an edge the surface passes it (regula falsi with halved ends; Dowell and Jarratt 1971, BIT 11, 168)."""
+    low, high = 0.0, 1.0
+    t = fa / (fa - fb)
+    long = abs(xb - xa) + abs(yb - ya) + abs(zb - za)
+    kept = 0
+    for _ in range(8):
+        f = surface_at(p, s, code, xa + t * (xb - xa), ya + t * (yb - ya), za + t * (zb - za))
+        if abs(f) < 1e-4:
+            break
+        if (f > 0.0) == (fa > 0.0):
+            low, fa = t, f
+            if kept == 1:
+                fb *= 0.5
+            kept = 1
+        else:
+            high, fb = t, f
+            if kept == 2:
+                fa *= 0.5
+            kept = 2
+        if fa == fb:
+            break
+        t = low + (high - low) * fa / (fa - fb)
+    least = min(1e-3 / max(long, 1e-9), 0.25)
+    return min(max(t, least), 1.0 - least)
+
+
+@compiled(cache=True, error_model="numpy", nogil=True)
+def _cut(  # type: ignore[no-untyped-def]
+    p, stages, nodes, natural, natural_parts, codes, rim, corners, owner, begin, end, step, values, parts, places, names, rims, given,
+    pieces, spots, spot_names, faces, face_labels, sums,
+):  # fmt: skip
+    """Cut simplices from `begin` on; returns how far it came, and how many corners and faces were written."""
+    nv = corners.shape[1]
+    many = p.slip.shape[0]
+    surfaces = p.kind.shape[0]
+    first = surfaces - many
+    labels = p.piece_start.shape[0] - 1
+    spot_count, face_count = 0, 0
+    whose = np.zeros(_PIECES, np.int64)
+    table, table_keys = np.zeros((_TABLE, 4), np.int64), np.zeros(_TABLE, np.uint64)
+    waiting = np.zeros(4 * _PIECES, np.int64)
+    code_list, sided = np.zeros(_CODES, np.int64), np.zeros(_CODES, np.int64)
+    for m in range(begin, end):
+        if spot_count + _CORNERS > spots.shape[0] or face_count + 4 * _PIECES > faces.shape[0]:
+            return m, spot_count, face_count
+        # ---- which sides of faults meet here
+        base, moving = codes[corners[m, 0]], 0
+        for i in range(1, nv):
+            moving |= codes[corners[m, i]] ^ base
+        for j in range(many):
+            low, high, moves = False, False, False
+            for i in range(nv):
+                node = corners[m, i]
+                low |= natural[node, first + j] < 0.0
+                high |= natural[node, first + j] > 0.0
+                moves |= natural_parts[node, j] > 0.0
+            if low and high and moves:
+                moving |= 1 << j
+        code_count = 1
+        code_list[0] = base & ~moving
+        bits = 0
+        for j in range(many):
+            if (moving >> j) & 1 and bits < 3:
+                bits += 1
+                for i in range(code_count):
+                    code_list[code_count + i] = code_list[i] | (1 << j)
+                code_count *= 2
+        # ---- its corners
+        corner_count, piece_count = nv, 1
+        for i in range(nv):
+            node = corners[m, i]
+            names[i] = _mix(np.uint64(node) + np.uint64(1))
+            rims[i] = rim[node]
+            given[i] = -1
+            pieces[0, i] = i
+            for k in range(3):
+                places[i, k] = nodes[node, k]
+            for ci in range(code_count):
+                if moving == 0:
+                    for s in range(surfaces):
+                        values[i, s, ci] = natural[node, s]
+                else:
+                    x, y, z = places[i, 0], places[i, 1], places[i, 2]
+                    for s in range(surfaces):
+                        f = surface_at(p, s, code_list[ci], x, y, z)
+                        values[i, s, ci] = f if abs(f) >= _LEAST else _LEAST
+                    for j in range(many):
+                        parts[i, j, ci] = share_at(p, j, code_list[ci], x, y, z) if (moving >> j) & 1 else 0.0
+        # ---- faults first, then contacts, young to old
+        for turn in range(stages.shape[0]):
+            s, t = stages[turn, 0], stages[turn, 1]
+            fault = s - first
+            if fault >= 0 and not (moving >> fault) & 1:
+                continue
+            needed = False
+            for ci in range(code_count):
+                low, high = False, False
+                for i in range(corner_count):
+                    low |= values[i, s, ci] < 0.0
+                    high |= values[i, s, ci] > 0.0
+                needed |= low and high
+            if not needed:
+                continue
+            for ci in range(code_count):
+                code = code_list[ci]
+                asked = moving if fault < 0 else moving & ((1 << fault) - 1)
+                row = 0
+                while row < piece_count:
+                    best_a, best_b = -1, -1
+                    best = np.uint64(0)
+                    for i in range(nv):
+                        for k in range(i + 1, nv):
+                            a, b = pieces[row, i], pieces[row, k]
+                            x, y = values[a, s, ci], values[b, s, ci]
+                            if not ((x > 0.0 and y < 0.0) or (x < 0.0 and y > 0.0)):
+                                continue
+                            if fault >= 0:
+                                if parts[a, fault, ci] <= 0.0 and parts[b, fault, ci] <= 0.0:
+                                    continue
+                            elif _passed(p, s, t, values, a, b, ci):
+                                continue
+                            if moving and not (
+                                _belongs(values, parts, a, ci, code, asked, first)
+                                and _belongs(values, parts, b, ci, code, asked, first)
+                            ):
+                                continue
+                            lower, higher = (names[a], names[b]) if names[a] < names[b] else (names[b], names[a])
+                            name = _named(lower, higher, s * 65536 + (code & 65535))
+                            if best_a < 0 or name < best:
+                                best, best_a, best_b = name, i, k
+                    if best_a < 0:
+                        row += 1
+                        continue
+                    a, b = pieces[row, best_a], pieces[row, best_b]
+                    if names[b] < names[a]:
+                        a, b = b, a
+                    new = -1
+                    for i in range(nv, corner_count):
+                        if names[i] == best:
+                            new = i
+                            break
+                    if new < 0:
+                        if corner_count >= _CORNERS - 1 or piece_count >= _PIECES - 1:
+                            row += 1
+                            continue
+                        new = corner_count
+                        corner_count += 1
+                        share = _crossing(
+                            p, s, code, places[a, 0], places[a, 1], places[a, 2], values[a, s, ci],
+                            places[b, 0], places[b, 1], places[b, 2], values[b, s, ci],
+                        )  # fmt: skip
+                        long = 0.0
+                        for k in range(3):
+                            d = places[b, k] - places[a, k]
+                            long += d * d
+                            places[new, k] = places[a, k] + share * d
+                        long = 2.0 * np.sqrt(long)
+                        names[new] = best
+                        rims[new] = rims[a] & rims[b]
+                        given[new] = -1
+                        x, y, z = places[new, 0], places[new, 1], places[new, 2]
+                        for cj in range(code_count):
+                            there = code_list[cj]
+                            for j in range(many):
+                                if (moving >> j) & 1:
+                                    if parts[a, j, cj] <= 0.0 and parts[b, j, cj] <= 0.0:
+                                        parts[new, j, cj] = 0.0
+                                        there &= ~(1 << j)
+                                    else:
+                                        parts[new, j, cj] = share_at(p, j, code_list[cj], x, y, z)
+                                        if parts[new, j, cj] <= 0.0:
+                                            there &= ~(1 << j)
+                            sided[cj] = there
+                            for r in range(surfaces):
+                                # What was cut keeps its sign; what is far from an edge as well.
+                                one, two = values[a, r, cj], values[b, r, cj]
+                                between = one + share * (two - one)
+                                if one == 0.0 and two == 0.0:
+                                    between = 0.0
+                                elif step[r] > turn and min(abs(one), abs(two)) <= long:
+                                    between = surface_at(p, r, there, x, y, z)
+                                    if abs(between) < 1e-6:
+                                        between = 1e-6
+                                elif between == 0.0:
+                                    between = 1e-9 if one + two >= 0.0 else -1e-9
+                                values[new, r, cj] = between
+                        mine_a, mine_b = values[a, s, ci], values[b, s, ci]
+                        for cj in range(code_count):
+                            # Where nothing moved, or this contact not, both sides have the same corner.
+                            if sided[cj] == sided[ci] or (
+                                abs(values[a, s, cj] - mine_a) < 1e-9 and abs(values[b, s, cj] - mine_b) < 1e-9
+                            ):
+                                values[new, s, cj] = 0.0
+                    if piece_count >= _PIECES - 1:
+                        row += 1
+                        continue
+                    for i in range(nv):
+                        pieces[piece_count, i] = pieces[row, i]
+                    pieces[piece_count, best_a] = new
+                    pieces[row, best_b] = new
+                    piece_count += 1
+        # ---- whose each piece is
+        for row in range(piece_count):
+            mine = 0
+            for ci in range(code_count):
+                good = True
+                for i in range(nv):
+                    if moving and not _belongs(values, parts, pieces[row, i], ci, code_list[ci], moving, first):
+                        good = False
+                        break
+                if good:
+                    mine = ci
+                    break
+            label = labels
+            for k in range(labels):
+                held = True
+                for c in range(p.piece_start[k], p.piece_start[k + 1]):
+                    s = p.piece_contacts[c]
+                    total = 0.0
+                    for i in range(nv):
+                        total += values[pieces[row, i], s, mine]
+                    if total == 0.0:
+                        x, y, z = 0.0, 0.0, 0.0
+                        for i in range(nv):
+                            x += places[pieces[row, i], 0] / nv
+                            y += places[pieces[row, i], 1] / nv
+                            z += places[pieces[row, i], 2] / nv
+                        total = surface_at(p, s, code_list[mine], x, y, z)
+                    if total <= 0.0:
+                        held = False
+                        break
+                if held:
+                    label = k
+                    break
+            if sums.shape[0]:
+                sums[owner[m], label] += _size(places, pieces, row, nv)
+            whose[row] = label
+        if faces.shape[1] == 0:
+            continue
+        several = False
+        for row in range(1, piece_count):
+            several |= whose[row] != whose[0]
+        # ---- faces on a contact or the outside; of others those between two labels, which meet only where rounding has it
+        entry = 0
+        for row in range(piece_count):
+            for left_out in range(nv):
+                rim_shared, shared = -1, False
+                for i in range(nv):
+                    if i != left_out:
+                        rim_shared &= rims[pieces[row, i]]
+                if rim_shared == 0:
+                    for s in range(surfaces):
+                        for ci in range(code_count):
+                            zero = True
+                            for i in range(nv):
+                                if i != left_out and values[pieces[row, i], s, ci] != 0.0:
+                                    zero = False
+                                    break
+                            if zero:
+                                shared = True
+                                break
+                        if shared:
+                            break
+                if shared or rim_shared != 0:
+                    spot_count = _write(
+                        places, names, given, pieces, row, nv, left_out, whose[row], 1 if rim_shared != 0 else 0,
+                        spots, spot_names, spot_count, faces, face_labels, face_count,
+                    )  # fmt: skip
+                    face_count += 1
+                elif several:
+                    key = np.uint64(0)
+                    for i in range(nv):
+                        if i != left_out:
+                            key += _mix(names[pieces[row, i]])
+                    slot = np.int64(key & np.uint64(_TABLE - 1))
+                    while table[slot, 0] == m + 1 and table_keys[slot] != key:
+                        slot = (slot + 1) & (_TABLE - 1)
+                    if table[slot, 0] != m + 1:
+                        table[slot, 0], table[slot, 1], table[slot, 2], table[slot, 3] = m + 1, row, left_out, 1
+                        table_keys[slot] = key
+                        waiting[entry] = slot
+                        entry += 1
+                        continue
+                    if whose[table[slot, 1]] != whose[row]:
+                        for k in range(2):
+                            r, o = (row, left_out) if k == 0 else (table[slot, 1], table[slot, 2])
+                            spot_count = _write(
+                                places, names, given, pieces, r, nv, o, whose[r], 0,
+                                spots, spot_names, spot_count, faces, face_labels, face_count,
+                            )  # fmt: skip
+                            face_count += 1
+                    table[slot, 3] = 0
+        for i in range(entry):  # those that another simplex has as well
+            slot = waiting[i]
+            if table[slot, 3] == 1:
+                row, left_out = table[slot, 1], table[slot, 2]
+                spot_count = _write(
+                    places, names, given, pieces, row, nv, left_out, whose[row], 0,
+                    spots, spot_names, spot_count, faces, face_labels, face_count,
+                )  # fmt: skip
+                face_count += 1
+    return end, spot_count, face_count
+
+
+@compiled(cache=True, error_model="numpy")
+def _write(  # type: ignore[no-untyped-def]
+    places, names, given, pieces, row, nv, left_out, label, rim, spots, spot_names, spot_count, faces, face_labels, face_count,
+):  # fmt: skip
+    """Write a face with its corners; returns how many corners there are now."""
+    k = 0
+    for i in range(nv):
+        if i != left_out:
+            v = pieces[row, i]
+            if given[v] < 0:
+                given[v] = spot_count
+                spot_names[spot_count] = names[v]
+                for w in range(3):
+                    spots[spot_count, w] = places[v, w]
+                spot_count += 1
+            faces[face_count, k] = given[v]
+            k += 1
+    face_labels[face_count, 0] = label
+    face_labels[face_count, 1] = _turned(places, pieces, row, nv, left_out)
+    face_labels[face_count, 2] = rim
+    return spot_count
+
+
+@compiled(cache=True, error_model="numpy")
+def _size(places, pieces, row, nv):  # type: ignore[no-untyped-def]
+    a, b = pieces[row, 0], pieces[row, 1]
+    x1, y1, z1 = places[b, 0] - places[a, 0], places[b, 1] - places[a, 1], places[b, 2] - places[a, 2]
+    if nv == 2:
+        return np.sqrt(x1 * x1 + y1 * y1 + z1 * z1)
+    c = pieces[row, 2]
+    x2, y2, z2 = places[c, 0] - places[a, 0], places[c, 1] - places[a, 1], places[c, 2] - places[a, 2]
+    u, v, w = y1 * z2 - z1 * y2, z1 * x2 - x1 * z2, x1 * y2 - y1 * x2
+    if nv == 3:
+        return 0.5 * np.sqrt(u * u + v * v + w * w)
+    d = pieces[row, 3]
+    return abs(u * (places[d, 0] - places[a, 0]) + v * (places[d, 1] - places[a, 1]) + w * (places[d, 2] - places[a, 2])) / 6.0
+
+
+@compiled(cache=True, error_model="numpy")
+def _turned(places, pieces, row, nv, left_out):  # type: ignore[no-untyped-def]
+    """Return 1 when a face, its corners in their order, looks away from the corner left out (a side has it on its left), else -1."""
+    if nv != 4:  # cutting keeps the sense in which a triangle goes round
+        return -1 if left_out == 1 else 1
+    a = pieces[row, 0 if left_out != 0 else 1]
+    b = pieces[row, 1 if left_out > 1 else 2]
+    c = pieces[row, 3 if left_out != 3 else 2]
+    d = pieces[row, left_out]
+    x1, y1, z1 = places[b, 0] - places[a, 0], places[b, 1] - places[a, 1], places[b, 2] - places[a, 2]
+    x2, y2, z2 = places[c, 0] - places[a, 0], places[c, 1] - places[a, 1], places[c, 2] - places[a, 2]
+    x3, y3, z3 = places[d, 0] - places[a, 0], places[d, 1] - places[a, 1], places[d, 2] - places[a, 2]
+    det = x3 * (y1 * z2 - z1 * y2) + y3 * (z1 * x2 - x1 * z2) + z3 * (x1 * y2 - y1 * x2)
+    return -1 if det > 0.0 else 1
+
+
+def stages_of(model: UnitModel) -> tuple[IntArray, IntArray]:
+    """Return surfaces in the order in which they cut (n, 2), each with its piece (-1 for faults), and the turn (s,) of each surface."""
+    many = len(model.contacts)
+    rows = [(many + j, -1) for j in range(len(model.faults))]
+    seen: set[int] = set()
+    for k, piece in enumerate(model.pieces):
+        for c in piece.contacts:
+            if c not in seen or len(model.pieces) < 64:
+                rows.append((c, k))
+                seen.add(c)
+    order = np.array(rows, dtype=np.int64).reshape(-1, 2)
+    turn = np.full(many + len(model.faults), -1, dtype=np.int64)
+    for k, (s, _) in enumerate(rows):
+        turn[s] = max(turn[s], k)
+    return order, turn
+
+
+def cut(model: UnitModel, what: Simplices, *, faces: bool = True, sums: bool = False, threads: int = 2) -> Cut:
+    """Cut simplices by a model of units.
+
+    Parameters
+    ----------
+    what
+        Segments, triangles or tetrahedra, metres.
+    faces
+        Whether faces between units are wanted. Labels are pieces of the model, the background after them.
+    sums
+        Whether lengths, areas or volumes by owner are wanted.
+    threads
+        On how many cores.
+
+    Returns
+    -------
+    Cut
+        Its `sides` and the columns of its `sums` are pieces of the model.
+    """
+    p = model.packed
+    nodes = np.ascontiguousarray(what.nodes, dtype=float)
+    codes = natural_codes(p, nodes)
+    natural = np.empty((len(nodes), len(p.kind)))
+    values_at(p, nodes, codes, natural)
+    # A node so near to a contact that it would be a corner twice is moved to its positive side.
+    natural[np.abs(natural) < _LEAST] = _LEAST
+    natural_parts = np.zeros((len(nodes), len(p.slip)))
+    shares_at(p, nodes, codes, natural_parts)
+    stages, turn = stages_of(model)
+    count = len(what.corners)
+    owner = what.owner if what.owner is not None else np.zeros(count, dtype=np.int64)
+    labels = len(model.pieces) + 1
+    share = max(1, -(-count // max(threads, 1)))
+    starts = range(0, count, share)
+
+    def turn_of(begin: int) -> tuple[list[tuple[np.ndarray, ...]], FloatArray]:
+        nv = what.corners.shape[1]
+        surfaces, many = len(p.kind), len(p.slip)
+        room = (
+            np.empty((_CORNERS, surfaces, _CODES if many else 1)), np.zeros((_CORNERS, max(many, 1), _CODES))[:, :many],
+            np.empty((_CORNERS, 3)), np.empty(_CORNERS, np.uint64), np.empty(_CORNERS, np.int64), np.empty(_CORNERS, np.int64),
+            np.empty((_PIECES, nv), np.int64),
+        )  # fmt: skip
+        end = min(begin + share, count)
+        mine = np.zeros((int(owner[begin:end].max(initial=-1)) + 1 if sums else 0, labels))
+        out: list[tuple[np.ndarray, ...]] = []
+        spots, named = np.empty((_SPOTS, 3)), np.empty(_SPOTS, np.uint64)
+        shapes, tags = np.empty((_FACES, nv - 1 if faces else 0), np.int64), np.empty((_FACES, 3), np.int64)
+        while begin < end:
+            begin, k, f = _cut(
+                p, stages, nodes, natural, natural_parts, codes, what.rim, what.corners, owner, begin, end, turn,
+                *room, spots, named, shapes, tags, mine,
+            )  # fmt: skip
+            out.append((spots[:k].copy(), named[:k].copy(), shapes[:f].copy(), tags[:f].copy()))
+        return out, mine
+
+    if len(starts) > 1:
+        with ThreadPoolExecutor(len(starts)) as pool:
+            done = list(pool.map(turn_of, starts))
+    else:
+        done = [turn_of(b) for b in starts]
+    total = np.zeros((int(owner.max(initial=-1)) + 1 if sums else 0, labels))
+    for _, mine in done:
+        total[: len(mine)] += mine
+    if not faces:
+        return Cut(np.empty((0, 3)), np.empty((0, what.corners.shape[1] - 1), np.int64), np.empty((0, 2), np.int64), total)
+    places, shapes, sides = _paired([block for blocks, _ in done for block in blocks], what.corners.shape[1])
+    return Cut(places, shapes, sides, total)
+
+
+def _paired(blocks: Sequence[tuple[np.ndarray, ...]], nv: int) -> tuple[FloatArray, IntArray, IntArray]:
+    """Join corners by their names, and faces by their corners: those that part two labels, once each."""
+    if not blocks:
+        return np.empty((0, 3)), np.empty((0, nv - 1), np.int64), np.empty((0, 2), np.int64)
+    offsets = np.cumsum([0, *(len(b[0]) for b in blocks)])[:-1]
+    _, first, back = np.unique(np.concatenate([b[1] for b in blocks]), return_index=True, return_inverse=True)
+    places = np.concatenate([b[0] for b in blocks])[first]
+    shapes = back[np.concatenate([b[2] + o for b, o in zip(blocks, offsets, strict=True)])]
+    tags = np.concatenate([b[3] for b in blocks])
+    label, turned, rim = tags[:, 0], tags[:, 1], tags[:, 2].astype(bool)
+    sorted_corners = np.sort(shapes, axis=1)
+    # Turned so that a triangle looks away from its own piece, and a side has it on its left.
+    flip = turned < 0
+    if nv > 2:
+        shapes[flip] = shapes[flip][:, [0, 2, 1] if nv == 4 else [1, 0]]
+    order = np.lexsort(sorted_corners.T[::-1])
+    ordered = sorted_corners[order]
+    same = np.zeros(len(order), dtype=bool)
+    same[:-1] = (ordered[1:] == ordered[:-1]).all(axis=1)
+    follows = np.concatenate([[False], same[:-1]])
+    one = order[same]
+    two = order[np.flatnonzero(same) + 1]
+    alone = order[~same & ~follows]
+    alone = alone[rim[alone]]
+    differ = label[one] != label[two]
+    one, two = one[differ], two[differ]
+    out = np.concatenate([shapes[one], shapes[alone]])
+    sides = np.concatenate(
+        [np.column_stack([label[one], label[two]]), np.column_stack([label[alone], np.full(len(alone), -1)])]
+    )
+    return places, out, sides
