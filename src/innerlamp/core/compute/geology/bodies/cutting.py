@@ -177,15 +177,24 @@ def _cut(  # type: ignore[no-untyped-def]
         base, moving = codes[corners[m, 0]], 0
         for i in range(1, nv):
             moving |= codes[corners[m, i]] ^ base
+        moved = 0.0
         for j in range(many):
-            low, high, moves = False, False, False
+            low, high, moves, near = False, False, False, np.inf
             for i in range(nv):
                 node = corners[m, i]
                 low |= natural[node, first + j] < 0.0
                 high |= natural[node, first + j] > 0.0
                 moves |= natural_parts[node, j] > 0.0
-            if low and high and moves:
+                near = min(near, abs(natural[node, first + j]))
+            # A younger fault that passes here has the older one at two places.
+            if (low and high and moves) or (moved > 0.0 and near < moved):
                 moving |= 1 << j
+            if (moving >> j) & 1:
+                if moved == 0.0:
+                    for i in range(1, nv):
+                        for k in range(3):
+                            moved += 2.0 * abs(nodes[corners[m, i], k] - nodes[corners[m, 0], k])
+                moved += np.sqrt(p.slip[j, 0] ** 2 + p.slip[j, 1] ** 2 + p.slip[j, 2] ** 2)
         code_count = 1
         code_list[0] = base & ~moving
         bits = 0
@@ -195,6 +204,8 @@ def _cut(  # type: ignore[no-untyped-def]
                 for i in range(code_count):
                     code_list[code_count + i] = code_list[i] | (1 << j)
                 code_count *= 2
+            elif (moving >> j) & 1:
+                moving &= ~(1 << j)
         # ---- its corners
         corner_count, piece_count = nv, 1
         for i in range(nv):
@@ -255,7 +266,7 @@ def _cut(  # type: ignore[no-untyped-def]
                             ):
                                 continue
                             lower, higher = (names[a], names[b]) if names[a] < names[b] else (names[b], names[a])
-                            name = _named(lower, higher, s * 65536 + (code & 65535))
+                            name = _named(lower, higher, s * (1 << 31) + (code & p.moved[s]))
                             if best_a < 0 or name < best:
                                 best, best_a, best_b = name, i, k
                     if best_a < 0:

@@ -9,7 +9,7 @@ from .model import FloatArray, IntArray
 
 # The six tetrahedra of a cell along its diagonal (Kuhn 1960, IBM Journal of Research and Development 4, 518): paths from its
 # lowest to its highest corner, each turned so that its volume is positive. Cells that are side by side fit together.
-_PATHS = np.array([(0, 4, 6, 7), (0, 4, 7, 5), (0, 2, 7, 6), (0, 2, 3, 7), (0, 1, 5, 7), (0, 1, 7, 3)], dtype=np.int64)
+PATHS = np.array([(0, 4, 6, 7), (0, 4, 7, 5), (0, 2, 7, 6), (0, 2, 3, 7), (0, 1, 5, 7), (0, 1, 7, 3)], dtype=np.int64)
 
 
 def lattice_nodes(x: FloatArray, y: FloatArray, z: FloatArray) -> tuple[FloatArray, IntArray]:
@@ -30,7 +30,7 @@ def tetrahedra(cells: IntArray, shape: tuple[int, int, int]) -> IntArray:
     stride = np.array([shape[1] * shape[2], shape[2], 1])
     base = cells @ stride
     corner = np.array([[(k >> 2) & 1, (k >> 1) & 1, k & 1] for k in range(8)]) @ stride
-    return np.asarray((base[:, None, None] + corner[_PATHS][None]).reshape(-1, 4))
+    return np.asarray((base[:, None, None] + corner[PATHS][None]).reshape(-1, 4))
 
 
 def triangles_over(count_u: int, count_v: int) -> IntArray:
