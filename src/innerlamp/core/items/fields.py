@@ -155,6 +155,8 @@ class BlockModel(Item):
     course
         Of a model that was come to step by step: iteration, beta (trade-off of misfit against the measure of the model),
         misfit and size (that measure), one row a step; empty for others.
+    contacts, rules
+        Of a model of units: the fields of its contacts, and what makes units of them; see `core.compute.geology.bodies`.
     """
 
     kind: ClassVar[str] = "blocks"
@@ -165,6 +167,8 @@ class BlockModel(Item):
     names: dict[str, tuple[str, ...]] = field(default_factory=dict)
     members: dict[str, str] = field(default_factory=dict)
     course: pd.DataFrame = field(default_factory=pd.DataFrame)
+    contacts: dict[str, np.ndarray] = field(default_factory=dict)
+    rules: str = ""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "names", {name: tuple(words) for name, words in self.names.items()})

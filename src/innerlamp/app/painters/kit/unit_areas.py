@@ -121,11 +121,12 @@ def pieces_of(item: Features, units: Sequence[np.ndarray]) -> list[list[Piece]]:
     cuts = np.flatnonzero(np.diff(place[order])) + 1
     for begin, end in zip((0, *cuts.tolist()), (*cuts.tolist(), len(order)), strict=True):
         rows = slice(int(ends[begin] - count[begin]), int(ends[end - 1]))
-        out[unit[order[begin]]].append(_piece(xy[rows], joined[rows]))
+        out[unit[order[begin]]].append(piece_of(xy[rows], joined[rows]))
     return out
 
 
-def _piece(xy: np.ndarray, joined: np.ndarray) -> Piece:
+def piece_of(xy: np.ndarray, joined: np.ndarray) -> Piece:
+    """Return rings as a piece: corners (n, 2), and whether each is joined to the one after it (n,)."""
     whole = hashlib.blake2b(xy.data, digest_size=16)
     whole.update(joined.data)
     key = whole.digest()

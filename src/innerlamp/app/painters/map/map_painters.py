@@ -27,6 +27,7 @@ from ..kit import flat
 from ..kit.cell_colours import cell_colours
 from ..kit.colours import bins, class_colour, colour_at, colour_values, shown
 from ..kit.fading import clearness
+from ..kit.true_units import areas, on_map, true_contacts
 from ..kit.unit_areas import UnitAreas, pieces_of
 from ..kit.views import MapView
 from .contour_lines import ContourLines, level_of
@@ -302,6 +303,10 @@ def paint_blocks(ctx: Sight, view: MapView, entry: Entry, item: Item) -> list[pg
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
         return []
+    contacts = true_contacts(item, attribute)
+    if contacts is not None:
+        legend = ctx.legend(attribute, item)
+        return list(areas(on_map(item, contacts, frozenset(legend.hidden)), contacts.units, legend, -14.5))
     every = max(1, item.properties[attribute].size // 30_000_000)
     values = item.properties[attribute][:, :, ::every]
     clear = clearness(item, attribute, entry.style)

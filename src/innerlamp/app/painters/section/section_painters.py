@@ -26,6 +26,7 @@ from ..kit.cell_colours import cell_colours
 from ..kit.colours import coded, shown
 from ..kit.fading import clearness
 from ..kit.line_pieces import LinePieces
+from ..kit.true_units import areas, on_section, true_contacts
 from ..kit.views import SectionView
 from ..map.map_painters import marks, surface_colour, surface_shown, target_colours, targets_shown
 from .intervals import FADING, STATION, Near, aside, codes, intervals_near, places, rooms
@@ -287,6 +288,10 @@ def paint_blocks(ctx: Sight, view: SectionView, entry: Entry, item: Item) -> lis
     attribute = ctx.attribute_of(entry)
     if attribute not in item.properties:
         return []
+    contacts = true_contacts(item, attribute)
+    if contacts is not None:
+        found = on_section(item, contacts, view.plane, view.moving)
+        return [] if found is None else list(areas(found, contacts.units, ctx.legend(attribute, item), -10.0))
     mesh = item.mesh
     step = float(min(mesh.u.min(), mesh.v.min())) / 4.0
     count = int(np.clip(view.plane.length / step, 10, 2000))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
@@ -19,12 +21,16 @@ from ....core.items.picture import Picture
 from ....core.project.records import Entry
 from ...context.sight import Sight
 from ..kit.cell_colours import cell_colours, shown_units
-from ..kit.colours import colour_at
+from ..kit.colours import class_colour, colour_at
 from ..kit.fading import clearness, towards
+from ..kit.true_units import bodies_of
 from ..kit.views import SceneView
 from ..map.map_painters import surface_colour, surface_shown
 from .actors import actor, texture_of
 from .polydata import MOST_TRIANGLES, colour_cells, named, polydata, smooth_normals, thinned
+
+if TYPE_CHECKING:
+    from ....core.compute.geology.bodies.solids import Solids
 
 FloatArray = NDArray[np.float64]
 MOST_LEVELS, MOST_PICTURE = 400, 2048
@@ -175,6 +181,10 @@ def _units(
     ctx: Sight, view: SceneView, entry: Entry, item: BlockModel, attribute: str, legend: Legend
 ) -> list[vtkProp3D]:
     """Units in their colours: as bodies, or as slices."""
+    if entry.style.form not in ("slice at a plane", "slices"):
+        bodies = bodies_of(item, attribute)
+        if bodies is not None:
+            return _bodies(bodies, item.names[attribute], legend, view.origin)
     shown = shown_units(item, attribute, legend)
     values = np.where(shown, item.properties[attribute], np.nan)
     if entry.style.form == "slice at a plane":
@@ -193,6 +203,18 @@ def _units(
         corners, cells = _outer_faces(item, np.isfinite(values), view.origin)
         mesh = polydata(corners, faces=np.arange(len(corners)).reshape(-1, 4))
     return [actor(colour_cells(mesh, _shades(ctx, entry, item, legend, cells)))] if len(cells) else []
+
+
+def _bodies(bodies: Solids, names: tuple[str, ...], legend: Legend, origin: FloatArray) -> list[vtkProp3D]:
+    """Closed bodies of units, smooth but at their edges; the background only where nothing else would be drawn."""
+    wanted = [k for k, name in enumerate(names) if name not in legend.hidden]
+    out: list[vtkProp3D] = []
+    for unit in [k for k in wanted if k < len(names) - 1] or wanted:
+        places, triangles = bodies.of(unit)
+        if len(triangles):
+            mesh = polydata(places - origin, faces=triangles)
+            out.append(actor(smooth_normals(mesh), class_colour(legend, names[unit])))
+    return out
 
 
 def _shades(

@@ -69,6 +69,11 @@ class Fault:
         return np.array([-np.cos(a), np.sin(a), 0.0])
 
     @property
+    def axes(self) -> FloatArray:
+        """Unit vectors (3, 3) as rows: along strike, down the dip, the upward normal."""
+        return np.stack([self.strike, self._down, self.normal])
+
+    @property
     def slip(self) -> FloatArray:
         """The movement (3,) of the hangingwall at the middle of the fault, in metres, along the plane."""
         fallen = self.throw / max(np.sin(np.radians(self.dip)), 1e-9)

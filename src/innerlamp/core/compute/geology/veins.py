@@ -43,15 +43,24 @@ class Vein:
 
     def value(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) inside of the walls, negative outside."""
+        flat, off = self._flat_and_off(points)
+        return self.half_at(flat[:, :2]) - np.abs(off)
+
+    def middle_at(self, flat: FloatArray) -> FloatArray:
+        """Return the offset (n,) of the middle surface along the normal at places (n, 2) in the plane, metres."""
         from . import rbf
 
-        flat, off = self._flat_and_off(points)
-        there = rbf.evaluate(self.extent, flat)
-        half = np.minimum(np.maximum(rbf.evaluate(self.half, flat), self.least), there)
+        return np.asarray(rbf.evaluate(self.middle, _flat(flat)))
+
+    def half_at(self, flat: FloatArray) -> FloatArray:
+        """Return half the thickness (n,) at places (n, 2) in the plane, metres; negative beyond where it pinches out."""
+        from . import rbf
+
+        at = _flat(flat)
+        there = rbf.evaluate(self.extent, at)
+        half = np.minimum(np.maximum(rbf.evaluate(self.half, at), self.least), there)
         # As thick as asked wherever it is, up to where it ends.
-        return np.asarray(
-            np.where(there > 0, np.maximum(half, np.minimum(self.least, 4.0 * there)), there) - np.abs(off)
-        )
+        return np.asarray(np.where(there > 0, np.maximum(half, np.minimum(self.least, 4.0 * there)), there))
 
     def off(self, points: FloatArray) -> FloatArray:
         """Return metres (n,) from the middle surface along the normal of the plane, positive on its side."""

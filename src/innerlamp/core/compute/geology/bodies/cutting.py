@@ -18,7 +18,6 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...compiled import compiled
 from .model import FloatArray, IntArray, UnitModel
@@ -478,7 +477,10 @@ def _size(places, pieces, row, nv):  # type: ignore[no-untyped-def]
     if nv == 3:
         return 0.5 * np.sqrt(u * u + v * v + w * w)
     d = pieces[row, 3]
-    return abs(u * (places[d, 0] - places[a, 0]) + v * (places[d, 1] - places[a, 1]) + w * (places[d, 2] - places[a, 2])) / 6.0
+    return (
+        abs(u * (places[d, 0] - places[a, 0]) + v * (places[d, 1] - places[a, 1]) + w * (places[d, 2] - places[a, 2]))
+        / 6.0
+    )
 
 
 @compiled(cache=True, error_model="numpy")
@@ -579,7 +581,9 @@ def cut(model: UnitModel, what: Simplices, *, faces: bool = True, sums: bool = F
     for _, mine in done:
         total[: len(mine)] += mine
     if not faces:
-        return Cut(np.empty((0, 3)), np.empty((0, what.corners.shape[1] - 1), np.int64), np.empty((0, 2), np.int64), total)
+        return Cut(
+            np.empty((0, 3)), np.empty((0, what.corners.shape[1] - 1), np.int64), np.empty((0, 2), np.int64), total
+        )
     places, shapes, sides = _paired([block for blocks, _ in done for block in blocks], what.corners.shape[1])
     return Cut(places, shapes, sides, total)
 

@@ -25,6 +25,7 @@ from .reading import Packed, natural_codes, values_at
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 _NONE = -1
+_BATCH = 200_000
 PAD = 2  # nodes beyond what is read, so that the spline never looks past its lattice
 MOST_FAULTS = 30
 
@@ -229,15 +230,20 @@ class UnitModel:
         """Return the number of the unit (n,) at places (n, 3), metres; -1 in the air."""
         return np.asarray(self.piece_units[self.piece_at(points)])
 
-    def margins(self, points: FloatArray) -> FloatArray:
+    def margins(self, points: FloatArray, ground: bool = True) -> FloatArray:
         """Return how far inside of each unit places (n, 3) lie: metres (n, units), negative outside, as far as contacts are distances.
 
-        The zero of each column is the surface of the unit, what is younger cut away.
+        The zero of each column is the surface of the unit, what is younger cut away; the air too, unless `ground` is off.
         """
+        if len(points) > _BATCH:  # what is read in between takes as much as what is asked
+            parts = [self.margins(points[k : k + _BATCH], ground) for k in range(0, len(points), _BATCH)]
+            return np.concatenate(parts)
         values = self.values(points)
         out = np.full((len(values), len(self.units)), -np.inf)
         free = np.full(len(values), np.inf)
         for piece in self.pieces:
+            if piece.unit < 0 and not ground:
+                continue
             own = values[:, list(piece.contacts)].min(axis=1)
             if piece.unit >= 0:
                 out[:, piece.unit] = np.maximum(out[:, piece.unit], np.minimum(own, free))

@@ -168,8 +168,7 @@ def section(
         Metres between the places that are looked at; contacts lie within about a thousandth of it where they are smooth.
     """
     u, v = (
-        np.linspace(low, high, max(int(np.ceil((high - low) / step)), 1) + 1)
-        for low, high in (extent[:2], extent[2:])
+        np.linspace(low, high, max(int(np.ceil((high - low) / step)), 1) + 1) for low, high in (extent[:2], extent[2:])
     )
     axes = np.stack([along, up])
 
@@ -262,5 +261,3 @@ def along_line(model: UnitModel, places: FloatArray, step: float) -> tuple[Float
 def lines_of(outlines: Outlines) -> tuple[FloatArray, IntArray]:
     """Return contacts as pieces (c, 2, 2) of lines in the plane, with their units (c, 2)."""
     return outlines.places[outlines.contacts], outlines.sides
-
-

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .... import limits
 from ....errors import InputError
@@ -82,7 +83,9 @@ def solids(model: UnitModel, cell: float, threads: int = 2) -> Solids:
     faces, sides = found.faces[differ], sides[differ]
     p = found.places
     six = np.einsum("ij,ij->i", np.cross(p[faces[:, 0]], p[faces[:, 1]]), p[faces[:, 2]]) if len(faces) else np.zeros(0)
-    volumes = np.array([(six[sides[:, 0] == k].sum() - six[sides[:, 1] == k].sum()) / 6.0 for k in range(len(model.units))])
+    volumes = np.array(
+        [(six[sides[:, 0] == k].sum() - six[sides[:, 1] == k].sum()) / 6.0 for k in range(len(model.units))]
+    )
     return Solids(p, faces, sides, volumes)
 
 
@@ -108,7 +111,7 @@ def _passed(model: UnitModel, nodes: FloatArray, shape: tuple[int, int, int]) ->
     return out
 
 
-def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> FloatArray:
+def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> NDArray[np.float32]:
     """Return what part of each block each unit has, shape (cells, units), cells in the order of the mesh; rows sum to 1 but for air.
 
     Blocks that no contact passes are told by their middle, the others by cutting them.
@@ -145,7 +148,13 @@ def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> FloatArray:
         base = 8 * np.arange(len(many))[:, None]
         tets = (base[:, None] + PATHS[None]).reshape(-1, 4)
         owner = np.repeat(np.arange(len(many)), len(PATHS))
-        found = cut(model, Simplices(nodes, tets, np.zeros(len(nodes), np.int64), owner), faces=False, sums=True, threads=threads)
+        found = cut(
+            model,
+            Simplices(nodes, tets, np.zeros(len(nodes), np.int64), owner),
+            faces=False,
+            sums=True,
+            threads=threads,
+        )
         total = found.sums.sum(axis=1, keepdims=True)
         part = found.sums / np.where(total > 0, total, 1.0)
         for label, unit_number in enumerate(labels):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 import fnmatch
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -43,10 +43,15 @@ from .logged_units import Logged, logged, proposed_order, units_of
 from .model_extent import coarser, ground_of, mesh_of, within
 from .model_sources import Sources
 from .model_units import INSIDE, OFF
-from .unit_fields import COLUMNS, Found, fields
+from .unit_fields import COLUMNS
 from .unit_params import BuildModel
 
+_BODY_CELLS = 150_000  # that bodies are cut from
 _COARSE = 6_000  # cells of the model that is seen first
+
+
+if TYPE_CHECKING:
+    from ....compute.geology.bodies.model import UnitModel
 
 
 def sources_of(inputs: Inputs, p: BuildModel) -> tuple[Sources, Logged | None, np.ndarray]:
@@ -89,35 +94,51 @@ def model_from(
     of: Sources,
     p: BuildModel,
     mesh: DrapedMesh,
-    found: Sequence[Found],
+    contacts: UnitModel,
     name: str,
     crs: str,
     faults: Sequence[Fault] = (),
+    bodies: bool = False,
 ) -> BlockModel:
-    """Return the model of units on a mesh whose fields were found at its middles, with how far off its faults cells lie."""
+    """Return the model of units: its contacts, its bodies when asked for, and blocks read from them, with how far off its faults cells lie."""
+    from ....compute.geology.bodies.stored import bodies_apart, taken_apart
+
     at = mesh.centres()
     offs = {f"{OFF}{row.fault.strip()}": fault.off(at) for row, fault in zip(p.faults, faults, strict=False)}
-    unit, margins = ao.combined([f.values for f in found])
+    # Cut columns have their middles within themselves, but fields are smooth: what is a hand's breadth in the air is not.
+    margins = contacts.margins(at, ground=False)
+    unit = margins.argmax(axis=1)
     inside = (mesh.thickness.ravel() > 0) & within(p, at)
+    numbers = np.where(inside, unit.astype(float), np.nan).reshape(mesh.shape)
+    rules, arrays = taken_apart(contacts, numbers)
+    if bodies:
+        from ....compute.geology.bodies.solids import solids
+
+        size = float(np.prod(contacts.high - contacts.low))
+        arrays |= bodies_apart(solids(contacts, (size / _BODY_CELLS) ** (1.0 / 3.0)))
     return BlockModel(
         name=name,
         crs=crs,
         mesh=mesh,
         properties={
-            "unit": np.where(inside, unit.astype(float), np.nan).reshape(mesh.shape),
+            "unit": numbers,
             **{
                 f"{INSIDE}{u.name}": np.where(inside, m, np.nan).astype(np.float32).reshape(mesh.shape)
-                for u, m in zip(of.units, margins, strict=True)
+                for u, m in zip(of.units, margins.T, strict=True)
             },
             **{n: np.where(inside, v, np.nan).astype(np.float32).reshape(mesh.shape) for n, v in offs.items()},
         },
         units={"unit": "", **{f"{INSIDE}{u.name}": "m" for u in of.units}, **dict.fromkeys(offs, "m")},
         names={"unit": tuple(u.name for u in of.units)},
         members=of.members,
+        contacts=arrays,
+        rules=rules,
     )
 
 
 def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
+    from .true_contacts import true_contacts
+
     p = p.switched
     of, log, left = sources_of(inputs, p)
     source = inputs.maybe("holes", HoleSet) or inputs.need("map", Features)
@@ -126,10 +147,10 @@ def _run(inputs: Inputs, p: BuildModel, progress: Progress) -> dict[str, Item]:
     if of.mesh.size > _COARSE:
         # What is seen while the fine one is made: larger cells, fewer values.
         coarse = coarser(inputs, p, log, of.mesh.size / _COARSE)
-        first = fields(of, p, coarse.centres(), faults, SILENT, most=800)
+        first, _ = true_contacts(of, p, faults, SILENT, most=800)
         progress.show(model_from(of, p, coarse, first, f"{name}, coarse", source.crs))
-    found = fields(of, p, of.mesh.centres(), faults, progress.part(0.2, 0.9))
-    model = model_from(of, p, of.mesh, found, name, source.crs, faults)
+    made, found = true_contacts(of, p, faults, progress.part(0.2, 0.9))
+    model = model_from(of, p, of.mesh, made, name, source.crs, faults, bodies=True)
     out: dict[str, Item] = {"model": model}
     contacts, misses = (
         pd.concat([t for t in tables if len(t)], ignore_index=True) if any(map(len, tables)) else pd.DataFrame()

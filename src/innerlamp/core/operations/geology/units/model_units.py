@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ....declaring.operation import Input
 from ....errors import InputError
 from ....items.fields import BlockModel
+from ....kept import KEPT
+
+if TYPE_CHECKING:  # compiled code is loaded only where contacts are read
+    from ....compute.geology.bodies.model import UnitModel
 
 OFF = "off "  # begins the name of the property that says how far off a fault a cell lies, positive on its hangingwall
 INSIDE = "inside "  # begins the name of the property that says how far inside of a unit a cell lies
@@ -23,6 +29,28 @@ def model_slot(slot: str = "model", label: str = "Model of units", optional: boo
         need=lambda e: "unit" in e.attributes and e.attributes["unit"].is_code,
         help=help,
     )
+
+
+def contacts_of(model: BlockModel) -> UnitModel | None:
+    """Return the contacts that a model of units was made from; None where it has none, or its units were changed since.
+
+    Raises
+    ------
+    InputError
+        When what is kept of them is damaged.
+    """
+    if not model.rules or "unit" not in model.properties:
+        return None
+
+    def put() -> tuple[UnitModel | None]:
+        from ....compute.geology.bodies.stored import put_together
+
+        return (put_together(model.rules, model.contacts, model.properties["unit"]),)
+
+    held = KEPT.of(
+        ("contacts", id(model)), put, owner=model, size=lambda _: sum(a.nbytes for a in model.contacts.values()) + 1000
+    )
+    return held[0]
 
 
 def unit_number(model: BlockModel | None, unit: str) -> int:

@@ -18,7 +18,7 @@ from ....compute.geology.units.vein_bodies import Bodies
 from ....errors import InputError
 from ....progress import Progress
 from .contact_evidence import evidence
-from .covers import cover_of
+from .covers import Cover, cover_of
 from .fault_throws import cutting
 from .given_surfaces import inside_of
 from .logged_units import UnitRow
@@ -33,11 +33,15 @@ COLUMNS = ["x", "y", "z", "surface", "misfit", "hole"]
 
 
 class Found(NamedTuple):
-    """The field of a unit at the places of a model, its contacts with their misfit, and holes that it misses."""
+    """The field of a unit at the places of a model, its contacts with their misfit, and holes that it misses.
+
+    `shift` is what was added to the field that its series shares.
+    """
 
     values: np.ndarray
     contacts: pd.DataFrame
     misses: pd.DataFrame
+    shift: float = 0.0
 
 
 class Posed(NamedTuple):
@@ -91,19 +95,11 @@ def fields(
                 values = inside_of(p.units[k].surface.strip(), of.given, of.units[k].kind, now)
                 out[k] = Found(values, pd.DataFrame(columns=COLUMNS), pd.DataFrame())
         elif of.units[group[0]].kind == "overburden" and (cover := cover_of(group[0], of, p)) is not None:
-            table = pd.DataFrame(
-                {**{axis: cover.points[:, k] for k, axis in enumerate("xyz")}, "surface": of.units[group[0]].name}
-                | {"misfit": cover.inside(cover.points, of), "hole": cover.hole}
-            )
-            bad = table[(table["misfit"].abs() > p.tolerance) & (table["hole"] != "")]
-            bad = bad.assign(what="misses its contact", distance=bad["misfit"].abs())
-            out[group[0]] = Found(
-                cover.inside(now, of), table, bad.sort_values("distance", ascending=False).drop_duplicates("hole")
-            )
+            out[group[0]] = covered(group[0], cover, of, p, cover.inside(now, of))
         elif group[0] in bodies:
             out[group[0]] = _vein(group[0], bodies, of, p, then, mine)
         else:
-            out |= dict(zip(group, _group(group, of, p, then, mine, part, most), strict=True))
+            out |= dict(zip(group, fitted(group, of, p, then, mine, part, most), strict=True))
     return [out[k] for k in range(len(of.units) - 1)]
 
 
@@ -231,7 +227,19 @@ def _spread(points: np.ndarray, along: np.ndarray) -> bool:
     return bool(size[1] > 0.05 * size[0])
 
 
-def _group(
+def covered(number: int, cover: Cover, of: Sources, p: BuildModel, values: np.ndarray) -> Found:
+    """Return what there is for a cover with its values at places."""
+    name = of.units[number].name
+    table = pd.DataFrame(
+        {**{axis: cover.points[:, k] for k, axis in enumerate("xyz")}, "surface": name}
+        | {"misfit": cover.inside(cover.points, of), "hole": cover.hole}
+    )
+    bad = table[(table["misfit"].abs() > p.tolerance) & (table["hole"] != "")]
+    bad = bad.assign(what="misses its contact", distance=bad["misfit"].abs())
+    return Found(values, table, bad.sort_values("distance", ascending=False).drop_duplicates("hole"))
+
+
+def fitted(
     group: list[int],
     of: Sources,
     p: BuildModel,
@@ -240,6 +248,7 @@ def _group(
     progress: Progress,
     most: int,
 ) -> list[Found]:
+    """Return the fields of a series at places (n, 3) before its faults, with their contacts; see `fields`."""
     from ....compute.geology import rbf, scalar_fields
 
     task = posed(group, of, p, faults, most)
@@ -261,7 +270,7 @@ def _group(
          *(e.points for e in task.found)), make,
     )  # fmt: skip
     return [
-        _found(of.units[number].name, each, made[0] + shift, own + shift, p.tolerance)
+        _found(of.units[number].name, each, made[0] + shift, own + shift, p.tolerance)._replace(shift=shift)
         for number, each, shift, own in zip(group, task.found, task.shifts, made[1:], strict=True)
     ]
 
@@ -321,6 +330,19 @@ def _vein(
                 f"'{name}' ends at '{row.ends_at}', which is no other vein", fix="Name a vein of the age order"
             )
         values = mine.ended(values, bodies[other], places)
+    return vein_found(number, bodies, of, p, faults, values)
+
+
+def vein_found(
+    number: int,
+    bodies: dict[int, Bodies],
+    of: Sources,
+    p: BuildModel,
+    faults: Sequence[Fault],
+    values: np.ndarray | None = None,
+) -> Found:
+    """Return what there is for a vein, with its values at places if they are given."""
+    mine, name = bodies[number], of.units[number].name
     table = pd.DataFrame(
         {
             **{axis: mine.walls[:, k] for k, axis in enumerate("xyz")},
@@ -331,4 +353,8 @@ def _vein(
     )
     bad = table[(table["misfit"].abs() > p.tolerance) & (table["hole"] != "")]
     bad = bad.assign(what="misses its wall", distance=bad["misfit"].abs())
-    return Found(values, table, bad.sort_values("distance", ascending=False).drop_duplicates("hole"))
+    return Found(
+        np.empty(0) if values is None else values,
+        table,
+        bad.sort_values("distance", ascending=False).drop_duplicates("hole"),
+    )
