@@ -12,6 +12,7 @@ from ....core.items.features import Features
 from ....core.items.fields import BlockModel, Grid, Surface
 from ....core.items.holes import HoleSet, readings_with, table_with
 from ....core.items.points import PointSet, SurveyLines, TargetSet
+from ...painters.kit.true_units import true_contacts
 
 _NAMES = ("hole", "Sample No", "sample", "Station", "Name", "name", "Stop", "line", "rank")
 
@@ -28,7 +29,9 @@ def words_at(item: Item, attribute: str, place: np.ndarray) -> str:
         value = bilinear(item.values, item.x0, item.y0, item.dx, item.dy, place[:1], place[1:2])[0]
         lines.append(_value(item, item.attribute, value))
     elif isinstance(item, BlockModel):
-        if attribute in item.properties:
+        if attribute in item.names:
+            lines.append(_unit_at(item, attribute, place))
+        elif attribute in item.properties:
             value = item.mesh.values_at(item.properties[attribute], *(place[k : k + 1] for k in range(3)))[0]
             lines.append(_value(item, attribute, value))
     elif isinstance(item, HoleSet):
@@ -50,6 +53,18 @@ def _value(item: Item, attribute: str, value: object) -> str:
     return (
         f"{attribute} {known.said(number)} {known.unit}".rstrip() if np.isfinite(number) else f"{attribute}: no value"
     )
+
+
+def _unit_at(item: BlockModel, attribute: str, place: np.ndarray) -> str:
+    """The unit at a place: by the contacts as they are drawn, or of the cell."""
+    contacts = true_contacts(item, attribute)
+    if contacts is not None:
+        number = int(contacts.unit_at(place[None, :].astype(float))[0])
+        name = contacts.units[number] if number >= 0 else ""
+    else:
+        value = item.mesh.values_at(item.properties[attribute], *(place[k : k + 1] for k in range(3)))
+        name = str(item.named(attribute, value)[0])
+    return f"{attribute} {name}" if name else ""
 
 
 def _in_holes(item: HoleSet, attribute: str, place: np.ndarray) -> str:

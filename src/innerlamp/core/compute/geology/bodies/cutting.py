@@ -377,7 +377,7 @@ def _cut(  # type: ignore[no-untyped-def]
             whose[row] = label
         if faces.shape[1] == 0:
             continue
-        several = False
+        several = moving != 0  # where a fault ends its sides may meet on faces that lie on nothing else
         for row in range(1, piece_count):
             several |= whose[row] != whose[0]
         # ---- faces on a contact or the outside; of others those between two labels, which meet only where rounding has it

@@ -2,19 +2,34 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
-from ....declaring.operation import Example, Inputs, Operation, Output, Params, param
+from ....declaring.operation import Example, Inputs, Maybe, Operation, Output, Params, param
 from ....errors import InputError
 from ....geometry.mesh import DrapedMesh
 from ....items.base import Item
 from ....items.fields import BlockModel, Surface
 from ....progress import Progress
-from .model_units import INSIDE, OFF, model_slot
+from .model_units import INSIDE, OFF, contacts_of, model_slot
+
+if TYPE_CHECKING:
+    from ....compute.geology.bodies.model import UnitModel
+
+_CELLS = 150_000  # that a body is cut from where nothing else is said
 
 
 class UnitSurface(Params):
     unit: str = param(..., "Unit", help="By its name in the model")
+    cell: Maybe = param(
+        None,
+        "Fineness",
+        unit="m",
+        above=0.0,
+        help="Of the cells in which contacts are straight; as the model shows it when empty",
+        more=True,
+    )
     name: str = param("", "Name")
 
 
@@ -30,6 +45,9 @@ def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
     if not isinstance(mesh, DrapedMesh) or mesh.even_plan is None:
         raise InputError("the model is none that 'build-units' made", where=model.name)
     progress(0.1, "Surface")
+    contacts = contacts_of(model)
+    if contacts is not None:
+        return _true_body(model, contacts, p, progress)
     margin = model.properties[attribute].astype(float)
     level = mesh.levelled() is not None
     if level:
@@ -68,6 +86,31 @@ def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
             volume_m3=abs(held),
         )
     }
+
+
+def _true_body(model: BlockModel, contacts: UnitModel, p: UnitSurface, progress: Progress) -> dict[str, Item]:
+    """The closed body of a unit between its contacts."""
+    from ....compute.geology.bodies.solids import solids
+    from ....compute.geology.bodies.stored import bodies_kept
+    from ....compute.geometry.triangles import volume
+
+    number = contacts.units.index(p.unit.strip())
+    bodies = bodies_kept(model.contacts, len(contacts.units)) if p.cell is None else solids(contacts, p.cell)
+    if bodies is None:
+        size = float(np.prod(contacts.high - contacts.low))
+        bodies = solids(contacts, (size / _CELLS) ** (1.0 / 3.0))
+    at, triangles = bodies.of(number)
+    if not len(triangles):
+        raise InputError(f"nothing of the model is '{p.unit}'", where=model.name, fix="Give a finer cell")
+    held = volume(at, triangles)
+    a, b, c = (at[triangles[:, k]] for k in range(3))
+    area = 0.5 * float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
+    progress(1.0, f"{abs(held) / 1e6:,.3f} million m³, surface {area / 1e6:,.3f} km²")
+    surface = Surface(
+        name=p.name or p.unit.strip(), crs=model.crs, vertices=at, triangles=triangles.astype(np.int32), closed=True,
+        volume_m3=abs(held),
+    )  # fmt: skip
+    return {"surface": surface}
 
 
 def _by_blocks(model: BlockModel, margin: np.ndarray, field: np.ndarray) -> list[np.ndarray]:
@@ -119,7 +162,7 @@ OPERATION = Operation(
     example=Example({"model": "@build-units.model"}, {"unit": "Granite"}, after=("build-units",)),
     title="Surface of a unit",
     area="Geology",
-    help="Makes the closed surface of a unit of a model, smooth between the middles of its cells, ending at faults, the ground and the model's edge, with its volume and area.",
+    help="Makes the closed body of a unit of a model between its contacts, ending at faults, the ground and the model's edge, with its volume and area; of models without contacts of their own smooth between the middles of their cells.",
     params=UnitSurface,
     run=_run,
     inputs=(model_slot(),),
