@@ -1,4 +1,4 @@
-"""Compiles the numba kernels into their cache, on two cores: `python -m innerlamp.warm`, run once by the set-up."""
+"""Compiles the numba kernels into their cache, each part in a process of its own: `python -m innerlamp.warm`, run once by the set-up."""
 
 from __future__ import annotations
 
@@ -54,7 +54,21 @@ def others() -> None:
     kriging.krige(points[:, 0], points[:, 1], values, points[:3, 0], points[:3, 1], Model(0.1, (sphere,)), 8)
 
 
-PARTS = {"lattices": lattices, "others": others}
+def contacts() -> None:
+    """What models of units are read and cut by."""
+    from .core.compute.geology.bodies.model import Contact, Piece, UnitModel, sampled
+    from .core.compute.geology.bodies.outlines import section
+    from .core.compute.geology.bodies.solids import shares, solids
+
+    low, high = np.zeros(3), np.full(3, 100.0)
+    flat = Contact("over", sampled(lambda p: p[:, 2] - 48.0, low, high, np.full(3, 25.0)))
+    model = UnitModel(("over", "rest"), (flat,), (Piece(0, (0,)),), low, high)
+    section(model, low, np.eye(3)[0], np.eye(3)[2], (0.0, 100.0, 0.0, 100.0), 25.0)
+    solids(model, 50.0)
+    shares(model, _meshes()[0])
+
+
+PARTS = {"lattices": lattices, "others": others, "contacts": contacts}
 
 
 def warm() -> None:

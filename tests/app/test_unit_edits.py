@@ -21,6 +21,7 @@ from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.fields import BlockModel, Surface
 
 from .conftest import choose, drag, finish_jobs, light_only, run_form
+from .unit_pictures import areas_image
 
 LEFT = Qt.MouseButton.LeftButton
 OUTLINE = ((503_100, 5_601_800), (504_100, 5_601_800), (504_100, 5_602_900), (503_100, 5_602_900))
@@ -65,11 +66,9 @@ def model_of(window: Window, name: str = "Mine") -> BlockModel:
 
 
 def seen(window: Window, kind: str, name: str) -> np.ndarray:
-    """The picture of a block model in a pane: colours (ny, nx, 4)."""
-    pane = window.centre.pane(kind)
+    """The picture of a model of units in a pane: colours (ny, nx, 3)."""
     item = window.ctx.store.find(name).id  # type: ignore[union-attr]
-    image = next(g for g in pane.layers.graphics(item) if isinstance(g, pg.ImageItem))  # type: ignore[attr-defined]
-    return np.asarray(image.image).copy()
+    return areas_image(window.centre.pane(kind), item)
 
 
 def show_model(window: Window, *names: str) -> None:
@@ -165,7 +164,7 @@ def test_a_vein_and_a_fault_that_dies_out_are_built_and_drawn(demo_window: Windo
     show_model(window, "Mine", "Throws of Mine")
     legend = window.ctx.legend("unit", model)
     wanted = pg.mkColor(legend.classes["Greisen"])
-    rgba = seen(window, "section", "Mine").reshape(-1, 4)
+    rgba = seen(window, "section", "Mine").reshape(-1, 3)
     assert (rgba[:, :3] == [wanted.red(), wanted.green(), wanted.blue()]).all(axis=1).sum() > 20
     throws = window.ctx.store.load(window.ctx.store.find("Throws of Mine").id).table  # type: ignore[union-attr]
     # Half the length from tip to tip along strike, whole in the middle.

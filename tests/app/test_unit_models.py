@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox
 
 from innerlamp.app.forms.table_field import TableField
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.painters.kit.unit_areas import UnitAreas
 from innerlamp.app.start.waiting import settle, wait_until
 from innerlamp.core.compute.geometry.planes import SectionPlane
 from innerlamp.core.items.fields import BlockModel
@@ -68,9 +68,8 @@ def test_units_are_built_from_the_form_drawn_everywhere_and_switched_off(demo_wi
 
     def colours(kind: str) -> set[tuple[int, ...]]:
         pane = window.centre.pane(kind)
-        image = next(g for g in pane.layers.graphics(entry.id) if isinstance(g, pg.ImageItem))  # type: ignore[attr-defined]
-        rgba = np.asarray(image.image).reshape(-1, 4)
-        return {tuple(int(c) for c in row[:3]) for row in rgba[rgba[:, 3] > 0]}
+        areas = [g for g in pane.layers.graphics(entry.id) if isinstance(g, UnitAreas)]  # type: ignore[attr-defined]
+        return {(a.colour.red(), a.colour.green(), a.colour.blue()) for a in areas}
 
     scene = next(p for p in window.centre.panes() if p.kind == "scene")
 

@@ -213,7 +213,7 @@ def _bodies(bodies: Solids, names: tuple[str, ...], legend: Legend, origin: Floa
         places, triangles = bodies.of(unit)
         if len(triangles):
             mesh = polydata(places - origin, faces=triangles)
-            out.append(actor(smooth_normals(mesh), class_colour(legend, names[unit])))
+            out.append(actor(smooth_normals(mesh, 40.0), class_colour(legend, names[unit])))
     return out
 
 

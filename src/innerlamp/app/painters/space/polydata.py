@@ -78,12 +78,15 @@ def set_normals(mesh: vtkPolyData, normals: NDArray[np.floating]) -> vtkPolyData
     return mesh
 
 
-def smooth_normals(mesh: vtkPolyData) -> vtkPolyData:
-    """Return a mesh of triangles with the mean normals of its points."""
+def smooth_normals(mesh: vtkPolyData, edge: float | None = None) -> vtkPolyData:
+    """Return a mesh of triangles with the mean normals of its points; sharp where faces meet by more than `edge` degrees."""
     work = vtkPolyDataNormals()
     work.SetInputData(mesh)
     work.ConsistencyOff()
-    work.SplittingOff()
+    if edge is None:
+        work.SplittingOff()
+    else:
+        work.SetFeatureAngle(edge)
     work.Update()
     made: vtkPolyData = work.GetOutput()
     return made
