@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QRectF
-from vtkmodules.vtkFiltersCore import vtkFeatureEdges
+from vtkmodules.vtkFiltersCore import vtkCleanPolyData, vtkFeatureEdges
 
 from innerlamp.api import Project
 from innerlamp.app.base import settings
@@ -115,8 +115,10 @@ def test_units_on_the_map_and_bodies_in_3d_are_those_of_the_contacts(shown: Wind
     actors = scene.layers.graphics(item)  # type: ignore[attr-defined]
     assert len(actors) == 2  # the vein and the limestone, the background would hide both
     for each in actors:
+        joined = vtkCleanPolyData()  # corners are there twice where faces meet at an edge
+        joined.SetInputData(each.GetMapper().GetInput())
         edges = vtkFeatureEdges()
-        edges.SetInputData(each.GetMapper().GetInput())
+        edges.SetInputConnection(joined.GetOutputPort())
         edges.FeatureEdgesOff()
         edges.ManifoldEdgesOff()
         edges.NonManifoldEdgesOff()
