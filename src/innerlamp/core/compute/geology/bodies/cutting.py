@@ -101,13 +101,21 @@ def _belongs(values, parts, v, ci, code, moving, first):  # type: ignore[no-unty
 
 
 @compiled(cache=True, error_model="numpy")
-def _passed(p, s, t, values, a, b, ci):  # type: ignore[no-untyped-def]
-    """Whether the edge from a to b lies in a piece that is younger than piece t, or out of t by a contact before s: no cut needed."""
-    for k in range(t + 1):
+def _passed(p, s, t, values, a, b, ci, live, live_count, active, far):  # type: ignore[no-untyped-def]
+    """Whether the edge from a to b needs no cut by contact s of piece t: it lies in a younger piece, or out of t by another contact.
+
+    Of contacts that cut after this one only those count that are far away, so that all simplices see it alike.
+    """
+    for row in range(live_count):
+        k = live[row]
+        if k > t:
+            break
         begin, end = p.piece_start[k], p.piece_start[k + 1]
         if k < t:
             inside = True
             for c in range(begin, end):
+                if not active[p.piece_contacts[c]]:
+                    continue  # positive all over
                 x, y = values[a, p.piece_contacts[c], ci], values[b, p.piece_contacts[c], ci]
                 if x < 0.0 or y < 0.0 or (x == 0.0 and y == 0.0):
                     inside = False
@@ -115,13 +123,17 @@ def _passed(p, s, t, values, a, b, ci):  # type: ignore[no-untyped-def]
             if inside:
                 return True
         else:
+            before = True
             for c in range(begin, end):
                 other = p.piece_contacts[c]
                 if other == s:
-                    break
-                x, y = values[a, other, ci], values[b, other, ci]
-                if x <= 0.0 and y <= 0.0 and (x < 0.0 or y < 0.0):
-                    return True
+                    before = False
+                elif active[other]:
+                    x, y = values[a, other, ci], values[b, other, ci]
+                    if before and x <= 0.0 and y <= 0.0 and (x < 0.0 or y < 0.0):
+                        return True
+                    if x < -far and y < -far:
+                        return True
     return False
 
 
@@ -156,7 +168,7 @@ def _crossing(p, s, code, xa, ya, za, fa, xb, yb, zb, fb):  # type: ignore[no-un
 @compiled(cache=True, error_model="numpy", nogil=True)
 def _cut(  # type: ignore[no-untyped-def]
     p, stages, nodes, natural, natural_parts, codes, rim, corners, owner, begin, end, step, values, parts, places, names, rims, given,
-    pieces, spots, spot_names, faces, face_labels, sums,
+    pieces, spots, spot_names, faces, face_labels, face_keys, sums, far,
 ):  # fmt: skip
     """Cut simplices from `begin` on; returns how far it came, and how many corners and faces were written."""
     nv = corners.shape[1]
@@ -169,6 +181,12 @@ def _cut(  # type: ignore[no-untyped-def]
     table, table_keys = np.zeros((_TABLE, 4), np.int64), np.zeros(_TABLE, np.uint64)
     waiting = np.zeros(4 * _PIECES, np.int64)
     code_list, sided = np.zeros(_CODES, np.int64), np.zeros(_CODES, np.int64)
+    active, alive = np.zeros(surfaces, np.bool_), np.zeros(labels, np.bool_)
+    side = np.zeros(surfaces, np.int64)  # of a contact that is far away: 1 or -1
+    acting, live = np.zeros(surfaces, np.int64), np.zeros(labels, np.int64)
+    slipped = far
+    for j in range(many):
+        slipped += 3.0 * np.sqrt(p.slip[j, 0] ** 2 + p.slip[j, 1] ** 2 + p.slip[j, 2] ** 2)
     for m in range(begin, end):
         if spot_count + _CORNERS > spots.shape[0] or face_count + 4 * _PIECES > faces.shape[0]:
             return m, spot_count, face_count
@@ -205,7 +223,7 @@ def _cut(  # type: ignore[no-untyped-def]
                 code_count *= 2
             elif (moving >> j) & 1:
                 moving &= ~(1 << j)
-        # ---- its corners
+        # ---- its corners, and which contacts are near enough to matter
         corner_count, piece_count = nv, 1
         for i in range(nv):
             node = corners[m, i]
@@ -215,22 +233,47 @@ def _cut(  # type: ignore[no-untyped-def]
             pieces[0, i] = i
             for k in range(3):
                 places[i, k] = nodes[node, k]
+        acting_count = 0
+        for s in range(surfaces):
+            low_end, high_end = np.inf, -np.inf
+            for i in range(nv):
+                f = natural[corners[m, i], s]
+                low_end, high_end = min(low_end, f), max(high_end, f)
+            room = slipped if moving and s < first else far
+            side[s] = 1 if low_end > room else (-1 if high_end < -room else 0)
+            active[s] = side[s] == 0 if s < first else (moving >> (s - first)) & 1 != 0
+            if active[s]:
+                acting[acting_count] = s
+                acting_count += 1
+        for i in range(nv):
+            x, y, z = places[i, 0], places[i, 1], places[i, 2]
             for ci in range(code_count):
-                if moving == 0:
-                    for s in range(surfaces):
-                        values[i, s, ci] = natural[node, s]
-                else:
-                    x, y, z = places[i, 0], places[i, 1], places[i, 2]
-                    for s in range(surfaces):
+                for r in range(acting_count):
+                    s = acting[r]
+                    if moving == 0:
+                        values[i, s, ci] = natural[corners[m, i], s]
+                    else:
                         f = surface_at(p, s, code_list[ci], x, y, z)
                         values[i, s, ci] = f if abs(f) >= _LEAST else _LEAST
-                    for j in range(many):
-                        parts[i, j, ci] = share_at(p, j, code_list[ci], x, y, z) if (moving >> j) & 1 else 0.0
+                for j in range(many):
+                    parts[i, j, ci] = share_at(p, j, code_list[ci], x, y, z) if (moving >> j) & 1 else 0.0
+        live_count, covered = 0, False
+        for k in range(labels):
+            alive[k] = not covered
+            whole = True
+            for c in range(p.piece_start[k], p.piece_start[k + 1]):
+                if side[p.piece_contacts[c]] < 0:
+                    alive[k] = False
+                whole &= side[p.piece_contacts[c]] > 0
+            if alive[k]:
+                live[live_count] = k
+                live_count += 1
+                covered = whole  # nothing that is older comes out
         # ---- faults first, then contacts, young to old
         for turn in range(stages.shape[0]):
             s, t = stages[turn, 0], stages[turn, 1]
             fault = s - first
-            if fault >= 0 and not (moving >> fault) & 1:
+            if not active[s] or (t >= 0 and not alive[t]):
                 continue
             needed = False
             for ci in range(code_count):
@@ -257,7 +300,7 @@ def _cut(  # type: ignore[no-untyped-def]
                             if fault >= 0:
                                 if parts[a, fault, ci] <= 0.0 and parts[b, fault, ci] <= 0.0:
                                     continue
-                            elif _passed(p, s, t, values, a, b, ci):
+                            elif _passed(p, s, t, values, a, b, ci, live, live_count, active, far):
                                 continue
                             if moving and not (
                                 _belongs(values, parts, a, ci, code, asked, first)
@@ -311,7 +354,8 @@ def _cut(  # type: ignore[no-untyped-def]
                                         if parts[new, j, cj] <= 0.0:
                                             there &= ~(1 << j)
                             sided[cj] = there
-                            for r in range(surfaces):
+                            for q in range(acting_count):
+                                r = acting[q]
                                 # What was cut keeps its sign; what is far from an edge as well.
                                 one, two = values[a, r, cj], values[b, r, cj]
                                 between = one + share * (two - one)
@@ -352,10 +396,13 @@ def _cut(  # type: ignore[no-untyped-def]
                     mine = ci
                     break
             label = labels
-            for k in range(labels):
+            for place in range(live_count):
+                k = live[place]
                 held = True
                 for c in range(p.piece_start[k], p.piece_start[k + 1]):
                     s = p.piece_contacts[c]
+                    if not active[s]:
+                        continue
                     total = 0.0
                     for i in range(nv):
                         total += values[pieces[row, i], s, mine]
@@ -380,64 +427,67 @@ def _cut(  # type: ignore[no-untyped-def]
         several = moving != 0  # where a fault ends its sides may meet on faces that lie on nothing else
         for row in range(1, piece_count):
             several |= whose[row] != whose[0]
-        # ---- faces on a contact or the outside; of others those between two labels, which meet only where rounding has it
+        # ---- faces between two labels; of those that another simplex has as well, all that may be such
         entry = 0
         for row in range(piece_count):
             for left_out in range(nv):
-                rim_shared, shared = -1, False
+                rim_shared = -1
+                key = np.uint64(0)
                 for i in range(nv):
                     if i != left_out:
                         rim_shared &= rims[pieces[row, i]]
-                if rim_shared == 0:
-                    for s in range(surfaces):
-                        for ci in range(code_count):
-                            zero = True
-                            for i in range(nv):
-                                if i != left_out and values[pieces[row, i], s, ci] != 0.0:
-                                    zero = False
-                                    break
-                            if zero:
-                                shared = True
-                                break
-                        if shared:
-                            break
-                if shared or rim_shared != 0:
+                        key += _mix(names[pieces[row, i]])
+                if rim_shared != 0:
                     spot_count = _write(
-                        places, names, given, pieces, row, nv, left_out, whose[row], 1 if rim_shared != 0 else 0,
-                        spots, spot_names, spot_count, faces, face_labels, face_count,
+                        places, names, given, pieces, row, nv, left_out, whose[row], 1, spots, spot_names, spot_count, faces,
+                        face_labels, face_count,
                     )  # fmt: skip
+                    face_keys[face_count] = key
                     face_count += 1
-                elif several:
-                    key = np.uint64(0)
+                    continue
+                slot = np.int64(key & np.uint64(_TABLE - 1))
+                while table[slot, 0] == m + 1 and table_keys[slot] != key:
+                    slot = (slot + 1) & (_TABLE - 1)
+                if table[slot, 0] != m + 1:
+                    table[slot, 0], table[slot, 1], table[slot, 2], table[slot, 3] = m + 1, row, left_out, 1
+                    table_keys[slot] = key
+                    waiting[entry] = slot
+                    entry += 1
+                    continue
+                if whose[table[slot, 1]] != whose[row]:
+                    for k in range(2):
+                        r, o = (row, left_out) if k == 0 else (table[slot, 1], table[slot, 2])
+                        spot_count = _write(
+                            places, names, given, pieces, r, nv, o, whose[r], 0, spots, spot_names, spot_count, faces,
+                            face_labels, face_count,
+                        )  # fmt: skip
+                        face_keys[face_count] = key
+                        face_count += 1
+                table[slot, 3] = 0
+        for q in range(entry):
+            slot = waiting[q]
+            if table[slot, 3] == 0:
+                continue
+            row, left_out = table[slot, 1], table[slot, 2]
+            shared = several
+            for r in range(acting_count):
+                if shared:
+                    break
+                for ci in range(code_count):
+                    zero = True
                     for i in range(nv):
-                        if i != left_out:
-                            key += _mix(names[pieces[row, i]])
-                    slot = np.int64(key & np.uint64(_TABLE - 1))
-                    while table[slot, 0] == m + 1 and table_keys[slot] != key:
-                        slot = (slot + 1) & (_TABLE - 1)
-                    if table[slot, 0] != m + 1:
-                        table[slot, 0], table[slot, 1], table[slot, 2], table[slot, 3] = m + 1, row, left_out, 1
-                        table_keys[slot] = key
-                        waiting[entry] = slot
-                        entry += 1
-                        continue
-                    if whose[table[slot, 1]] != whose[row]:
-                        for k in range(2):
-                            r, o = (row, left_out) if k == 0 else (table[slot, 1], table[slot, 2])
-                            spot_count = _write(
-                                places, names, given, pieces, r, nv, o, whose[r], 0,
-                                spots, spot_names, spot_count, faces, face_labels, face_count,
-                            )  # fmt: skip
-                            face_count += 1
-                    table[slot, 3] = 0
-        for i in range(entry):  # those that another simplex has as well
-            slot = waiting[i]
-            if table[slot, 3] == 1:
-                row, left_out = table[slot, 1], table[slot, 2]
+                        if i != left_out and values[pieces[row, i], acting[r], ci] != 0.0:
+                            zero = False
+                            break
+                    if zero:
+                        shared = True
+                        break
+            if shared:
                 spot_count = _write(
-                    places, names, given, pieces, row, nv, left_out, whose[row], 0,
-                    spots, spot_names, spot_count, faces, face_labels, face_count,
+                    places, names, given, pieces, row, nv, left_out, whose[row], 0, spots, spot_names, spot_count, faces,
+                    face_labels, face_count,
                 )  # fmt: skip
+                face_keys[face_count] = table_keys[slot]
                 face_count += 1
     return end, spot_count, face_count
 
@@ -516,7 +566,23 @@ def stages_of(model: UnitModel) -> tuple[IntArray, IntArray]:
     return order, turn
 
 
-def cut(model: UnitModel, what: Simplices, *, faces: bool = True, sums: bool = False, threads: int = 2) -> Cut:
+def read_at(model: UnitModel, nodes: FloatArray) -> tuple[IntArray, FloatArray]:
+    """Return on which sides (n,) of the faults nodes (n, 3) lie, as bits, and all signed surfaces there (n, s), metres."""
+    codes = natural_codes(model.packed, nodes)
+    natural = np.empty((len(nodes), len(model.packed.kind)))
+    values_at(model.packed, nodes, codes, natural)
+    return codes, natural
+
+
+def cut(
+    model: UnitModel,
+    what: Simplices,
+    *,
+    faces: bool = True,
+    sums: bool = False,
+    threads: int = 2,
+    read: tuple[IntArray, FloatArray] | None = None,
+) -> Cut:
     """Cut simplices by a model of units.
 
     Parameters
@@ -529,6 +595,8 @@ def cut(model: UnitModel, what: Simplices, *, faces: bool = True, sums: bool = F
         Whether lengths, areas or volumes by owner are wanted.
     threads
         On how many cores.
+    read
+        What `read_at` gives for the nodes, where it is at hand.
 
     Returns
     -------
@@ -537,9 +605,9 @@ def cut(model: UnitModel, what: Simplices, *, faces: bool = True, sums: bool = F
     """
     p = model.packed
     nodes = np.ascontiguousarray(what.nodes, dtype=float)
-    codes = natural_codes(p, nodes)
-    natural = np.empty((len(nodes), len(p.kind)))
-    values_at(p, nodes, codes, natural)
+    codes, natural = read if read is not None else read_at(model, nodes)
+    edges = [nodes[what.corners[:, k]] - nodes[what.corners[:, 0]] for k in range(1, what.corners.shape[1])]
+    far = 4.0 * float(np.sqrt(max((float(np.einsum("ij,ij->i", e, e).max(initial=0.0)) for e in edges), default=0.0)))
     # A node so near to a contact that it would be a corner twice is moved to its positive side.
     natural[np.abs(natural) < _LEAST] = _LEAST
     natural_parts = np.zeros((len(nodes), len(p.slip)))
@@ -564,12 +632,13 @@ def cut(model: UnitModel, what: Simplices, *, faces: bool = True, sums: bool = F
         out: list[tuple[np.ndarray, ...]] = []
         spots, named = np.empty((_SPOTS, 3)), np.empty(_SPOTS, np.uint64)
         shapes, tags = np.empty((_FACES, nv - 1 if faces else 0), np.int64), np.empty((_FACES, 3), np.int64)
+        keys = np.empty(_FACES, np.uint64)
         while begin < end:
             begin, k, f = _cut(
                 p, stages, nodes, natural, natural_parts, codes, what.rim, what.corners, owner, begin, end, turn,
-                *room, spots, named, shapes, tags, mine,
+                *room, spots, named, shapes, tags, keys, mine, far,
             )  # fmt: skip
-            out.append((spots[:k].copy(), named[:k].copy(), shapes[:f].copy(), tags[:f].copy()))
+            out.append((spots[:k].copy(), named[:k].copy(), shapes[:f].copy(), tags[:f].copy(), keys[:f].copy()))
         return out, mine
 
     if len(starts) > 1:
@@ -598,15 +667,14 @@ def _paired(blocks: Sequence[tuple[np.ndarray, ...]], nv: int) -> tuple[FloatArr
     shapes = back[np.concatenate([b[2] + o for b, o in zip(blocks, offsets, strict=True)])]
     tags = np.concatenate([b[3] for b in blocks])
     label, turned, rim = tags[:, 0], tags[:, 1], tags[:, 2].astype(bool)
-    sorted_corners = np.sort(shapes, axis=1)
     # Turned so that a triangle looks away from its own piece, and a side has it on its left.
     flip = turned < 0
     if nv > 2:
         shapes[flip] = shapes[flip][:, [0, 2, 1] if nv == 4 else [1, 0]]
-    order = np.lexsort(sorted_corners.T[::-1])
-    ordered = sorted_corners[order]
+    keys = np.concatenate([b[4] for b in blocks])
+    order = np.argsort(keys, kind="stable")
     same = np.zeros(len(order), dtype=bool)
-    same[:-1] = (ordered[1:] == ordered[:-1]).all(axis=1)
+    same[:-1] = keys[order[1:]] == keys[order[:-1]]
     follows = np.concatenate([[False], same[:-1]])
     one = order[same]
     two = order[np.flatnonzero(same) + 1]

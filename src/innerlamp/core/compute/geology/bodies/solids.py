@@ -10,9 +10,8 @@ from numpy.typing import NDArray
 from .... import limits
 from ....errors import InputError
 from ....geometry.mesh import Mesh
-from .cutting import Simplices, cut
+from .cutting import Simplices, cut, read_at
 from .model import FloatArray, IntArray, UnitModel
-from .reading import natural_codes, values_at
 from .simplices import PATHS, lattice_nodes, tetrahedra
 
 MOST_CELLS = 6_000_000
@@ -73,10 +72,11 @@ def solids(model: UnitModel, cell: float, threads: int = 2) -> Solids:
         raise InputError(f"bodies would be cut from {count:,} cells", fix="Take a larger cell")
     limits.afford(float(count), 200.0, "cells that bodies are cut from", "Take a larger cell")
     nodes, rim = lattice_nodes(x, y, z)
-    passed = _passed(model, nodes, shape)
+    read = read_at(model, nodes)
+    passed = _passed(read[1], shape)
     passed[[0, -1]] = passed[:, [0, -1]] = passed[:, :, [0, -1]] = True
     tets = tetrahedra(np.argwhere(passed), shape)
-    found = cut(model, Simplices(nodes, tets, rim), threads=threads)
+    found = cut(model, Simplices(nodes, tets, rim), threads=threads, read=read)
     names = np.append(model.piece_units, -1)
     sides = names[np.where(found.sides < 0, len(names) - 1, found.sides)]
     differ = sides[:, 0] != sides[:, 1]
@@ -89,10 +89,8 @@ def solids(model: UnitModel, cell: float, threads: int = 2) -> Solids:
     return Solids(p, faces, sides, volumes)
 
 
-def _passed(model: UnitModel, nodes: FloatArray, shape: tuple[int, int, int]) -> np.ndarray:
+def _passed(values: FloatArray, shape: tuple[int, int, int]) -> NDArray[np.bool_]:
     """Which cells a contact or a fault passes: some surface is positive at one corner and negative at another."""
-    p = model.packed
-    codes = natural_codes(p, nodes)
     out = np.zeros(tuple(n - 1 for n in shape), dtype=bool)
 
     def mixed(values: np.ndarray) -> np.ndarray:
@@ -104,8 +102,6 @@ def _passed(model: UnitModel, nodes: FloatArray, shape: tuple[int, int, int]) ->
                     total += w[a : shape[0] - 1 + a, b : shape[1] - 1 + b, c : shape[2] - 1 + c]
         return np.asarray((total > 0) & (total < 8))
 
-    values = np.empty((len(nodes), len(p.kind)))
-    values_at(p, np.ascontiguousarray(nodes), codes, values)
     for s in range(values.shape[1]):
         out |= mixed((values[:, s] > -1e-3).astype(np.int8))
     return out
@@ -133,9 +129,7 @@ def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> NDArray[np.float32
             corner[:, c, 0], corner[:, c, 1] = mesh.to_map(u, v)
             corner[:, c, 2] = high if c & 1 else low
         at = np.ascontiguousarray(corner.reshape(-1, 3))
-        p = model.packed
-        values = np.empty((len(at), len(p.kind)))
-        values_at(p, at, natural_codes(p, at), values)
+        codes, values = read_at(model, at)
         positive = (values > 0).reshape(len(rows), 8, -1).sum(axis=1)
         mixed = ((positive > 0) & (positive < 8)).any(axis=1)
         plain = np.flatnonzero(~mixed)
@@ -145,6 +139,7 @@ def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> NDArray[np.float32
         if not len(many):
             continue
         nodes = np.ascontiguousarray(corner[many].reshape(-1, 3))
+        read = codes.reshape(-1, 8)[many].ravel(), values.reshape(len(rows), 8, -1)[many].reshape(len(nodes), -1)
         base = 8 * np.arange(len(many))[:, None]
         tets = (base[:, None] + PATHS[None]).reshape(-1, 4)
         owner = np.repeat(np.arange(len(many)), len(PATHS))
@@ -154,6 +149,7 @@ def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> NDArray[np.float32
             faces=False,
             sums=True,
             threads=threads,
+            read=read,
         )
         total = found.sums.sum(axis=1, keepdims=True)
         part = found.sums / np.where(total > 0, total, 1.0)
