@@ -46,7 +46,7 @@ from .model_units import INSIDE, OFF
 from .unit_fields import COLUMNS
 from .unit_params import BuildModel
 
-_BODY_CELLS = 150_000  # that bodies are cut from
+_BODY_CELLS = 60_000  # that bodies are cut from
 _COARSE = 6_000  # cells of the model that is seen first
 
 

@@ -17,7 +17,7 @@ from .model_units import INSIDE, OFF, contacts_of, model_slot
 if TYPE_CHECKING:
     from ....compute.geology.bodies.model import UnitModel
 
-_CELLS = 150_000  # that a body is cut from where nothing else is said
+_CELLS = 60_000  # that a body is cut from where nothing else is said
 
 
 class UnitSurface(Params):
