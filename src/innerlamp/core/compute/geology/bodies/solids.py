@@ -81,12 +81,13 @@ def solids(model: UnitModel, cell: float, threads: int = 2) -> Solids:
     sides = names[np.where(found.sides < 0, len(names) - 1, found.sides)]
     differ = sides[:, 0] != sides[:, 1]
     faces, sides = found.faces[differ], sides[differ]
-    p = found.places
-    six = np.einsum("ij,ij->i", np.cross(p[faces[:, 0]], p[faces[:, 1]]), p[faces[:, 2]]) if len(faces) else np.zeros(0)
-    volumes = np.array(
-        [(six[sides[:, 0] == k].sum() - six[sides[:, 1] == k].sum()) / 6.0 for k in range(len(model.units))]
-    )
-    return Solids(p, faces, sides, volumes)
+    return Solids(found.places, faces, sides, volumes_of(found.places, faces, sides, len(model.units)))
+
+
+def volumes_of(places: FloatArray, triangles: IntArray, sides: IntArray, units: int) -> FloatArray:
+    """Return cubic metres (units,) within bodies that share triangles (t, 3), from the units (t, 2) on their sides."""
+    six = np.einsum("ij,ij->i", np.cross(places[triangles[:, 0]], places[triangles[:, 1]]), places[triangles[:, 2]])
+    return np.array([(six[sides[:, 0] == k].sum() - six[sides[:, 1] == k].sum()) / 6.0 for k in range(units)])
 
 
 def _passed(values: FloatArray, shape: tuple[int, int, int]) -> NDArray[np.bool_]:

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ....errors import InputError
 from .model import Contact, Frame, Lattice, Move, Piece, UnitModel
-from .solids import Solids
+from .solids import Solids, volumes_of
 
 _MOST_TEXT, _MOST = 4_000_000, 5_000
 
@@ -131,7 +131,7 @@ def bodies_apart(bodies: Solids) -> dict[str, np.ndarray]:
 
 
 def bodies_kept(arrays: Mapping[str, np.ndarray], units: int) -> Solids | None:
-    """Return the bodies that were kept, without their volumes; None where there are none, or they are damaged."""
+    """Return the bodies that were kept; None where there are none, or they are damaged."""
     places, triangles, sides = (arrays.get(f"body {n}") for n in ("places", "triangles", "sides"))
     if places is None or triangles is None or sides is None:
         return None
@@ -143,7 +143,8 @@ def bodies_kept(arrays: Mapping[str, np.ndarray], units: int) -> Solids | None:
         triangles.min() < 0 or triangles.max() >= len(places) or sides.min() < -1 or sides.max() >= units
     ):
         return None
-    return Solids(places, triangles.astype(np.int64), sides.astype(np.int64), np.zeros(units))
+    faces, between = triangles.astype(np.int64), sides.astype(np.int64)
+    return Solids(places, faces, between, volumes_of(places, faces, between, units))
 
 
 def put_together(rules: str, arrays: Mapping[str, np.ndarray], blocks: np.ndarray | None = None) -> UnitModel | None:

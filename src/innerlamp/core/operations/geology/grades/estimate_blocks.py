@@ -18,7 +18,7 @@ from ....items.fields import BlockModel
 from ....items.points import PointSet
 from ....numbers import parse_number
 from ....progress import Progress
-from ..units.model_units import unit_number
+from ..units.model_units import in_unit, unit_number
 from .block_columns import columns_of_blocks
 
 
@@ -142,6 +142,8 @@ def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Ite
     model = inputs.maybe("model", BlockModel)
     if (p.unit or p.where.strip()) and model is not None:
         inside = mesh.values_at(wanted.astype(float), *at.T) == 1.0
+        if p.unit and not p.where.strip():  # composites are parted at the contacts, not at the faces of blocks
+            inside = in_unit(model, unit_number(model, p.unit), at)
         if not inside.any():
             raise InputError(
                 f"no composite lies in the unit '{p.unit}'"

@@ -10,6 +10,7 @@ from ....items.fields import BlockModel
 from ....items.holes import HoleSet
 from ....items.points import PointSet
 from .logged_units import Logged
+from .model_units import units_at
 
 
 def places_along(log: Logged, holes: np.ndarray | None, step: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -26,7 +27,7 @@ def places_along(log: Logged, holes: np.ndarray | None, step: float) -> tuple[np
 def agreement(model: BlockModel, log: Logged, holes: np.ndarray | None = None, step: float = 1.0) -> pd.DataFrame:
     """Return metres of holes by logged and modelled unit, one row for each hole and pair: hole, logged, modelled, metres."""
     at, run, metres = places_along(log, holes, step)
-    found = model.mesh.values_at(model.properties["unit"], *at.T)
+    found = units_at(model, at)
     table = pd.DataFrame(
         {
             "hole": np.array([*map(str, log.names)], dtype=object)[log.runs.hole[run]],

@@ -214,9 +214,11 @@ def _told(
     left: np.ndarray,
     table: pd.DataFrame,
 ) -> str:
-    values, volume = model.properties["unit"], model.mesh.volumes().reshape(model.mesh.shape)
-    whole = float(volume[np.isfinite(values)].sum())
-    shares = [f"{u.name} {100.0 * float(volume[values == k].sum()) / whole:.1f} %" for k, u in enumerate(units)]
+    from ....compute.geology.bodies.stored import bodies_kept
+
+    bodies = bodies_kept(model.contacts, len(units))
+    volume = bodies.volumes if bodies is not None else np.zeros(len(units))
+    shares = [f"{u.name} {100.0 * float(v) / float(volume.sum()):.1f} %" for u, v in zip(units, volume, strict=True)]
     words = ["volumes: " + ", ".join(shares)]
     if used is not None and log is not None:
         words.append(f"{share(agreement(model, used)):.1f} % of the metres in holes agree")

@@ -71,9 +71,22 @@ def unit_number(model: BlockModel | None, unit: str) -> int:
     return names.index(unit.strip())
 
 
+def units_at(model: BlockModel, at: np.ndarray) -> np.ndarray:
+    """Return the number of the unit (n,) at places (n, 3), metres: by the contacts where the model has them, else of the cell; NaN outside."""
+    cells = np.asarray(model.mesh.values_at(model.properties["unit"], *at.T), dtype=float)
+    contacts = contacts_of(model)
+    if contacts is None:
+        return cells
+    there = np.flatnonzero(np.isfinite(cells))
+    units = contacts.unit_at(np.ascontiguousarray(at[there], dtype=float))
+    # The ground of the contacts and the tops of columns differ by a little.
+    cells[there] = np.where(units >= 0, units, cells[there])
+    return cells
+
+
 def in_unit(model: BlockModel, number: int, at: np.ndarray) -> np.ndarray:
-    """Return which places (n, 3) lie in cells of a unit."""
-    return np.asarray(model.mesh.values_at(model.properties["unit"], *at.T) == number)
+    """Return which places (n, 3) lie in a unit."""
+    return np.asarray(units_at(model, at) == number)
 
 
 def smoothly_at(model: BlockModel, values: np.ndarray, at: np.ndarray) -> np.ndarray:

@@ -20,7 +20,7 @@ from ....items.points import PointSet
 from ....progress import Progress
 from .agreement import agreement, hole_points, share
 from .logged_units import Logged, logged
-from .model_units import model_slot
+from .model_units import model_slot, units_at
 
 
 class ScorecardParams(Params):
@@ -35,7 +35,7 @@ def modelled(model: BlockModel, log: Logged, depth_of: np.ndarray, step: float) 
     hole = np.repeat(np.arange(len(depth_of)), count)
     start = step * (np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count))
     at = locate(log.path, hole, start + 0.5 * step)
-    unit = model.named("unit", model.mesh.values_at(model.properties["unit"], *at.T))
+    unit = model.named("unit", units_at(model, at))
     of, top, foot, found = rock_runs(hole, start, np.minimum(start + step, depth_of[hole]), unit)
     return pd.DataFrame({"hole": log.names.to_numpy().astype(str)[of], "from_m": top, "to_m": foot, "modelled": found})
 
