@@ -6,7 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 
-from . import cuts, drilling, emberlow, emberlow_units, geology, intake, interface, kernels, potential, tables
+from . import bodies, cuts, drilling, emberlow, emberlow_units, geology, intake, interface, kernels, potential, tables
 from .table import Row, against, keep, kept, show, yardstick
 
 ALL: tuple[Callable[[], Iterator[Row]], ...] = (
@@ -35,6 +35,7 @@ ALL: tuple[Callable[[], Iterator[Row]], ...] = (
     kernels.radial_field,
     geology.fields_of_many_values,
     geology.kriging_into_blocks,
+    bodies.true_contacts,
     emberlow_units.emberlow_geology,
     interface.start_of_the_window,
     interface.first_start_of_the_demo,

@@ -9,12 +9,13 @@ from numpy.typing import NDArray
 
 from .... import limits
 from ....errors import InputError
-from ....geometry.mesh import Mesh
+from ....geometry.mesh import Mesh, TensorMesh
 from .cutting import Simplices, cut, read_at
 from .model import FloatArray, IntArray, UnitModel
 from .simplices import PATHS, lattice_nodes, tetrahedra
 
 MOST_CELLS = 6_000_000
+_AT_ONCE = 400_000  # blocks
 
 
 @dataclass(frozen=True)
@@ -114,50 +115,72 @@ def shares(model: UnitModel, mesh: Mesh, threads: int = 2) -> NDArray[np.float32
     Blocks that no contact passes are told by their middle, the others by cutting them.
     """
     nx, ny, nz = mesh.shape
-    i, j, k = (w.ravel() for w in np.meshgrid(np.arange(nx), np.arange(ny), np.arange(nz), indexing="ij"))
-    edges_u, edges_v = mesh.plan_edges
-    out = np.zeros((len(i), len(model.units)), dtype=np.float32)
-    labels = model.piece_units
-    slab = max(1, 400_000 // max(ny * nz, 1))
+    out = np.zeros((nx * ny * nz, len(model.units)), dtype=np.float32)
+    slab = max(1, _AT_ONCE // max(ny * nz, 1))
     for first in range(0, nx, slab):
-        rows = np.flatnonzero((i >= first) & (i < first + slab))
-        low, high = mesh.levels(i[rows], j[rows], k[rows])
-        there = high - low > 1e-9
-        rows, low, high = rows[there], low[there], high[there]
-        corner = np.empty((len(rows), 8, 3))
+        last = min(first + slab, nx)
+        nodes, corners, there = _corners(mesh, first, last)
+        rows = first * ny * nz + np.flatnonzero(there)
+        codes, values = read_at(model, nodes)
+        positive = values[:, : len(model.contacts)] > 0
+        count = np.zeros((len(corners), positive.shape[1]), dtype=np.int8)
         for c in range(8):
-            u, v = edges_u[i[rows] + ((c >> 2) & 1)], edges_v[j[rows] + ((c >> 1) & 1)]
-            corner[:, c, 0], corner[:, c, 1] = mesh.to_map(u, v)
-            corner[:, c, 2] = high if c & 1 else low
-        at = np.ascontiguousarray(corner.reshape(-1, 3))
-        codes, values = read_at(model, at)
-        positive = (values > 0).reshape(len(rows), 8, -1).sum(axis=1)
-        mixed = ((positive > 0) & (positive < 8)).any(axis=1)
-        plain = np.flatnonzero(~mixed)
-        unit = model.unit_at(corner[plain].mean(axis=1))
-        out[rows[plain[unit >= 0]], unit[unit >= 0]] = 1.0
+            count += positive[corners[:, c]]
+        # The first piece that may have a part of a block has all of it where all of its contacts are positive all over.
+        label, mixed = np.full(len(corners), len(model.pieces)), np.zeros(len(corners), dtype=bool)
+        open_still = np.ones(len(corners), dtype=bool)
+        for k, piece in enumerate(model.pieces):
+            own = count[:, list(piece.contacts)]
+            maybe, surely = (own > 0).all(axis=1), (own == 8).all(axis=1)
+            mixed |= open_still & maybe & ~surely
+            label[open_still & surely] = k
+            open_still &= ~surely & ~mixed
+        unit = model.piece_units[label]
+        plain = ~mixed & (unit >= 0)
+        out[rows[plain], unit[plain]] = 1.0
         many = np.flatnonzero(mixed)
         if not len(many):
             continue
-        nodes = np.ascontiguousarray(corner[many].reshape(-1, 3))
-        read = codes.reshape(-1, 8)[many].ravel(), values.reshape(len(rows), 8, -1)[many].reshape(len(nodes), -1)
-        base = 8 * np.arange(len(many))[:, None]
-        tets = (base[:, None] + PATHS[None]).reshape(-1, 4)
-        owner = np.repeat(np.arange(len(many)), len(PATHS))
-        found = cut(
-            model,
-            Simplices(nodes, tets, np.zeros(len(nodes), np.int64), owner),
-            faces=False,
-            sums=True,
-            threads=threads,
-            read=read,
+        used, back = np.unique(corners[many], return_inverse=True)
+        tets = back.reshape(-1, 8)[:, PATHS].reshape(-1, 4)
+        what = Simplices(
+            np.ascontiguousarray(nodes[used]),
+            tets,
+            np.zeros(len(used), np.int64),
+            np.repeat(np.arange(len(many)), len(PATHS)),
         )
+        read = codes[used], np.ascontiguousarray(values[used])
+        found = cut(model, what, faces=False, sums=True, threads=threads, read=read)
         total = found.sums.sum(axis=1, keepdims=True)
         part = found.sums / np.where(total > 0, total, 1.0)
-        for label, unit_number in enumerate(labels):
-            if unit_number >= 0:
-                out[rows[many], unit_number] += part[:, label].astype(np.float32)
+        for k, number in enumerate(model.piece_units):
+            if number >= 0:
+                out[rows[many], number] += part[:, k].astype(np.float32)
     return out
+
+
+def _corners(mesh: Mesh, first: int, last: int) -> tuple[FloatArray, IntArray, NDArray[np.bool_]]:
+    """Places (n, 3) of the corners of blocks of the columns from `first` to `last`, the corners (m, 8) of those that have a height, and which have one."""
+    _, ny, nz = mesh.shape
+    edges_u, edges_v = mesh.plan_edges
+    count = last - first
+    if isinstance(mesh, TensorMesh):  # blocks side by side share their corners
+        shape = (count + 1, ny + 1, nz + 1)
+        u, v, z = np.meshgrid(edges_u[first : last + 1], edges_v, mesh.z_edges, indexing="ij")
+        x, y = mesh.to_map(u.ravel(), v.ravel())
+        cells = np.stack(np.meshgrid(*(np.arange(n) for n in (count, ny, nz)), indexing="ij"), axis=-1).reshape(-1, 3)
+        stride = np.array([shape[1] * shape[2], shape[2], 1])
+        corner = np.array([[(c >> 2) & 1, (c >> 1) & 1, c & 1] for c in range(8)]) @ stride
+        return np.column_stack([x, y, z.ravel()]), (cells @ stride)[:, None] + corner, np.ones(len(cells), dtype=bool)
+    i, j, k = (w.ravel() for w in np.meshgrid(np.arange(first, last), np.arange(ny), np.arange(nz), indexing="ij"))
+    low, high = mesh.levels(i, j, k)
+    there = high - low > 1e-9
+    i, j, low, high = i[there], j[there], low[there], high[there]
+    at = np.empty((len(i), 8, 3))
+    for c in range(8):
+        at[:, c, 0], at[:, c, 1] = mesh.to_map(edges_u[i + ((c >> 2) & 1)], edges_v[j + ((c >> 1) & 1)])
+        at[:, c, 2] = high if c & 1 else low
+    return at.reshape(-1, 3), np.arange(8 * len(i)).reshape(-1, 8), there
 
 
 def bodies_closed(places: FloatArray, triangles: IntArray) -> bool:
