@@ -25,14 +25,13 @@ from ....compute.geology.faults import Fault
 from ....compute.geology.units.kept_fields import kept
 from ....compute.geology.units.vein_bodies import Bodies
 from ....compute.geology.veins import Vein
-from ....errors import InputError
 from ....progress import Progress
 from .covers import Cover, cover_of
 from .fault_throws import cutting
 from .given_surfaces import inside_of
 from .model_extent import height_at
 from .model_sources import Sources
-from .unit_fields import COLUMNS, Found, covered, fitted, vein_found
+from .unit_fields import COLUMNS, Found, covered, ending_vein, fitted, given_in, vein_found
 from .unit_params import BuildModel
 from .vein_fields import vein_bodies
 
@@ -107,12 +106,7 @@ def true_contacts(
         first, names = group[0], [of.units[k].name for k in group]
         part(0.0, names[0])
         moved = tuple(k for k, f in enumerate(faults) if any(f is c for c in cut[first]))
-        if given := [k for k in group if p.units[k].surface.strip()]:
-            if len(given) < len(group):
-                raise InputError(
-                    f"'{of.units[given[0]].name}' has a given surface, but its series is fitted to holes",
-                    fix="Make it an unconformity, or give surfaces to all units of the series",
-                )
+        if given := given_in(group, of, p):
             for k in given:
                 values = inside_of(p.units[k].surface.strip(), of.given, of.units[k].kind, room.nodes)
                 made[k] = [[Contact(of.units[k].name, room.lattice(values))]]
@@ -132,7 +126,7 @@ def true_contacts(
             zero = found[0].shift
             for k, each in zip(group, found, strict=True):
                 made[k] = [[Contact(of.units[k].name, lattice, 1.0, each.shift - zero, moved=moved)]]
-                out[k] = replace_values(each)
+                out[k] = each._replace(values=np.empty(0))  # the lattice has them
     for k in range(len(of.units) - 1):
         for piece in made[k]:
             start = len(contacts)
@@ -143,11 +137,6 @@ def true_contacts(
         tuple(_move(k, f, p, room) for k, f in enumerate(faults)),
     )  # fmt: skip
     return model, [out[k] for k in range(len(of.units) - 1)]
-
-
-def replace_values(found: Found) -> Found:
-    """The same without the values at the nodes, which the lattice has."""
-    return found._replace(values=np.empty(0))
 
 
 def _flat_spacing(room: Room, low: np.ndarray, high: np.ndarray, fine: float) -> float:
@@ -228,14 +217,9 @@ def _ended(
     number: int, bodies: dict[int, Bodies], of: Sources, p: BuildModel, room: Room, moved: tuple[int, ...]
 ) -> list[Contact]:
     """The middle of the vein at which a vein ends."""
-    name = p.units[number].ends_at.strip()
-    if not name:
+    other = ending_vein(number, bodies, of, p)
+    if other is None:
         return []
-    other = next((k for k, u in enumerate(of.units) if u.name == name), -1)
-    if other not in bodies or other == number:
-        raise InputError(
-            f"'{of.units[number].name}' ends at '{name}', which is no other vein", fix="Name a vein of the age order"
-        )
     at = bodies[other].veins[0]
     side = 1.0 if float(np.median(at.off(bodies[number].centres))) >= 0 else -1.0
     wall = _walls(of.units[number].name, at, room, moved)[0]

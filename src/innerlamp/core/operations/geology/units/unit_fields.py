@@ -85,12 +85,7 @@ def fields(
         if key not in before:
             before[key] = taken_back(now, mine)
         then = before[key]
-        if given := [k for k in group if p.units[k].surface.strip()]:
-            if len(given) < len(group):
-                raise InputError(
-                    f"'{of.units[given[0]].name}' has a given surface, but its series is fitted to holes",
-                    fix="Make it an unconformity, or give surfaces to all units of the series",
-                )
+        if given := given_in(group, of, p):
             for k in given:
                 values = inside_of(p.units[k].surface.strip(), of.given, of.units[k].kind, now)
                 out[k] = Found(values, pd.DataFrame(columns=COLUMNS), pd.DataFrame())
@@ -101,6 +96,42 @@ def fields(
         else:
             out |= dict(zip(group, fitted(group, of, p, then, mine, part, most), strict=True))
     return [out[k] for k in range(len(of.units) - 1)]
+
+
+def given_in(group: list[int], of: Sources, p: BuildModel) -> list[int]:
+    """Return the units of a series whose contact is a given surface: none, or all of them.
+
+    Raises
+    ------
+    InputError
+        When some are and others not.
+    """
+    given = [k for k in group if p.units[k].surface.strip()]
+    if given and len(given) < len(group):
+        raise InputError(
+            f"'{of.units[given[0]].name}' has a given surface, but its series is fitted to holes",
+            fix="Make it an unconformity, or give surfaces to all units of the series",
+        )
+    return given
+
+
+def ending_vein(number: int, bodies: dict[int, Bodies], of: Sources, p: BuildModel) -> int | None:
+    """Return the vein at which a vein is to end, None for none.
+
+    Raises
+    ------
+    InputError
+        When what it names is no other vein.
+    """
+    name = p.units[number].ends_at.strip()
+    if not name:
+        return None
+    other = next((k for k, u in enumerate(of.units) if u.name == name), -1)
+    if other not in bodies or other == number:
+        raise InputError(
+            f"'{of.units[number].name}' ends at '{name}', which is no other vein", fix="Name a vein of the age order"
+        )
+    return other
 
 
 def posed(group: list[int], of: Sources, p: BuildModel, faults: Sequence[Fault], most: int = 0) -> Posed:
@@ -321,15 +352,10 @@ def _along_bedding(row: UnitRow, of: Sources, faults: Sequence[Fault]) -> Any:
 def _vein(
     number: int, bodies: dict[int, Bodies], of: Sources, p: BuildModel, places: np.ndarray, faults: Sequence[Fault]
 ) -> Found:
-    mine, name, row = bodies[number], of.units[number].name, p.units[number]
-    values = mine.value(places)
-    if row.ends_at.strip():
-        other = next((k for k, u in enumerate(of.units) if u.name == row.ends_at.strip()), -1)
-        if other not in bodies or other == number:
-            raise InputError(
-                f"'{name}' ends at '{row.ends_at}', which is no other vein", fix="Name a vein of the age order"
-            )
-        values = mine.ended(values, bodies[other], places)
+    values = bodies[number].value(places)
+    other = ending_vein(number, bodies, of, p)
+    if other is not None:
+        values = bodies[number].ended(values, bodies[other], places)
     return vein_found(number, bodies, of, p, faults, values)
 
 
