@@ -191,7 +191,7 @@ def on_ground(
     Parameters
     ----------
     x, y
-        Eastings and northings of the lattice that is looked at, growing.
+        Eastings (n,) and northings (m,) of the lattice that is looked at, metres, growing.
     height
         Elevation of the ground at places; NaN for none.
     below

@@ -49,7 +49,7 @@ class Solids:
 
 
 def nodes_between(low: float, high: float, step: float) -> FloatArray:
-    """Return places from one end to the other, evenly, at most `step` apart."""
+    """Return places (n,) from one end to the other, metres, evenly, at most `step` apart."""
     return np.linspace(low, high, max(int(np.ceil((high - low) / step - 1e-9)), 1) + 1)
 
 
@@ -184,7 +184,7 @@ def _corners(mesh: Mesh, first: int, last: int) -> tuple[FloatArray, IntArray, N
 
 
 def bodies_closed(places: FloatArray, triangles: IntArray) -> bool:
-    """Whether each edge of a body belongs to an even count of its triangles, half of them each way."""
+    """Whether each edge of a body, corners (k, 3) in metres, belongs to an even count of its triangles (t, 3), half of them each way."""
     edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     key = edges[:, 0] * len(places) + edges[:, 1]
     back = edges[:, 1] * len(places) + edges[:, 0]

@@ -72,14 +72,14 @@ class _Rules(_Strict):
 
 
 def digest(values: np.ndarray) -> str:
-    """Return what tells an array of numbers of units from others, NaN for none."""
+    """Return what tells an array of numbers of units (nx, ny, nz) from others, NaN for none."""
     return hashlib.blake2b(
         np.nan_to_num(np.asarray(values, float), nan=-9.0).astype(np.int16).tobytes(), digest_size=12
     ).hexdigest()
 
 
 def taken_apart(model: UnitModel, blocks: np.ndarray) -> tuple[str, dict[str, np.ndarray]]:
-    """Return the rules of a model as text, and its arrays by name; `blocks` are the numbers of units that go with it."""
+    """Return the rules of a model as text, and the weights (nx, ny, nz) of its fields by name; `blocks` (nx, ny, nz) are the numbers of units beside it."""
     lattices: list[Lattice] = []
 
     def number(lattice: Lattice | None) -> int | None:
@@ -122,7 +122,7 @@ def taken_apart(model: UnitModel, blocks: np.ndarray) -> tuple[str, dict[str, np
 
 
 def bodies_apart(bodies: Solids) -> dict[str, np.ndarray]:
-    """Return bodies as arrays by name, to be kept beside the fields."""
+    """Return bodies as arrays by name, to be kept beside the fields: places (k, 3) in metres, triangles (t, 3), sides (t, 2)."""
     return {
         "body places": bodies.places.astype(np.float64),
         "body triangles": bodies.triangles.astype(np.int32),
@@ -131,7 +131,7 @@ def bodies_apart(bodies: Solids) -> dict[str, np.ndarray]:
 
 
 def bodies_kept(arrays: Mapping[str, np.ndarray], units: int) -> Solids | None:
-    """Return the bodies that were kept; None where there are none, or they are damaged."""
+    """Return the bodies that were kept as places (k, 3) in metres, triangles (t, 3) and sides (t, 2); None where there are none, or they are damaged."""
     places, triangles, sides = (arrays.get(f"body {n}") for n in ("places", "triangles", "sides"))
     if places is None or triangles is None or sides is None:
         return None

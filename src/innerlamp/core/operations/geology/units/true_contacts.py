@@ -36,6 +36,7 @@ from .unit_params import BuildModel
 from .vein_fields import vein_bodies
 
 _NODES, _FLAT_NODES = 250_000, 250_000  # of a field in space, and of one over a plane
+_SAME = 0.01  # metres by which a boundary may pass the edge of the cells
 _FAR = 1e4  # metres: as far as it matters how far something lies
 
 
@@ -96,8 +97,9 @@ def true_contacts(
     }
     contacts: list[Contact] = [_ground(of, room)]
     pieces = [Piece(-1, (0,))]
-    if p.outline:
-        contacts.append(_outline(p, room))
+    beyond = _outline(p, room)
+    if beyond is not None:
+        contacts.append(beyond)
         pieces.append(Piece(-1, (1,)))
     made: dict[int, list[list[Contact]]] = {}
     out: dict[int, Found] = {}
@@ -155,12 +157,17 @@ def _ground(of: Sources, room: Room) -> Contact:
     return Contact("", lattice, 1.0, frame=LEVEL)
 
 
-def _outline(p: BuildModel, room: Room) -> Contact:
+def _outline(p: BuildModel, room: Room) -> Contact | None:
+    """What lies beyond the boundary is no unit; None where the boundary is that of the box."""
     import shapely
 
+    if not p.outline:
+        return None
     ring = shapely.Polygon(p.outline)
     if not ring.is_valid:
         ring = shapely.make_valid(ring)
+    if ring.contains(shapely.box(*room.low[:2], *room.high[:2]).buffer(-_SAME)):
+        return None
     shapely.prepare(ring)
     edge = ring.boundary
 
