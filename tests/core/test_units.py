@@ -28,6 +28,7 @@ from innerlamp.core.items.fields import BlockModel, Surface
 from innerlamp.core.items.holes import HoleSet
 from innerlamp.core.items.points import PointSet
 from innerlamp.core.operations.geology.units.logged_units import proposed_order
+from innerlamp.core.operations.geology.units.model_units import contacts_of, units_at
 from innerlamp.core.progress import CallbackProgress
 from innerlamp.core.running import execute
 
@@ -287,6 +288,38 @@ def test_a_vein_has_its_walls_and_pinches_out_where_a_hole_does_not_have_it() ->
         fit_vein(one[:2], other[:2], (one[:0], one[:0]))
     with pytest.raises(InputError, match="no plane"):
         fit_vein(np.outer(np.arange(4.0), [1, 1, 1]), np.outer(np.arange(4.0), [1, 1, 1]), (one[:0], one[:0]))
+
+
+def sheet(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+    return np.where(np.abs(z + 60.0 + 0.5 * x) <= 1.0, "QTZ", "SLATE")
+
+
+def test_a_vein_far_thinner_than_the_cells_is_in_the_model_as_it_was_drilled(lamp: Project, tmp_path: Path) -> None:
+    holes = drilled(lamp, tmp_path, sheet)
+    units = [{"unit": "Veta", "kind": "vein", "codes": "QTZ"}, {"unit": "Slate", "kind": "background", "codes": "*"}]
+    made = lamp.run(
+        "build-units", holes=holes, units=units, attribute="Rock", cell=25.0, cell_z=25.0, flat=TOP, margin=0.0
+    )
+    model = lamp[made["model"]]
+    assert isinstance(model, BlockModel)
+    contacts = contacts_of(model)
+    assert contacts is not None and contacts.units == ("Veta", "Slate")
+    # Two metres high over all of the square that was drilled, and as far beyond it as the model goes.
+    surface = lamp[lamp.run("unit-surface", model=made["model"], unit="Veta")["surface"]]
+    assert isinstance(surface, Surface)
+    b = model.bounds
+    assert surface.volume_m3 == pytest.approx(2.0 * (b[1] - b[0]) * (b[3] - b[2]), rel=0.05)
+    x, y = (np.random.default_rng(k).uniform(20.0, 180.0, 2_000) for k in (1, 2))
+    for up, inside in ((0.0, True), (0.8, True), (-0.8, True), (1.3, False), (-1.3, False)):
+        at = np.column_stack([WEST + x, SOUTH + y, TOP - 60.0 - 0.5 * x + up])
+        assert ((units_at(model, at) == 0) == inside).mean() > 0.98
+    score = lamp.run("score-model", holes=holes, model=made["model"], attribute="Rock", step=0.25)
+    beside = lamp[score["beside"]].tables["modelled"]  # type: ignore[union-attr]
+    long = (beside["to_m"] - beside["from_m"])[beside["modelled"] == "Veta"]
+    assert len(long) == 36 and long.mean() == pytest.approx(2.0, abs=0.3)
+    # Blocks whose units were changed by hand are what counts from then on.
+    other = dataclasses.replace(model, properties=dict(model.properties) | {"unit": np.zeros(model.shape)})
+    assert contacts_of(other) is None and (units_at(other, at) == 0).all()
 
 
 def test_a_model_comes_of_the_map_and_readings_alone(lamp: Project) -> None:
