@@ -69,7 +69,9 @@ def room_of(of: Sources, p: BuildModel, faults: Sequence[Fault], most: int = _NO
     beyond = sum((np.abs(f.slip) for f in faults), np.zeros(3))
     wide = high - low + 2.0 * beyond
     shape = np.array([1.0, 1.0, 0.7])
-    step = max(0.4 * p.cell, float((wide / shape).prod() / most) ** (1.0 / 3.0))
+    # Blocks may be as coarse as somebody wants: contacts are not.
+    finest = float((wide / shape).prod() / most) ** (1.0 / 3.0)
+    step = max(min(0.4 * p.cell, 3.0 * finest), finest)
     spacing = np.minimum(step * shape, wide / 4.0)
     count = np.ceil(wide / spacing).astype(int) + 2 * PAD + 1
     return Room(low, high, low - beyond - PAD * spacing, spacing, count)
