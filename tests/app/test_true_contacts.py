@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +13,7 @@ from vtkmodules.vtkFiltersCore import vtkCleanPolyData, vtkFeatureEdges
 from innerlamp.api import Project
 from innerlamp.app.base import settings
 from innerlamp.app.mainwindow.window import Window
+from innerlamp.app.panes.base.under_pointer import words_at
 from innerlamp.app.start.waiting import settle
 from innerlamp.core.compute.geology.bodies.model import LEVEL, Contact, Frame, Piece, UnitModel, sampled_over
 from innerlamp.core.compute.geology.bodies.solids import solids
@@ -104,6 +106,15 @@ def test_a_planar_contact_has_no_stairs(shown: Window) -> None:
     line = np.polyfit(columns, lowest, 1)
     assert np.abs(lowest - np.polyval(line, columns)).max() <= 1.5  # pixels of a quarter of a metre
     assert line[0] == pytest.approx(np.tan(np.radians(20.0)), rel=0.01)
+
+
+def test_the_pointer_tells_the_unit_that_is_drawn_not_that_of_the_cell() -> None:
+    model = blocks()
+    for off, unit in ((0.0, "Veta"), (1.2, "Veta"), (-2.5, "Pizarra"), (12.0, "Caliza")):
+        words = words_at(model, "unit", MIDDLE + off * np.array([np.sin(np.radians(DIP)), 0.0, 0.5]))
+        assert words == f"Modelo\nunit {unit}"
+    plain = dataclasses.replace(model, rules="", contacts={})
+    assert words_at(plain, "unit", MIDDLE + 60.0).startswith("Modelo\nunit ")
 
 
 def test_units_on_the_map_and_bodies_in_3d_are_those_of_the_contacts(shown: Window) -> None:
