@@ -20,6 +20,7 @@ from innerlamp.core.compute.geology.bodies.model import (
     sampled,
     sampled_over,
 )
+from innerlamp.core.compute.geology.faults import Fault
 
 from .table import Row, peak_megabytes, seconds
 
@@ -32,10 +33,7 @@ def _plane(values: Callable[[np.ndarray], np.ndarray]) -> Lattice:
 
 
 def _tilted(dip: float, towards: float, at: tuple[float, float, float]) -> Frame:
-    d, a = np.radians([dip, towards])
-    down = np.array([np.cos(d) * np.sin(a), np.cos(d) * np.cos(a), -np.sin(d)])
-    normal = np.array([np.sin(d) * np.sin(a), np.sin(d) * np.cos(a), np.cos(d)])
-    return Frame(np.array(at), np.stack([[-np.cos(a), np.sin(a), 0.0], down, normal]))
+    return Frame(np.array(at), Fault(np.array(at), dip, towards).axes)
 
 
 def nine_units() -> UnitModel:

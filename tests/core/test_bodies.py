@@ -113,6 +113,17 @@ def test_a_vein_far_thinner_than_the_cells_keeps_its_volume_and_its_width(thick:
     assert len(np.flatnonzero(cut.units == 0)) == 1  # in one piece
 
 
+def test_volumes_at_map_coordinates_are_those_at_the_origin() -> None:
+    away = np.array(
+        [700_000.0, 7_000_000.0, 3_600.0]
+    )  # rounding of products of such numbers would be thousands of cubic metres
+    frame = tilted(60.0, 90.0, (400.0, 350.0, 200.0))
+    one, two = walls("vein", frame, lambda q: np.full(len(q), 0.25))
+    moved = [dataclasses.replace(c, frame=Frame(frame.origin + away, frame.axes)) for c in (one, two)]
+    model = UnitModel(("vein", "rest"), tuple(moved), (Piece(0, (0, 1)),), LOW + away, HIGH + away)
+    assert solids(model, 20.0).volumes[0] == pytest.approx(0.5 * 700.0 * 400.0 / np.sin(np.radians(60.0)), rel=1e-4)
+
+
 def test_a_vein_pinches_out_where_its_thickness_ends() -> None:
     frame = tilted(0.0, 0.0, (400.0, 350.0, 200.0))
     model = built(("lens", walls("lens", frame, lambda q: 3.0 * (1.0 - (q[:, 0] ** 2 + q[:, 1] ** 2) / 150.0**2))))

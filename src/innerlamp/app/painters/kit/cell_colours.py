@@ -32,8 +32,10 @@ def shown_units(item: BlockModel, attribute: str, legend: Legend) -> NDArray[np.
 
     A solid block would hide everything; the background is drawn where nothing else would be.
     """
-    values = item.properties[attribute]
-    names = item.names[attribute]
+    return np.asarray(np.isin(item.properties[attribute], units_drawn(item.names[attribute], legend)))
+
+
+def units_drawn(names: tuple[str, ...], legend: Legend) -> list[int]:
+    """Return the numbers of the units that are drawn in space: see `shown_units`."""
     wanted = [k for k, name in enumerate(names) if name not in legend.hidden]
-    inner = [k for k in wanted if k < len(names) - 1] or wanted
-    return np.asarray(np.isin(values, inner))
+    return [k for k in wanted if k < len(names) - 1] or wanted

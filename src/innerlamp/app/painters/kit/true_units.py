@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,7 +15,7 @@ from ....core.items.legend import Legend
 from ....core.kept import KEPT
 from ....core.operations.geology.units.model_units import contacts_of
 from .colours import class_colour
-from .unit_areas import Piece, UnitAreas, piece_of
+from .unit_areas import UnitAreas, piece_of
 
 if TYPE_CHECKING:  # compiled code is loaded only where contacts are drawn
     from ....core.compute.geology.bodies.model import UnitModel
@@ -51,6 +50,7 @@ def bodies_of(item: BlockModel, attribute: str) -> Solids | None:
 def on_section(item: BlockModel, model: UnitModel, plane: SectionPlane, moving: bool) -> Outlines | None:
     """Return the areas of units on a section: metres along it and elevations; None where it passes the model by."""
     from ....core.compute.geology.bodies.outlines import over_plane
+    from ....core.compute.geology.bodies.simplices import nodes_between
 
     along = np.linspace(0.0, plane.length, 2001)
     x, y = plane.to_map(along)
@@ -71,10 +71,8 @@ def on_section(item: BlockModel, model: UnitModel, plane: SectionPlane, moving: 
         return np.column_stack([plane.to_plane(at[:, 0], at[:, 1])[0], at[:, 2]])
 
     def make() -> Outlines:
-        u, v = (
-            np.linspace(low, top, max(int(np.ceil((top - low) / step)), 2) + 1)
-            for low, top in ((first, last), (float(model.low[2]), float(model.high[2])))
-        )
+        u = nodes_between(float(first), float(last), step)
+        v = nodes_between(float(model.low[2]), float(model.high[2]), step)
         bends = plane.corners[1:-1]
         u = np.unique(np.concatenate([u, bends[(bends > first) & (bends < last)]]))
         return over_plane(model, u, v, to_space, to_plane)
@@ -85,6 +83,7 @@ def on_section(item: BlockModel, model: UnitModel, plane: SectionPlane, moving: 
 def on_map(item: BlockModel, model: UnitModel, hidden: frozenset[str]) -> Outlines:
     """Return the areas of units on the ground; those that are switched off are looked through."""
     from ....core.compute.geology.bodies.outlines import on_ground
+    from ....core.compute.geology.bodies.simplices import nodes_between
 
     off = {k for k, name in enumerate(model.units[:-1]) if name in hidden}
     seen = dataclasses.replace(model, pieces=tuple(p for p in model.pieces if p.unit not in off)) if off else model
@@ -92,34 +91,14 @@ def on_map(item: BlockModel, model: UnitModel, hidden: frozenset[str]) -> Outlin
     def make() -> Outlines:
         wide, long = (float(w) for w in (model.high - model.low)[:2])
         step = float(np.sqrt(wide * long / (2 * _NODES)))
-        x, y = (
-            np.linspace(float(model.low[k]), float(model.high[k]), max(int(np.ceil(w / step)), 2) + 1)
-            for k, w in ((0, wide), (1, long))
-        )
-        air = model.contacts[0].lattice
-
-        def height(east: FloatArray, north: FloatArray) -> FloatArray:
-            from scipy.ndimage import map_coordinates
-
-            at = [(w - o) / s for w, o, s in zip((east, north), air.origin, air.spacing, strict=False)]
-            return np.asarray(
-                map_coordinates(air.weights[..., 0].astype(float), at, order=3, prefilter=False, mode="nearest")
-            )
-
-        return on_ground(seen, x, y, height)
+        x, y = (nodes_between(float(model.low[k]), float(model.high[k]), step) for k in (0, 1))
+        return on_ground(seen, x, y, model.ground_at)
 
     return KEPT.of(("units on the ground", id(item), tuple(sorted(off))), make, owner=item)
 
 
-def areas(
-    outlines: Outlines,
-    names: tuple[str, ...],
-    legend: Legend,
-    z: float,
-    shift: Callable[[FloatArray], FloatArray] | None = None,
-) -> list[UnitAreas]:
+def areas(outlines: Outlines, names: tuple[str, ...], legend: Legend, z: float) -> list[UnitAreas]:
     """Return the areas of the units that are not switched off, each with its colour and pattern."""
-    places = outlines.places if shift is None else shift(outlines.places)
     out = []
     for unit, name in enumerate(names):
         rings = np.flatnonzero(outlines.units == unit)
@@ -130,12 +109,12 @@ def areas(
             ring = outlines.rings[outlines.start[k] : outlines.start[k + 1]]
             if len(ring) < 3:
                 continue
-            parts.append(places[np.append(ring, ring[0])])
+            parts.append(outlines.places[np.append(ring, ring[0])])
             ends = np.ones(len(ring) + 1, dtype=np.int32)
             ends[-1] = 0
             joined.append(ends)
         if not parts:
             continue
-        piece: Piece = piece_of(np.ascontiguousarray(np.vstack(parts)), np.concatenate(joined))
+        piece = piece_of(np.ascontiguousarray(np.vstack(parts)), np.concatenate(joined))
         out.append(UnitAreas([piece], class_colour(legend, name), legend.patterns.get(name, "plain"), z, _OPACITY))
     return out

@@ -20,7 +20,7 @@ from ....core.items.legend import Legend, position
 from ....core.items.picture import Picture
 from ....core.project.records import Entry
 from ...context.sight import Sight
-from ..kit.cell_colours import cell_colours, shown_units
+from ..kit.cell_colours import cell_colours, shown_units, units_drawn
 from ..kit.colours import class_colour, colour_at
 from ..kit.fading import clearness, towards
 from ..kit.true_units import bodies_of
@@ -207,9 +207,8 @@ def _units(
 
 def _bodies(bodies: Solids, names: tuple[str, ...], legend: Legend, origin: FloatArray) -> list[vtkProp3D]:
     """Closed bodies of units, smooth but at their edges; the background only where nothing else would be drawn."""
-    wanted = [k for k, name in enumerate(names) if name not in legend.hidden]
     out: list[vtkProp3D] = []
-    for unit in [k for k in wanted if k < len(names) - 1] or wanted:
+    for unit in units_drawn(names, legend):
         places, triangles = bodies.of(unit)
         if len(triangles):
             mesh = polydata(places - origin, faces=triangles)

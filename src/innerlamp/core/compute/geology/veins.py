@@ -100,8 +100,12 @@ def ended(value: FloatArray, off: FloatArray, off_own: FloatArray) -> FloatArray
     off, off_own
         Metres from the middle surface of the other: of the places (n,), and of the vein's own pieces (k,).
     """
-    side = 1.0 if float(np.median(off_own)) >= 0 else -1.0
-    return np.asarray(np.minimum(value, side * off))
+    return np.asarray(np.minimum(value, side_kept(off_own) * off))
+
+
+def side_kept(off_own: FloatArray) -> float:
+    """Return on which side of another a vein that ends there is, 1 or -1, from how far off it its pieces (k,) lie, metres."""
+    return 1.0 if float(np.median(off_own)) >= 0 else -1.0
 
 
 def mean_plane(points: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -12,9 +12,8 @@ Fields are cubic B-splines on even lattices (Unser 1999, IEEE Signal Processing 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -187,7 +186,6 @@ class UnitModel:
     low: FloatArray
     high: FloatArray
     faults: tuple[Move, ...] = ()
-    told: dict[str, Any] = field(default_factory=dict, compare=False)
 
     def __post_init__(self) -> None:
         count = len(self.contacts)
@@ -251,12 +249,18 @@ class UnitModel:
         out[:, -1] = np.maximum(out[:, -1], free)
         return out
 
-    def off_faults(self, points: FloatArray) -> FloatArray:
-        """Return metres (n, faults) off each fault at places (n, 3), positive on its hangingwall."""
-        at = np.ascontiguousarray(points, dtype=float)
-        whole = np.empty((len(at), len(self.contacts) + len(self.faults)))
-        values_at(self.packed, at, natural_codes(self.packed, at), whole)
-        return whole[:, len(self.contacts) :]
+    def ground_at(self, x: FloatArray, y: FloatArray) -> FloatArray:
+        """Return the elevation (n,) of the ground, metres, at eastings and northings (n,): its first contact is that of the air."""
+        at = np.column_stack([x, y, np.zeros(len(x))])
+        above = np.empty((len(at), 1))
+        values_at(self.packed, at, np.zeros(len(at), dtype=np.int64), above)
+        return -above[:, 0]
+
+
+def nodes_of(origin: FloatArray, spacing: FloatArray, count: IntArray) -> FloatArray:
+    """Return the nodes (n, 3) of a lattice, the last axis fastest, from its first one and the metres (3,) between them."""
+    axes = [origin[k] + spacing[k] * np.arange(count[k]) for k in range(3)]
+    return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
 
 
 def sampled(
@@ -275,8 +279,7 @@ def sampled(
     """
     origin = np.asarray(low, float) - PAD * spacing
     count = np.ceil((np.asarray(high, float) - low) / spacing).astype(int) + 2 * PAD + 1
-    axes = [origin[k] + spacing[k] * np.arange(count[k]) for k in range(3)]
-    at = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+    at = nodes_of(origin, spacing, count)
     return Lattice.through(origin, spacing, np.asarray(field_at(at), float).reshape(tuple(count)))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from ...compiled import compiled
 from .cutting import Cut, cut
 from .model import FloatArray, IntArray, UnitModel
-from .simplices import line, plane
+from .simplices import line, nodes_between, plane
 
 OUTSIDE = -2  # beyond the rim
 
@@ -167,9 +167,7 @@ def section(
     step
         Metres between the places that are looked at; contacts lie within about a thousandth of it where they are smooth.
     """
-    u, v = (
-        np.linspace(low, high, max(int(np.ceil((high - low) / step)), 1) + 1) for low, high in (extent[:2], extent[2:])
-    )
+    u, v = (nodes_between(low, high, step) for low, high in (extent[:2], extent[2:]))
     axes = np.stack([along, up])
 
     def to_space(flat: FloatArray) -> FloatArray:
@@ -256,8 +254,3 @@ def along_line(model: UnitModel, places: FloatArray, step: float) -> tuple[Float
     units = model.unit_at(np.column_stack([np.interp(middle, down, at[:, k]) for k in range(3)]))
     new = np.concatenate([[True], units[1:] != units[:-1]])
     return np.concatenate([cuts[:-1][new], cuts[-1:]]), units[new]
-
-
-def lines_of(outlines: Outlines) -> tuple[FloatArray, IntArray]:
-    """Return contacts as pieces (c, 2, 2) of lines in the plane, with their units (c, 2)."""
-    return outlines.places[outlines.contacts], outlines.sides

@@ -142,9 +142,8 @@ def share_there(p, j, code, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @compiled(cache=True, error_model="numpy")
-def surface_at(p, s, code, x, y, z):  # type: ignore[no-untyped-def]
-    """Return surface s at a place now, on the sides of faults that the bits of `code` say (1 the hangingwall)."""
-    mask = p.moved[s] & code
+def _taken_back(p, mask, code, x, y, z):  # type: ignore[no-untyped-def]
+    """Return where a place was before the faults of the bits of `mask`, the others on the sides of `code`."""
     j = 0
     while mask:
         if mask & 1:
@@ -152,20 +151,20 @@ def surface_at(p, s, code, x, y, z):  # type: ignore[no-untyped-def]
             x, y, z = x - part * p.slip[j, 0], y - part * p.slip[j, 1], z - part * p.slip[j, 2]
         mask >>= 1
         j += 1
+    return x, y, z
+
+
+@compiled(cache=True, error_model="numpy")
+def surface_at(p, s, code, x, y, z):  # type: ignore[no-untyped-def]
+    """Return surface s at a place now, on the sides of faults that the bits of `code` say (1 the hangingwall)."""
+    x, y, z = _taken_back(p, p.moved[s] & code, code, x, y, z)
     return surface_there(p, s, x, y, z)
 
 
 @compiled(cache=True, error_model="numpy")
 def share_at(p, j, code, x, y, z):  # type: ignore[no-untyped-def]
     """Return what part of its movement fault j has at a place now, younger faults on the sides of `code`."""
-    mask = code & ((1 << j) - 1)
-    i = 0
-    while mask:
-        if mask & 1:
-            part = share_there(p, i, code, x, y, z)
-            x, y, z = x - part * p.slip[i, 0], y - part * p.slip[i, 1], z - part * p.slip[i, 2]
-        mask >>= 1
-        i += 1
+    x, y, z = _taken_back(p, code & ((1 << j) - 1), code, x, y, z)
     return share_there(p, j, code, x, y, z)
 
 

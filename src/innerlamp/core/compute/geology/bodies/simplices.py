@@ -12,6 +12,11 @@ from .model import FloatArray, IntArray
 PATHS = np.array([(0, 4, 6, 7), (0, 4, 7, 5), (0, 2, 7, 6), (0, 2, 3, 7), (0, 1, 5, 7), (0, 1, 7, 3)], dtype=np.int64)
 
 
+def nodes_between(low: float, high: float, step: float) -> FloatArray:
+    """Return places (n,) from one end to the other, metres, evenly, at most `step` apart."""
+    return np.linspace(low, high, max(int(np.ceil((high - low) / step - 1e-9)), 1) + 1)
+
+
 def lattice_nodes(x: FloatArray, y: FloatArray, z: FloatArray) -> tuple[FloatArray, IntArray]:
     """Return the nodes (n, 3) of a lattice, the last axis fastest, and the sides of the whole on which they lie, as bits (n,)."""
     nodes = np.stack(np.meshgrid(x, y, z, indexing="ij"), axis=-1).reshape(-1, 3)

@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 from .... import limits
 from ....errors import InputError
 from ....geometry.mesh import Mesh, TensorMesh
+from ...geometry.triangles import volume
 from .cutting import Simplices, cut, read_at
 from .model import FloatArray, IntArray, UnitModel
-from .simplices import PATHS, lattice_nodes, tetrahedra
+from .simplices import PATHS, lattice_nodes, nodes_between, tetrahedra
 
-MOST_CELLS = 6_000_000
+MOST_CELLS, USUAL_CELLS = 6_000_000, 60_000
 _AT_ONCE = 400_000  # blocks
 
 
@@ -30,42 +31,48 @@ class Solids:
         Corners (t, 3), each triangle once.
     sides
         Units (t, 2): the one that the triangle looks away from, the one that it looks to; -1 outside and in the air.
-    volumes
-        Cubic metres of each unit (units,).
+    units
+        How many units there are.
     """
 
     places: FloatArray
     triangles: IntArray
     sides: IntArray
-    volumes: FloatArray
+    units: int
+
+    @property
+    def volumes(self) -> FloatArray:
+        """Cubic metres (units,) of each unit."""
+        return np.array([volume(self.places, self._faces(unit)) for unit in range(self.units)])
 
     def of(self, unit: int) -> tuple[FloatArray, IntArray]:
         """Return the closed body of a unit: corners (k, 3), and triangles (t, 3) that look outward."""
-        faces = np.concatenate(
-            [self.triangles[self.sides[:, 0] == unit], self.triangles[self.sides[:, 1] == unit][:, ::-1]]
-        )
+        faces = self._faces(unit)
         used, back = np.unique(faces, return_inverse=True)
         return self.places[used], back.reshape(-1, 3)
 
+    def _faces(self, unit: int) -> IntArray:
+        return np.concatenate(
+            [self.triangles[self.sides[:, 0] == unit], self.triangles[self.sides[:, 1] == unit][:, ::-1]]
+        )
 
-def nodes_between(low: float, high: float, step: float) -> FloatArray:
-    """Return places (n,) from one end to the other, metres, evenly, at most `step` apart."""
-    return np.linspace(low, high, max(int(np.ceil((high - low) / step - 1e-9)), 1) + 1)
 
-
-def solids(model: UnitModel, cell: float, threads: int = 2) -> Solids:
+def solids(model: UnitModel, cell: float | None = None, threads: int = 2) -> Solids:
     """Return the bodies of all units in the box of the model.
 
     Parameters
     ----------
     cell
-        Metres between nodes of the lattice that is cut; what lies between two nodes without passing one is not seen.
+        Metres between nodes of the lattice that is cut; what lies between two nodes without passing one is not seen. So
+        many that there are about `USUAL_CELLS` cells by default.
 
     Raises
     ------
     InputError
         When the lattice would have more cells than `MOST_CELLS`.
     """
+    if cell is None:
+        cell = float(np.prod(model.high - model.low) / USUAL_CELLS) ** (1.0 / 3.0)
     x, y, z = (nodes_between(float(model.low[k]), float(model.high[k]), cell) for k in range(3))
     shape = (len(x), len(y), len(z))
     count = (shape[0] - 1) * (shape[1] - 1) * (shape[2] - 1)
@@ -82,13 +89,7 @@ def solids(model: UnitModel, cell: float, threads: int = 2) -> Solids:
     sides = names[np.where(found.sides < 0, len(names) - 1, found.sides)]
     differ = sides[:, 0] != sides[:, 1]
     faces, sides = found.faces[differ], sides[differ]
-    return Solids(found.places, faces, sides, volumes_of(found.places, faces, sides, len(model.units)))
-
-
-def volumes_of(places: FloatArray, triangles: IntArray, sides: IntArray, units: int) -> FloatArray:
-    """Return cubic metres (units,) within bodies that share triangles (t, 3), from the units (t, 2) on their sides."""
-    six = np.einsum("ij,ij->i", np.cross(places[triangles[:, 0]], places[triangles[:, 1]]), places[triangles[:, 2]])
-    return np.array([(six[sides[:, 0] == k].sum() - six[sides[:, 1] == k].sum()) / 6.0 for k in range(units)])
+    return Solids(found.places, faces, sides, len(model.units))
 
 
 def _passed(values: FloatArray, shape: tuple[int, int, int]) -> NDArray[np.bool_]:

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ....errors import InputError
 from .model import Contact, Frame, Lattice, Move, Piece, UnitModel
-from .solids import Solids, volumes_of
+from .solids import Solids
 
 _MOST_TEXT, _MOST = 4_000_000, 5_000
 
@@ -143,8 +143,7 @@ def bodies_kept(arrays: Mapping[str, np.ndarray], units: int) -> Solids | None:
         triangles.min() < 0 or triangles.max() >= len(places) or sides.min() < -1 or sides.max() >= units
     ):
         return None
-    faces, between = triangles.astype(np.int64), sides.astype(np.int64)
-    return Solids(places, faces, between, volumes_of(places, faces, between, units))
+    return Solids(places, triangles.astype(np.int64), sides.astype(np.int64), units)
 
 
 def put_together(rules: str, arrays: Mapping[str, np.ndarray], blocks: np.ndarray | None = None) -> UnitModel | None:

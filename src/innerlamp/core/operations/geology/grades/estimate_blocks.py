@@ -141,8 +141,9 @@ def _run(inputs: Inputs, p: EstimateBlocks, progress: Progress) -> dict[str, Ite
     mesh, wanted = _cells(inputs, p, at)
     model = inputs.maybe("model", BlockModel)
     if (p.unit or p.where.strip()) and model is not None:
-        inside = mesh.values_at(wanted.astype(float), *at.T) == 1.0
-        if p.unit and not p.where.strip():  # composites are parted at the contacts, not at the faces of blocks
+        if p.where.strip():
+            inside = mesh.values_at(wanted.astype(float), *at.T) == 1.0
+        else:  # composites are parted at the contacts, not at the faces of blocks
             inside = in_unit(model, unit_number(model, p.unit), at)
         if not inside.any():
             raise InputError(

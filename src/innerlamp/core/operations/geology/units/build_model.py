@@ -46,7 +46,6 @@ from .model_units import INSIDE, OFF
 from .unit_fields import COLUMNS
 from .unit_params import BuildModel
 
-_BODY_CELLS = 60_000  # that bodies are cut from
 _COARSE = 6_000  # cells of the model that is seen first
 
 
@@ -114,8 +113,7 @@ def model_from(
     if bodies:
         from ....compute.geology.bodies.solids import solids
 
-        size = float(np.prod(contacts.high - contacts.low))
-        arrays |= bodies_apart(solids(contacts, (size / _BODY_CELLS) ** (1.0 / 3.0)))
+        arrays |= bodies_apart(solids(contacts))
     return BlockModel(
         name=name,
         crs=crs,

@@ -18,13 +18,14 @@ from ....compute.geology.bodies.model import (
     Move,
     Piece,
     UnitModel,
+    nodes_of,
     sampled,
     sampled_over,
 )
 from ....compute.geology.faults import Fault
 from ....compute.geology.units.kept_fields import kept
 from ....compute.geology.units.vein_bodies import Bodies
-from ....compute.geology.veins import Vein
+from ....compute.geology.veins import Vein, side_kept
 from ....progress import Progress
 from .covers import Cover, cover_of
 from .fault_throws import cutting
@@ -53,8 +54,7 @@ class Room:
     @property
     def nodes(self) -> np.ndarray:
         """Places (n, 3), the last axis fastest."""
-        axes = [self.origin[k] + self.spacing[k] * np.arange(self.count[k]) for k in range(3)]
-        return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+        return nodes_of(self.origin, self.spacing, self.count)
 
     def lattice(self, values: np.ndarray) -> Lattice:
         """Return the field with values (n,) at the nodes."""
@@ -230,9 +230,8 @@ def _ended(
     if other is None:
         return []
     at = bodies[other].veins[0]
-    side = 1.0 if float(np.median(at.off(bodies[number].centres))) >= 0 else -1.0
     wall = _walls(of.units[number].name, at, room, moved)[0]
-    return [replace(wall, sign=side, thick=None)]
+    return [replace(wall, sign=side_kept(at.off(bodies[number].centres)), thick=None)]
 
 
 def _move(number: int, fault: Fault, p: BuildModel, room: Room) -> Move:

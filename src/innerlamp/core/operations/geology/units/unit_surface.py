@@ -17,8 +17,6 @@ from .model_units import INSIDE, OFF, contacts_of, model_slot
 if TYPE_CHECKING:
     from ....compute.geology.bodies.model import UnitModel
 
-_CELLS = 60_000  # that a body is cut from where nothing else is said
-
 
 class UnitSurface(Params):
     unit: str = param(..., "Unit", help="By its name in the model")
@@ -35,7 +33,6 @@ class UnitSurface(Params):
 
 def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
     from ....compute.geology.shells import closed_shell
-    from ....compute.geometry.triangles import volume
 
     model = inputs.need("model", BlockModel)
     attribute, mesh = f"{INSIDE}{p.unit.strip()}", model.mesh
@@ -72,45 +69,44 @@ def _run(inputs: Inputs, p: UnitSurface, progress: Progress) -> dict[str, Item]:
 
         height = map_coordinates(mesh.interfaces, (vertices + np.array([0.0, 0.0, 0.5])).T, order=1, mode="nearest")
     at = np.column_stack([*mesh.to_map((vertices[:, 0] + 0.5) * along, (vertices[:, 1] + 0.5) * across), height])
-    held = volume(at, triangles)
-    a, b, c = (at[triangles[:, k]] for k in range(3))
-    area = 0.5 * float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
-    progress(1.0, f"{abs(held) / 1e6:,.3f} million m³, surface {area / 1e6:,.3f} km²")
-    return {
-        "surface": Surface(
-            name=p.name or p.unit.strip(),
-            crs=model.crs,
-            vertices=at,
-            triangles=triangles if held >= 0 else np.ascontiguousarray(triangles[:, ::-1]),
-            closed=True,
-            volume_m3=abs(held),
-        )
-    }
+    return _surface(model, p, at, triangles, progress)
 
 
 def _true_body(model: BlockModel, contacts: UnitModel, p: UnitSurface, progress: Progress) -> dict[str, Item]:
     """The closed body of a unit between its contacts."""
     from ....compute.geology.bodies.solids import solids
     from ....compute.geology.bodies.stored import bodies_kept
-    from ....compute.geometry.triangles import volume
 
     number = contacts.units.index(p.unit.strip())
-    bodies = bodies_kept(model.contacts, len(contacts.units)) if p.cell is None else solids(contacts, p.cell)
-    if bodies is None:
-        size = float(np.prod(contacts.high - contacts.low))
-        bodies = solids(contacts, (size / _CELLS) ** (1.0 / 3.0))
+    bodies = bodies_kept(model.contacts, len(contacts.units)) if p.cell is None else None
+    bodies = bodies or solids(contacts, p.cell)
     at, triangles = bodies.of(number)
     if not len(triangles):
         raise InputError(f"nothing of the model is '{p.unit}'", where=model.name, fix="Give a finer cell")
+    return _surface(model, p, at, triangles, progress)
+
+
+def _surface(
+    model: BlockModel, p: UnitSurface, at: np.ndarray, triangles: np.ndarray, progress: Progress
+) -> dict[str, Item]:
+    """The closed surface, looking outward, with its volume and area told."""
+    from ....compute.geometry.triangles import volume
+
     held = volume(at, triangles)
     a, b, c = (at[triangles[:, k]] for k in range(3))
     area = 0.5 * float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
     progress(1.0, f"{abs(held) / 1e6:,.3f} million m³, surface {area / 1e6:,.3f} km²")
-    surface = Surface(
-        name=p.name or p.unit.strip(), crs=model.crs, vertices=at, triangles=triangles.astype(np.int32), closed=True,
-        volume_m3=abs(held),
-    )  # fmt: skip
-    return {"surface": surface}
+    outward = triangles if held >= 0 else triangles[:, ::-1]
+    return {
+        "surface": Surface(
+            name=p.name or p.unit.strip(),
+            crs=model.crs,
+            vertices=at,
+            triangles=np.ascontiguousarray(outward, dtype=np.int32),
+            closed=True,
+            volume_m3=abs(held),
+        )
+    }
 
 
 def _by_blocks(model: BlockModel, margin: np.ndarray, field: np.ndarray) -> list[np.ndarray]:
